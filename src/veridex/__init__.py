@@ -1,0 +1,78 @@
+"""Veridex: demand history in, a published forecast out, with intervals whose coverage was measured."""
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from veridex.core.backtest.schemes import Holdout, RollingOrigin
+    from veridex.core.backtest.trial import Trial
+    from veridex.core.diagnosis.stationarity import Stationarity, stationarity
+    from veridex.core.history.cadence import Cadence
+    from veridex.core.history.history import History, ItemHistory
+    from veridex.core.methods.fitted import Fitted, Forecast, fit
+    from veridex.core.publication.publication import Publication
+    from veridex.core.verdict.verdict import Verdict, decide
+    from veridex.errors import VeridexError
+    from veridex.exchange.publications import read_publication, write
+    from veridex.exchange.reading import read_history
+    from veridex.front import backtest, publish
+
+# Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
+_HOMES = {
+    "Cadence": "core.history.cadence",
+    "Fitted": "core.methods.fitted",
+    "Forecast": "core.methods.fitted",
+    "History": "core.history.history",
+    "Holdout": "core.backtest.schemes",
+    "ItemHistory": "core.history.history",
+    "Publication": "core.publication.publication",
+    "RollingOrigin": "core.backtest.schemes",
+    "Stationarity": "core.diagnosis.stationarity",
+    "Trial": "core.backtest.trial",
+    "Verdict": "core.verdict.verdict",
+    "VeridexError": "errors",
+    "backtest": "front",
+    "decide": "core.verdict.verdict",
+    "fit": "core.methods.fitted",
+    "publish": "front",
+    "read_history": "exchange.reading",
+    "read_publication": "exchange.publications",
+    "stationarity": "core.diagnosis.stationarity",
+    "write": "exchange.publications",
+}
+
+__version__ = "0.1.0"
+__all__ = [
+    "Cadence",
+    "Fitted",
+    "Forecast",
+    "History",
+    "Holdout",
+    "ItemHistory",
+    "Publication",
+    "RollingOrigin",
+    "Stationarity",
+    "Trial",
+    "Verdict",
+    "VeridexError",
+    "backtest",
+    "decide",
+    "fit",
+    "publish",
+    "read_history",
+    "read_publication",
+    "stationarity",
+    "write",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module 'veridex' has no attribute {name!r}")
+    value = getattr(import_module(f"veridex.{_HOMES[name]}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return __all__

@@ -1,0 +1,1 @@
+"""Demand histories: their cadence, their periods, their values."""

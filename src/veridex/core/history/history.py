@@ -1,0 +1,378 @@
+"""`History` (many items on one cadence) and `ItemHistory` (one of them)."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import ArrayLike, NDArray
+
+from veridex.core.history.assemble import Absent, Assembled, Unfinished
+from veridex.core.history.cadence import Cadence
+from veridex.core.history.tables import assemble_table, refuse_infinite
+from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
+
+if TYPE_CHECKING:
+    from typing import Self
+
+__all__ = ["History", "ItemHistory", "only_item"]
+
+
+def _locked(values: NDArray[Any]) -> NDArray[Any]:
+    values.flags.writeable = False
+    return values
+
+
+class _Spans:
+    """Spans, for one item and for many: each narrows every item to the periods asked for, ends included."""
+
+    cadence: Cadence
+
+    def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> "Self":
+        raise NotImplementedError
+
+    def since(self, period: object) -> "Self":
+        """Keep what lies in `period` or after it."""
+        first = self.cadence.period(period)
+        return self._narrow(lambda start, stop: (max(start, first), stop), f"since {period}")
+
+    def until(self, period: object) -> "Self":
+        """Keep what lies in `period` or before it."""
+        last = self.cadence.period(period)
+        return self._narrow(lambda start, stop: (start, min(stop, last + 1)), f"until {period}")
+
+    def last(self, periods: int) -> "Self":
+        """Keep the last so many periods of each item."""
+        if periods < 1:
+            raise ParameterError("last", str(periods), "keep at least one period")
+        return self._narrow(lambda start, stop: (max(start, stop - periods), stop), f"last {periods}")
+
+    def between(self, first: int, last: int) -> "Self":
+        """Keep each item's positions `first` to `last`, counted from 1, both included."""
+        if not 1 <= first <= last:
+            raise ParameterError("between", f"({first}, {last})", "positions count from 1 and the first comes first")
+        return self._narrow(
+            lambda start, stop: (start + first - 1, min(stop, start + last)), f"positions {first} to {last}"
+        )
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class ItemHistory(_Spans):
+    """The demand of one item, a value per period, oldest first.
+
+    Attributes
+    ----------
+    item : str
+    cadence : Cadence
+    cycle_length : int
+        Periods after which the season repeats; 1 where there is none.
+    start : int
+        Ordinal of the first period.
+    values : ndarray of float, shape (n,)
+        Demand per period in `unit`, NaN where unknown; read-only.
+    unit : str or None
+    """
+
+    item: str
+    cadence: Cadence
+    cycle_length: int
+    start: int
+    values: NDArray[np.float64] = field(repr=False)
+    unit: str | None = None
+
+    def __len__(self) -> int:
+        return int(self.values.size)
+
+    def __repr__(self) -> str:
+        span = f"{self.cadence.text(self.start)} to {self.cadence.text(self.start + len(self) - 1)}"
+        return f"ItemHistory({self.item!r}, {self.cadence.name}, {span}, {len(self)} periods)"
+
+    @property
+    def ordinals(self) -> NDArray[np.int64]:
+        """Ordinals of the periods."""
+        return np.arange(self.start, self.start + len(self), dtype=np.int64)
+
+    @property
+    def periods(self) -> NDArray[Any]:
+        """Start stamps of the periods (`datetime64[s]`; ints when counted)."""
+        return self.cadence.starts(self.ordinals)
+
+    def phase_name(self, ordinal: int) -> str:
+        """The place of a period in the cycle: by the calendar where the cycle is the calendar's, else numbered."""
+        if self.cycle_length == self.cadence.cycle_length:
+            return self.cadence.phase_name(ordinal)
+        return f"phase {ordinal % self.cycle_length + 1}"
+
+    def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> "ItemHistory":
+        start, stop = span(self.start, self.start + len(self))
+        if stop <= start:
+            raise HistoryTooShort(self.item, len(self), 1, f"the span {wanted}", "Choose a span it covers.")
+        return replace(self, start=start, values=self.values[start - self.start : stop - self.start])
+
+    def to_frame(self) -> pd.DataFrame:
+        """The history as a table: item, period, demand."""
+        return pd.DataFrame({"item": self.item, "period": self.periods, "demand": self.values})
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class History(_Spans):
+    """The demand of many items on one cadence, kept as one array.
+
+    Attributes
+    ----------
+    cadence : Cadence
+    cycle_length : int
+        Periods after which the season repeats; 1 where there is none.
+    names : tuple of str
+        The items, sorted as they first appear in the source.
+    values : ndarray of float
+        All items' demand end to end, NaN where unknown; read-only.
+    offsets : ndarray of int, shape (items + 1,)
+        Where each item begins in `values`.
+    starts : ndarray of int, shape (items,)
+        Ordinal of each item's first period.
+    unit : str or None
+    notes : tuple of str
+        What was decided, filled or left out while it was read.
+    """
+
+    cadence: Cadence
+    cycle_length: int
+    names: tuple[str, ...]
+    values: NDArray[np.float64] = field(repr=False)
+    offsets: NDArray[np.int64] = field(repr=False)
+    starts: NDArray[np.int64] = field(repr=False)
+    unit: str | None = None
+    notes: tuple[str, ...] = field(default=(), repr=False)
+
+    def __post_init__(self) -> None:
+        for array in (self.values, self.offsets, self.starts):
+            _locked(array)
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    def __iter__(self) -> Iterator[ItemHistory]:
+        return (self._at(i) for i in range(len(self)))
+
+    def __repr__(self) -> str:
+        first = self.cadence.text(int(self.starts.min()))
+        last = self.cadence.text(int((self.starts + np.diff(self.offsets)).max()) - 1)
+        return f"History({len(self)} items, {self.cadence.name}, {first} to {last}, {self.values.size:,} periods in all)"
+
+    def __getitem__(self, item: str) -> ItemHistory:
+        """The history of one item.
+
+        Raises
+        ------
+        ItemUnknown
+            If there is no such item.
+        """
+        try:
+            return self._at(self.names.index(item))
+        except ValueError:
+            raise ItemUnknown(item, self.names) from None
+
+    def _at(self, i: int) -> ItemHistory:
+        return ItemHistory(
+            item=self.names[i],
+            cadence=self.cadence,
+            cycle_length=self.cycle_length,
+            start=int(self.starts[i]),
+            values=self.values[self.offsets[i] : self.offsets[i + 1]],
+            unit=self.unit,
+        )
+
+    @property
+    def items(self) -> pd.DataFrame:
+        """A row per item: item, first and last period, periods, unknown."""
+        lengths = np.diff(self.offsets)
+        return pd.DataFrame(
+            {
+                "item": list(self.names),
+                "first": self.cadence.starts(self.starts),
+                "last": self.cadence.starts(self.starts + lengths - 1),
+                "periods": lengths,
+                "unknown": [int(np.isnan(series.values).sum()) for series in self],
+            }
+        )
+
+    def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> "History":
+        kept, lost = [], 0
+        for series in self:
+            try:
+                kept.append(series._narrow(span, wanted))
+            except HistoryTooShort:
+                lost += 1
+        if not kept:
+            raise HistoryTooShort("every item", 0, 1, f"the span {wanted}", "Choose a span the history covers.")
+        notes = self.notes + ((f"{lost} items have no period {wanted} and were left out.",) if lost else ())
+        return History.of(kept, notes=notes)
+
+    def to_frame(self) -> pd.DataFrame:
+        """The history as a long table: item, period, demand."""
+        ordinals = np.concatenate([series.ordinals for series in self])
+        items = np.repeat(np.array(self.names, dtype=object), np.diff(self.offsets))
+        return pd.DataFrame({"item": items, "period": self.cadence.starts(ordinals), "demand": self.values})
+
+    @classmethod
+    def of(cls, series: list[ItemHistory], notes: tuple[str, ...] = ()) -> "History":
+        """Put histories of single items on one cadence together."""
+        first = series[0]
+        lengths = [len(one) for one in series]
+        return cls(
+            cadence=first.cadence,
+            cycle_length=first.cycle_length,
+            names=tuple(one.item for one in series),
+            values=np.concatenate([one.values for one in series]),
+            offsets=np.concatenate(([0], np.cumsum(lengths))).astype(np.int64),
+            starts=np.array([one.start for one in series], dtype=np.int64),
+            unit=first.unit,
+            notes=notes,
+        )
+
+    @classmethod
+    def from_assembled(
+        cls, parts: Assembled, cadence: Cadence, *, cycle_length: int | None = None, unit: str | None = None
+    ) -> "History":
+        """Wrap assembled columns."""
+        return cls(
+            cadence=cadence,
+            cycle_length=_cycle(cadence, cycle_length),
+            names=parts.items,
+            values=parts.values,
+            offsets=parts.offsets,
+            starts=parts.starts,
+            unit=unit,
+            notes=parts.notes,
+        )
+
+    @classmethod
+    def from_numbers(
+        cls,
+        numbers: ArrayLike,
+        *,
+        cadence: str | Cadence,
+        start: object = None,
+        item: str = "demand",
+        cycle_length: int | None = None,
+        unit: str | None = None,
+    ) -> "History":
+        """Make a history of one item from bare numbers.
+
+        Parameters
+        ----------
+        numbers : array_like of float, shape (n,)
+            Demand per period, oldest first; NaN or None is unknown.
+        cadence : str
+        start : optional
+            The first period, ``"2019-01"``; may be left out when counted, and is then 1.
+        item : str
+            What the series is called.
+        cycle_length : int, optional
+            Periods after which the season repeats; the cadence's own otherwise.
+        unit : str, optional
+            The unit of demand, for titles and axes.
+
+        Raises
+        ------
+        CadenceUnknown, ParameterError, CellUnreadable
+            If the cadence is unknown, the start missing or unreadable, a number infinite.
+
+        Examples
+        --------
+        >>> History.from_numbers([12, 15, 11], start="2019-01", cadence="monthly", item="hive stands")
+        History(1 items, monthly, 2019-01 to 2019-03, 3 periods in all)
+        """
+        spacing = Cadence.named(cadence)
+        if start is None and not spacing.counted:
+            raise ParameterError("start", "None", "bare numbers need their first period, as in start='2019-01'")
+        values = np.array(numbers, dtype=np.float64).reshape(-1)
+        if values.size == 0:
+            raise HistoryTooShort(item, 0, 1, "a history", "Pass at least one number.")
+        refuse_infinite(values, item, "numbers", first_row=1)
+        parts = Assembled(
+            (item,),
+            values,
+            np.array([0, values.size], dtype=np.int64),
+            np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
+            (),
+        )
+        return cls.from_assembled(parts, spacing, cycle_length=cycle_length, unit=unit)
+
+    @classmethod
+    def from_frame(
+        cls,
+        frame: pd.DataFrame,
+        *,
+        item: str | None = None,
+        period: str = "period",
+        demand: str = "demand",
+        cadence: str | Cadence,
+        name: str = "demand",
+        cycle_length: int | None = None,
+        unit: str | None = None,
+        absent: Absent | None = None,
+        unfinished: Unfinished = "drop",
+    ) -> "History":
+        """Make a history from a long table: a row per item and period, or order lines to be added up.
+
+        Parameters
+        ----------
+        frame : DataFrame
+        item : str, optional
+            Column of the item keys; without it all rows are one item called `name`.
+        period, demand : str
+            Columns of the dates (stamps, or text as in files; whole numbers when counted) and quantities.
+        cadence, cycle_length, unit
+            As in `from_numbers`.
+        absent : {"zero", "unknown"}, optional
+            What a period without a row means: by default zero for order lines, unknown otherwise.
+        unfinished : {"drop", "keep"}
+            What to do with a last period in which the order lines stop too early.
+
+        Raises
+        ------
+        CadenceUnknown, ColumnMissing, CellUnreadable, HistoryTooShort, ParameterError
+            If the table does not hold what it is said to hold.
+        """
+        spacing = Cadence.named(cadence)
+        parts = assemble_table(
+            frame,
+            item=item,
+            period=period,
+            demand=demand,
+            cadence=spacing,
+            name=name,
+            absent=absent,
+            unfinished=unfinished,
+            source="the table",
+            first_row=1,
+        )
+        return cls.from_assembled(parts, spacing, cycle_length=cycle_length, unit=unit)
+
+
+def only_item(history: "History | ItemHistory") -> ItemHistory:
+    """The one series in what was passed.
+
+    Raises
+    ------
+    ParameterError
+        If a history of several items was passed where one series is wanted.
+    """
+    if isinstance(history, ItemHistory):
+        return history
+    if len(history) != 1:
+        raise ParameterError(
+            "series",
+            f"a history of {len(history)} items",
+            f"this works on one series; pick one, as in history[{history.names[0]!r}]",
+        )
+    return next(iter(history))
+
+
+def _cycle(cadence: Cadence, cycle_length: int | None) -> int:
+    if cycle_length is not None and cycle_length < 1:
+        raise ParameterError("cycle_length", str(cycle_length), "a cycle has at least one period")
+    return cadence.cycle_length if cycle_length is None else cycle_length

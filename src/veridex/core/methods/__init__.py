@@ -1,0 +1,1 @@
+"""Forecasting methods: a file per family, one contract for their folds, one catalogue of their names."""

@@ -1,0 +1,103 @@
+"""The catalogue: every method by its name, and text turned into methods."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from veridex.core.methods.arima import Arima
+from veridex.core.methods.contract import Family
+from veridex.core.methods.grammar import parse, written
+from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
+from veridex.core.methods.regression import TrendDummies
+from veridex.core.methods.settings import Value
+from veridex.core.methods.smoothing import HoltWinters, SimpleSmoothing
+from veridex.errors import MethodUnknown, ParameterError, SettingError
+
+__all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
+
+FAMILIES: tuple[Family[Any], ...] = (
+    Mean(),
+    Naive(),
+    SeasonalNaive(),
+    Drift(),
+    SimpleSmoothing(),
+    HoltWinters(),
+    Arima(),
+    TrendDummies(),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Method:
+    """A method of the catalogue with its settings.
+
+    Attributes
+    ----------
+    text : str
+        As it was written; two methods are the same when their texts are.
+    family : Family
+    settings : dict
+        Every setting of the family, defaults filled in.
+    """
+
+    text: str
+    family: Family[Any] = field(repr=False, compare=False)
+    settings: dict[str, Any] = field(repr=False, compare=False)
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def method(text: "str | Method") -> Method:
+    """Turn a method's text into the method.
+
+    Raises
+    ------
+    MethodUnknown, SettingError
+        If the name is not in the catalogue, or a setting is unknown or not allowed.
+
+    Examples
+    --------
+    >>> method("arima p=1  d=1 q=1").text
+    'arima p=1 d=1 q=1'
+    """
+    if isinstance(text, Method):
+        return text
+    name, given = parse(text)
+    family = next((family for family in FAMILIES if family.name == name), None)
+    if family is None:
+        raise MethodUnknown(name, tuple(family.name for family in FAMILIES))
+    known = {setting.key: setting for setting in family.settings}
+    settings: dict[str, Value | None] = {key: setting.default for key, setting in known.items()}
+    for key, value in given.items():
+        if key not in known:
+            takes = ", ".join(known) if known else "no settings"
+            raise SettingError(name, f"unknown setting {key!r}; it takes {takes}")
+        settings[key] = known[key].checked(name, value)
+    family.check({key: value for key, value in settings.items() if value is not None})
+    return Method(written(name, given), family, settings)
+
+
+def methods(lineup: "Sequence[str | Method]") -> tuple[Method, ...]:
+    """Turn a lineup into methods, refusing an empty one and doubles."""
+    entered = tuple(method(text) for text in ([lineup] if isinstance(lineup, str) else lineup))
+    if not entered:
+        raise ParameterError("lineup", "[]", "enter at least one method")
+    texts = [one.text for one in entered]
+    twice = next((text for text in texts if texts.count(text) > 1), None)
+    if twice is not None:
+        raise ParameterError("lineup", repr(twice), "this method is entered twice")
+    return entered
+
+
+def default_lineup(cycle: int) -> tuple[Method, ...]:
+    """The methods entered when none are named: all of the catalogue that the cycle allows."""
+    plain = ("naive", "drift", "mean", "simple-smoothing", "arima p=0 d=1 q=1", "arima p=1 d=0 q=0")
+    seasonal = (
+        "seasonal-naive",
+        "holt-winters season=additive damped=yes",
+        "holt-winters season=additive",
+        "holt-winters season=multiplicative",
+        "trend-dummies",
+    )
+    return methods(plain + (seasonal if cycle > 1 else ()))

@@ -1,0 +1,171 @@
+"""The fold contract: what every family of methods implements, on plain arrays.
+
+A backtest is a hundred thousand small fits, so the inner face of a family holds no frames and no dates:
+`prepare` once per item, `run` once per fold. The pleasant faces (`Method`, `Fitted`) are built on the same two.
+"""
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Generic, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri, stdtrit
+
+from veridex.core.history.history import ItemHistory
+from veridex.core.methods.settings import Setting, Value
+
+__all__ = ["STATS", "Coefficients", "Family", "Plan", "Rows"]
+
+FloatArray = NDArray[np.float64]
+
+STATS = 4
+"""Length of a stats row: log-likelihood, values used, quantities estimated (variance included), iterations."""
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """Everything about a method that does not change from fold to fold.
+
+    Attributes
+    ----------
+    cycle, horizon : int
+        Periods of the cycle; lead times wanted.
+    levels : tuple of float
+        Interval levels in percent.
+    row_size, warm_size : int
+        Lengths of the parameter row and of the memory handed from fold to fold.
+    quantiles : ndarray, shape (levels,)
+        Standard normal quantiles of the upper bounds.
+    """
+
+    cycle: int
+    horizon: int
+    levels: tuple[float, ...]
+    row_size: int
+    warm_size: int = 0
+    quantiles: FloatArray = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "quantiles", ndtri(self.upper_shares))
+
+    @property
+    def upper_shares(self) -> FloatArray:
+        """Probability below the upper bound of each level."""
+        return 0.5 + np.array(self.levels, dtype=np.float64) / 200.0
+
+    def student_quantiles(self, degrees: float) -> FloatArray:
+        """Quantiles of Student's t for the upper bounds."""
+        return np.asarray(stdtrit(degrees, self.upper_shares), dtype=np.float64)
+
+
+@dataclass(slots=True)
+class Rows:
+    """Preallocated arrays that a fold fills: the caller owns them, a backtest passes slices of its own.
+
+    Attributes
+    ----------
+    points, stderr : ndarray, shape (horizon,)
+        Mean and standard deviation of demand per lead time.
+    lower, upper : ndarray, shape (levels, horizon)
+    row : ndarray, shape (row_size,)
+        The parameters.
+    fitted : ndarray, shape (n,)
+        One-step forecasts inside the training span; NaN where there is none.
+    stats : ndarray, shape (STATS,)
+    """
+
+    points: FloatArray
+    stderr: FloatArray
+    lower: FloatArray
+    upper: FloatArray
+    row: FloatArray
+    fitted: FloatArray
+    stats: FloatArray
+
+    @classmethod
+    def allocate(cls, plan: Plan, n: int) -> "Rows":
+        """Make rows of their own, all NaN."""
+        levels = len(plan.levels)
+        shapes = ((plan.horizon,), (plan.horizon,), (levels, plan.horizon), (levels, plan.horizon))
+        return cls(*(np.full(shape, np.nan) for shape in (*shapes, (plan.row_size,), (n,), (STATS,))))
+
+    def fill_bounds(self, quantiles: FloatArray) -> None:
+        """Set bounds symmetric around the points, `quantiles` standard errors away."""
+        half = quantiles[:, None] * self.stderr
+        np.subtract(self.points, half, out=self.lower)
+        np.add(self.points, half, out=self.upper)
+
+
+@dataclass(frozen=True, slots=True)
+class Coefficients:
+    """Named estimates with their standard errors (NaN where the likelihood gives none).
+
+    `degrees` are those of Student's t for the p-values; infinite for the normal law.
+    """
+
+    names: tuple[str, ...]
+    values: FloatArray
+    errors: FloatArray
+    degrees: float = np.inf
+
+
+P = TypeVar("P", bound=Plan)
+
+
+class Family(ABC, Generic[P]):
+    """A family of methods under one name. Stateless: all it knows of a fold is handed to it."""
+
+    name: ClassVar[str]
+    settings: ClassVar[tuple[Setting, ...]] = ()
+
+    @abstractmethod
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> P:
+        """Work out once per item what every fold needs."""
+
+    @abstractmethod
+    def run(self, plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate on `y`, which ends at the origin, and forecast from there.
+
+        Parameters
+        ----------
+        plan
+            From `prepare`.
+        y : ndarray, shape (n,)
+            Known demand, oldest first, from `training_values`; NaN inside is unknown.
+        x : ndarray or None
+            Driver rows, known-ahead future rows included.
+        warm : ndarray, shape (warm_size,)
+            The last fold's optimum, zeros before the first; overwritten.
+        out : Rows
+            Filled; left NaN where the status is above zero.
+
+        Returns
+        -------
+        int
+            A `Status`.
+        """
+
+    @abstractmethod
+    def replay(self, plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Forecast from the end of `y` with the parameters in ``out.row``; fill everything but `row` and `stats`."""
+
+    @abstractmethod
+    def coefficients(self, plan: P, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+        """The estimates, named for the analyst."""
+
+    @abstractmethod
+    def in_words(self, plan: P, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say what is carried forward, how fast it forgets, what trend and season it sees."""
+
+    @abstractmethod
+    def needs(self, plan: P) -> str:
+        """Say how much history the method needs."""
+
+    @abstractmethod
+    def variance(self, plan: P, row: FloatArray) -> float:
+        """Variance of the one-step innovations in a parameter row."""
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Raise `SettingError` where settings contradict each other."""

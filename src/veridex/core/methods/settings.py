@@ -1,0 +1,72 @@
+"""Settings of methods: what a key may hold, and its default."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from veridex.errors import SettingError
+
+__all__ = ["Setting", "Value", "choice", "number", "whole", "yes_no"]
+
+Value = str | int | float | bool | list[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """One `key=value` word of a method.
+
+    Attributes
+    ----------
+    key : str
+    default : Value or None
+        What holds when the key is not given; None leaves it to the method.
+    allowed : str
+        What may stand there, in words.
+    accepts : callable
+        Whether a value is allowed.
+    """
+
+    key: str
+    default: Value | None
+    allowed: str
+    accepts: Callable[[Value], bool]
+
+    def checked(self, method: str, value: Value) -> Value:
+        """Return an allowed value.
+
+        Raises
+        ------
+        SettingError
+            If the value is not allowed.
+        """
+        if not self.accepts(value):
+            raise SettingError(method, f"{self.key} must be {self.allowed}, got {value!r}")
+        return value
+
+
+def choice(key: str, *words: str, default: str | None = None) -> Setting:
+    """A setting that is one of a few words."""
+    return Setting(key, default, " or ".join(words), lambda value: value in words)
+
+
+def yes_no(key: str, default: bool = False) -> Setting:
+    """A setting that is yes or no."""
+    return Setting(key, default, "yes or no", lambda value: isinstance(value, bool))
+
+
+def whole(key: str, low: int, high: int, default: int | None = None) -> Setting:
+    """A setting that is a whole number between bounds, both included."""
+
+    def accepts(value: Value) -> bool:
+        return isinstance(value, int) and not isinstance(value, bool) and low <= value <= high
+
+    return Setting(key, default, f"a whole number from {low} to {high}", accepts)
+
+
+def number(key: str, low: float, high: float) -> Setting:
+    """A setting that is a number between bounds, both included; estimated when not given."""
+
+    def accepts(value: Value) -> bool:
+        return isinstance(value, (int, float)) and not isinstance(value, bool) and low <= value <= high
+
+    return Setting(key, None, f"a number from {low:g} to {high:g}", accepts)

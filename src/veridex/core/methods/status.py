@@ -1,0 +1,37 @@
+"""How a fold ended. A small integer inside the arrays, a reason in words at the edge."""
+
+from enum import IntEnum
+
+__all__ = ["Status", "reason_for"]
+
+
+class Status(IntEnum):
+    """Above zero there is no forecast; below zero there is one, with a remark."""
+
+    NOT_CONVERGED = -1
+    DONE = 0
+    TOO_SHORT = 1
+    NOT_POSITIVE = 2
+    CONSTANT = 3
+    UNKNOWN_INSIDE = 4
+    NO_SEASON = 5
+    NO_FIT = 6
+    NO_FOLD = 7
+
+
+_REASONS = {
+    Status.NOT_CONVERGED: "remark: the search for the best parameters stopped before it had settled",
+    Status.DONE: "",
+    Status.TOO_SHORT: "too little history: the method needs {needs}",
+    Status.NOT_POSITIVE: "a multiplicative season needs demand above zero throughout",
+    Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
+    Status.UNKNOWN_INSIDE: "the method cannot skip the unknown periods inside the history",
+    Status.NO_SEASON: "the method needs a season, and this cycle has one period only",
+    Status.NO_FIT: "no parameters with a finite likelihood were found",
+    Status.NO_FOLD: "the history does not reach back to this origin",
+}
+
+
+def reason_for(status: int, needs: str) -> str:
+    """Say why there is no forecast, or what is remarkable about it; empty where all is well."""
+    return _REASONS[Status(status)].format(needs=needs)

@@ -1,0 +1,25 @@
+"""The one decorator that all kernels wear."""
+
+from collections.abc import Callable
+from typing import ParamSpec, TypeVar, cast
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+__all__ = ["FloatArray", "IntArray", "kernel"]
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def kernel(function: Callable[P, R]) -> Callable[P, R]:
+    """Compile a function once, keep it on disk, and keep its Python signature for the type checker.
+
+    No fastmath: it would drop the NaN checks on which unknown demand rests. Division by zero
+    gives an infinity, as in NumPy, so that an optimiser can step over it.
+    """
+    return cast(Callable[P, R], njit(cache=True, nogil=True, error_model="numpy")(function))

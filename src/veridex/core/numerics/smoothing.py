@@ -1,0 +1,512 @@
+"""Exponential smoothing as innovations state-space models: recursion, likelihood, estimation, forecast.
+
+Symbols follow Hyndman, Koehler, Ord and Snyder (2008), *Forecasting with Exponential Smoothing*: level l,
+slope b, seasonal states s, constants alpha, beta, gamma, phi; the recursion is their error-correction form
+(Table 2.2 and 2.3). `beta_star` is Holt's constant, the share of the newest change of level that enters the
+slope: beta = alpha * beta_star.
+
+A parameter row is alpha, beta_star, gamma, phi, l0, b0, s0[0..m-1], variance; entries a form does not have
+are neutral (0, or 1 for phi). Seasonal states are kept by phase: s[t mod m], t counted from the first value.
+"""
+
+import math
+
+import numpy as np
+
+from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.numerics.minimise import CONVERGED, ITERATIONS, MARKS, STATE, advance, work_size
+
+__all__ = [
+    "ADDITIVE",
+    "DAMPED",
+    "DONE",
+    "MULTIPLICATIVE",
+    "NONE",
+    "NOT_CONVERGED",
+    "NO_FIT",
+    "STARTS",
+    "estimate_smoothing",
+    "recursion",
+    "replay_smoothing",
+]
+
+NONE, ADDITIVE, MULTIPLICATIVE = 0, 1, 2
+DAMPED = 2
+"""The second kind of trend; error and season use MULTIPLICATIVE for theirs."""
+
+ALPHA, BETA_STAR, GAMMA, PHI, LEVEL, SLOPE, STARTS = 0, 1, 2, 3, 4, 5, 6
+
+DONE, NOT_CONVERGED, NO_FIT = 0, 1, 2
+
+SMALLEST = 1e-4
+"""Constants are searched in [SMALLEST, 1 - SMALLEST], phi in [0.8, 0.98], gamma below 1 - alpha."""
+
+TOLERANCE = 1e-8
+MAX_ITERATIONS = 200
+
+
+@kernel
+def recursion(
+    y: FloatArray, trend: int, season: int, m: int, row: FloatArray, states: FloatArray, fitted: FloatArray
+) -> None:
+    """Run a form over `y`; leave the one-step forecasts in `fitted` and the last states in `states`.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        Oldest first. NaN is an unknown value: the states then move on without a correction, which is exact.
+    trend, season : int
+        NONE, ADDITIVE or DAMPED; NONE, ADDITIVE or MULTIPLICATIVE.
+    m : int
+        Cycle length; 1 without season.
+    row : ndarray, shape (STARTS + m + 1,)
+        Parameters, see the head of the file.
+    states : ndarray, shape (2 + m,)
+        Filled with l, b, s[0..m-1] after the last value.
+    fitted : ndarray, shape (n,)
+        Filled with the forecast of each value from those before it.
+    """
+    alpha, gamma = row[ALPHA], row[GAMMA]
+    beta = alpha * row[BETA_STAR]
+    phi = row[PHI]
+    level, slope = row[LEVEL], row[SLOPE]
+    s = states[2:]
+    for j in range(m):
+        s[j] = row[STARTS + j]
+    phase = 0
+    for t in range(y.size):
+        if trend != NONE:
+            slope *= phi
+            level += slope
+        seasonal = s[phase]
+        if season == NONE:
+            forecast = level
+        elif season == ADDITIVE:
+            forecast = level + seasonal
+        else:
+            forecast = level * seasonal
+        fitted[t] = forecast
+        error = y[t] - forecast
+        if not math.isnan(error):
+            if season == ADDITIVE:
+                s[phase] = seasonal + gamma * error
+            elif season == MULTIPLICATIVE:
+                s[phase] = seasonal + gamma * error / level
+                error /= seasonal
+            level += alpha * error
+            slope += beta * error
+        phase += 1
+        if phase == m:
+            phase = 0
+    states[0] = level
+    states[1] = slope
+
+
+@kernel
+def _loss(y: FloatArray, fitted: FloatArray, error: int) -> tuple[float, float, int]:
+    """Sum of squared innovations, sum of log |one-step forecast| (multiplicative errors), number of values."""
+    total, logs, count = 0.0, 0.0, 0
+    for t in range(y.size):
+        if math.isnan(y[t]):
+            continue
+        e = y[t] - fitted[t]
+        if error == MULTIPLICATIVE:
+            # A forecast that is not above zero has no multiplicative error.
+            if not fitted[t] > 0.0:
+                return np.inf, 0.0, 1
+            e /= fitted[t]
+            logs += math.log(fitted[t])
+        total += e * e
+        count += 1
+    return total, logs, count
+
+
+@kernel
+def _half_deviance(total: float, logs: float, count: int, floor: float) -> float:
+    """Negative log-likelihood with the variance concentrated out, less its constant."""
+    if not math.isfinite(total):
+        return np.inf
+    return 0.5 * count * math.log(max(total / count, floor)) + logs
+
+
+@kernel
+def _bridge_unknown(y: FloatArray, filled: FloatArray) -> None:
+    """Copy `y` with straight lines over unknown values; the starting values alone are taken from it."""
+    last = -1
+    for t in range(y.size):
+        filled[t] = y[t]
+        if math.isnan(y[t]):
+            continue
+        for gap in range(last + 1, t):
+            if last < 0:
+                filled[gap] = y[t]
+            else:
+                filled[gap] = y[last] + (y[t] - y[last]) * (gap - last) / (t - last)
+        last = t
+    for gap in range(last + 1, y.size):
+        filled[gap] = y[last]
+
+
+@kernel
+def _seasonal_starts(y: FloatArray, season: int, m: int, s: FloatArray) -> None:
+    """Classical decomposition of the first five cycles: means by phase of what a centred average leaves."""
+    n = min(y.size, 5 * m)
+    half = m // 2
+    counts = np.zeros(m)
+    s[:m] = 0.0
+    for t in range(half, n - half):
+        if m % 2 == 1:
+            average = 0.0
+            for k in range(t - half, t + half + 1):
+                average += y[k]
+        else:
+            average = 0.5 * (y[t - half] + y[t + half])
+            for k in range(t - half + 1, t + half):
+                average += y[k]
+        average /= m
+        s[t % m] += y[t] - average if season == ADDITIVE else y[t] / average
+        counts[t % m] += 1.0
+    centre = 0.0
+    for j in range(m):
+        s[j] /= counts[j]
+        centre += s[j] / m
+    for j in range(m):
+        s[j] = s[j] - centre if season == ADDITIVE else s[j] / centre
+
+
+@kernel
+def _line(y: FloatArray, n: int, line: FloatArray) -> None:
+    """Fill `line` with mean, slope and residual standard deviation of the first n values over time."""
+    middle = 0.5 * (n - 1)
+    mean = 0.0
+    for t in range(n):
+        mean += y[t] / n
+    cross, square = 0.0, 0.0
+    for t in range(n):
+        cross += (t - middle) * (y[t] - mean)
+        square += (t - middle) ** 2
+    slope = cross / square if n > 1 else 0.0
+    rest = 0.0
+    for t in range(n):
+        rest += (y[t] - mean - slope * (t - middle)) ** 2
+    line[0], line[1], line[2] = mean, slope, math.sqrt(rest / n)
+
+
+@kernel
+def _start(y: FloatArray, trend: int, season: int, m: int, row: FloatArray) -> tuple[float, float]:
+    """Put heuristic starting states into `row`; return the scales on which l0 and b0 are then searched."""
+    n = y.size
+    adjusted = np.empty(n)
+    _bridge_unknown(y, adjusted)
+    s = row[STARTS : STARTS + m]
+    s[:] = 0.0
+    if season != NONE:
+        _seasonal_starts(adjusted, season, m, s)
+        for t in range(n):
+            adjusted[t] = adjusted[t] - s[t % m] if season == ADDITIVE else adjusted[t] / s[t % m]
+    line = np.zeros(3)
+    span = min(n, max(10, 2 * m))
+    _line(adjusted, span, line)
+    mean, slope, rest = line[0], line[1], line[2]
+    scale = max(rest, 1e-6 * abs(mean), 1e-300)
+    row[SLOPE] = 0.0
+    row[LEVEL] = mean
+    if trend != NONE:
+        row[SLOPE] = slope
+        row[LEVEL] = mean - slope * 0.5 * (span + 1)
+    return scale, max(scale / span, 0.1 * abs(slope))
+
+
+@kernel
+def _squash(u: float, low: float, high: float) -> float:
+    return low + (high - low) / (1.0 + math.exp(-u))
+
+
+@kernel
+def _stretch(value: float, low: float, high: float) -> float:
+    share = min(max((value - low) / (high - low), 1e-9), 1.0 - 1e-9)
+    return math.log(share / (1.0 - share))
+
+
+@kernel
+def _unpack(
+    u: FloatArray, fixed: FloatArray, trend: int, season: int, centre: FloatArray, scales: FloatArray, row: FloatArray
+) -> None:
+    """Turn the optimiser's free variables into a parameter row; `fixed` holds NaN where a constant is free."""
+    k = 0
+    if math.isnan(fixed[ALPHA]):
+        high = 1.0 - SMALLEST if math.isnan(fixed[GAMMA]) else min(1.0 - SMALLEST, 1.0 - fixed[GAMMA])
+        row[ALPHA] = _squash(u[k], SMALLEST, high)
+        k += 1
+    if trend != NONE and math.isnan(fixed[BETA_STAR]):
+        row[BETA_STAR] = _squash(u[k], SMALLEST, 1.0 - SMALLEST)
+        k += 1
+    if season != NONE and math.isnan(fixed[GAMMA]):
+        row[GAMMA] = (1.0 - row[ALPHA]) * _squash(u[k], SMALLEST, 1.0 - SMALLEST)
+        k += 1
+    if trend == DAMPED and math.isnan(fixed[PHI]):
+        row[PHI] = _squash(u[k], 0.8, 0.98)
+        k += 1
+    row[LEVEL] = centre[0] + scales[0] * u[k]
+    if trend != NONE:
+        row[SLOPE] = centre[1] + scales[1] * u[k + 1]
+
+
+@kernel
+def _pack(alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int, season: int, u: FloatArray) -> None:
+    """Put a starting point with the given constants into `u`; the starting states stay at their heuristics."""
+    u[:] = 0.0
+    k = 0
+    if math.isnan(fixed[ALPHA]):
+        u[k] = _stretch(alpha, SMALLEST, 1.0 - SMALLEST)
+        k += 1
+    if trend != NONE and math.isnan(fixed[BETA_STAR]):
+        u[k] = _stretch(beta, SMALLEST, 1.0 - SMALLEST)
+        k += 1
+    if season != NONE and math.isnan(fixed[GAMMA]):
+        u[k] = _stretch(gamma, SMALLEST, 1.0 - SMALLEST)
+
+
+@kernel
+def _free(fixed: FloatArray, trend: int, season: int) -> int:
+    count = 1 + (trend != NONE)
+    count += math.isnan(fixed[ALPHA])
+    count += trend != NONE and math.isnan(fixed[BETA_STAR])
+    count += season != NONE and math.isnan(fixed[GAMMA])
+    count += trend == DAMPED and math.isnan(fixed[PHI])
+    return count
+
+
+@kernel
+def estimate_smoothing(
+    y: FloatArray,
+    error: int,
+    trend: int,
+    season: int,
+    m: int,
+    fixed: FloatArray,
+    warm: FloatArray,
+    row: FloatArray,
+    stats: FloatArray,
+) -> int:
+    """Estimate a form by maximum likelihood.
+
+    The constants and the starting level and slope are searched; the seasonal starting values come from a
+    classical decomposition of the first five cycles, which forecasts as well as searching them and is faster.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        First value known, two cycles or more where there is a season, above zero for multiplicative forms.
+    error, trend, season, m : int
+        The form, see `recursion`; `error` is ADDITIVE or MULTIPLICATIVE.
+    fixed : ndarray, shape (4,)
+        alpha, beta_star, gamma, phi where stated, NaN where to be estimated.
+    warm : ndarray, shape (7,)
+        ``warm[0]`` is 1 when the rest holds the optimum of a neighbouring span; overwritten.
+    row : ndarray, shape (STARTS + m + 1,)
+        Filled; the variance is the squared innovations' sum over n less the estimated quantities.
+    stats : ndarray, shape (4,)
+        Filled with log-likelihood, values used, quantities estimated (starts and variance included), iterations.
+
+    Returns
+    -------
+    int
+        DONE, NOT_CONVERGED, or NO_FIT where too few values are left for the variance.
+    """
+    n = y.size
+    states = np.empty(2 + m)
+    fitted = np.empty(n)
+    row[:] = 0.0
+    row[PHI] = 0.9 if trend == DAMPED else 1.0
+    for j in range(4):
+        if not math.isnan(fixed[j]):
+            row[j] = fixed[j]
+    scales = np.empty(2)
+    scales[0], scales[1] = _start(y, trend, season, m, row)
+    centre = row[LEVEL : LEVEL + 2].copy()
+
+    k = _free(fixed, trend, season)
+    known = 0
+    mean_square = 0.0
+    for t in range(n):
+        if not math.isnan(y[t]):
+            known += 1
+            mean_square += y[t] * y[t]
+    estimated = k + (m - 1 if season != NONE else 0)
+    if known - estimated < 1:
+        return NO_FIT
+    # A perfect fit has no likelihood; the floor keeps its logarithm finite.
+    floor = 1e-20 * (mean_square / known if error == ADDITIVE else 1.0) + 1e-300
+
+    u = np.empty(k)
+    best = np.empty(k)
+    best_value = np.inf
+    if warm[0] == 1.0:
+        best[:] = warm[1 : 1 + k]
+        # The level's start is searched around a heuristic that has moved with the span.
+        _unpack(best, fixed, trend, season, centre, scales, row)
+        recursion(y, trend, season, m, row, states, fitted)
+        total, logs, count = _loss(y, fitted, error)
+        best_value = _half_deviance(total, logs, count, floor)
+    if not math.isfinite(best_value):
+        for a in range(3):
+            for c in range(2 if season != NONE else 1):
+                _pack(0.05 + 0.3 * a, 0.1, 0.05 + 0.25 * c, fixed, trend, season, u)
+                _unpack(u, fixed, trend, season, centre, scales, row)
+                recursion(y, trend, season, m, row, states, fitted)
+                total, logs, count = _loss(y, fitted, error)
+                value = _half_deviance(total, logs, count, floor)
+                if value < best_value or (a == 0 and c == 0):
+                    best_value = value
+                    best[:] = u
+
+    work = np.empty(work_size(k))
+    marks = np.zeros(MARKS, dtype=np.int64)
+    u[:] = best
+    value = best_value
+    while advance(u, value, work, marks, TOLERANCE, MAX_ITERATIONS):
+        _unpack(u, fixed, trend, season, centre, scales, row)
+        recursion(y, trend, season, m, row, states, fitted)
+        total, logs, count = _loss(y, fitted, error)
+        value = _half_deviance(total, logs, count, floor)
+    if not math.isfinite(work[0]):
+        return NO_FIT
+    _unpack(u, fixed, trend, season, centre, scales, row)
+    recursion(y, trend, season, m, row, states, fitted)
+    total, logs, count = _loss(y, fitted, error)
+    warm[0] = 1.0
+    warm[1 : 1 + k] = u
+    row[STARTS + m] = total / (known - estimated)
+    stats[0] = -_half_deviance(total, logs, count, floor) - 0.5 * known * (math.log(2.0 * math.pi) + 1.0)
+    stats[1] = known
+    stats[2] = estimated + 1
+    stats[3] = marks[ITERATIONS]
+    return DONE if marks[STATE] == CONVERGED else NOT_CONVERGED
+
+
+@kernel
+def replay_smoothing(
+    y: FloatArray,
+    error: int,
+    trend: int,
+    season: int,
+    m: int,
+    row: FloatArray,
+    fitted: FloatArray,
+    points: FloatArray,
+    stderr: FloatArray,
+) -> None:
+    """Run given parameters over `y` and forecast from its end.
+
+    Parameters
+    ----------
+    y, error, trend, season, m, row
+        As in `estimate_smoothing`.
+    fitted : ndarray, shape (n,)
+        Filled with one-step forecasts.
+    points, stderr : ndarray, shape (horizon,)
+        Filled with the mean and the standard deviation of demand at each lead time, given the parameters.
+
+    References
+    ----------
+    .. [1] Hyndman, Koehler, Ord and Snyder (2008), Forecasting with Exponential Smoothing, section 6.2
+       (class 1, additive errors: closed form) and 6.3 (class 3, multiplicative errors: exact moments of the
+       product of trend and season, here for normal errors).
+    """
+    n = y.size
+    states = np.empty(2 + m)
+    recursion(y, trend, season, m, row, states, fitted)
+    if error == ADDITIVE:
+        _forecast_additive(n, trend, season, m, row, states, points, stderr)
+    else:
+        _forecast_multiplicative(n, trend, season, m, row, states, points, stderr)
+
+
+@kernel
+def _forecast_additive(
+    n: int,
+    trend: int,
+    season: int,
+    m: int,
+    row: FloatArray,
+    states: FloatArray,
+    points: FloatArray,
+    stderr: FloatArray,
+) -> None:
+    alpha, gamma, phi = row[ALPHA], row[GAMMA], row[PHI]
+    beta = alpha * row[BETA_STAR]
+    spread = 1.0
+    damping, reach = 1.0, 0.0
+    for h in range(1, points.size + 1):
+        stderr[h - 1] = math.sqrt(row[STARTS + m] * spread)
+        damping *= phi
+        reach += damping
+        points[h - 1] = states[0]
+        if trend != NONE:
+            points[h - 1] += reach * states[1]
+        if season == ADDITIVE:
+            points[h - 1] += states[2 + (n + h - 1) % m]
+        # The weight with which a shock h periods back is still felt.
+        c = alpha
+        if trend != NONE:
+            c += beta * reach
+        if season == ADDITIVE and h % m == 0:
+            c += gamma
+        spread += c * c
+
+
+@kernel
+def _forecast_multiplicative(
+    n: int,
+    trend: int,
+    season: int,
+    m: int,
+    row: FloatArray,
+    states: FloatArray,
+    points: FloatArray,
+    stderr: FloatArray,
+) -> None:
+    """First and second moments of (level, slope) times the one seasonal state that a lead time meets.
+
+    Each period multiplies the trend states by F + G e and, when it is that season's turn, the seasonal state
+    by 1 + gamma e, with e normal: E e^2 = variance, E e^4 = 3 variance^2.
+    """
+    alpha, gamma, phi = row[ALPHA], row[GAMMA], row[PHI]
+    beta = alpha * row[BETA_STAR]
+    if trend == NONE:
+        phi, beta = 0.0, 0.0
+    variance = row[STARTS + m]
+    f = np.array([[1.0, phi], [0.0, phi]])
+    g = np.array([[alpha, alpha * phi], [beta, beta * phi]])
+    for h in range(1, points.size + 1):
+        season_state = states[2 + (n + h - 1) % m] if season == MULTIPLICATIVE else 1.0
+        mean = states[:2] * season_state
+        second = np.empty((2, 2))
+        for i in range(2):
+            for j in range(2):
+                second[i, j] = mean[i] * mean[j]
+        for step in range(1, h):
+            turn = season == MULTIPLICATIVE and (h - step) % m == 0
+            gain = gamma if turn else 0.0
+            new_mean = np.zeros(2)
+            new_second = np.zeros((2, 2))
+            for i in range(2):
+                for j in range(2):
+                    new_mean[i] += (f[i, j] + gain * variance * g[i, j]) * mean[j]
+                    for a in range(2):
+                        for b in range(2):
+                            both = f[i, a] * f[j, b]
+                            crossed = g[i, a] * f[j, b] + f[i, a] * g[j, b]
+                            shocks = g[i, a] * g[j, b]
+                            new_second[i, j] += second[a, b] * (
+                                both * (1.0 + gain * gain * variance)
+                                + 2.0 * gain * variance * crossed
+                                + shocks * (variance + 3.0 * gain * gain * variance * variance)
+                            )
+            mean = new_mean
+            second = new_second
+        point = mean[0] + phi * mean[1]
+        square = second[0, 0] + 2.0 * phi * second[0, 1] + phi * phi * second[1, 1]
+        points[h - 1] = point
+        stderr[h - 1] = math.sqrt(max(square * (1.0 + variance) - point * point, 0.0))

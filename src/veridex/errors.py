@@ -1,0 +1,189 @@
+"""The exception family. Every error Veridex raises on purpose is a `VeridexError`.
+
+Each keeps its facts as attributes, says what is wrong, where, the value seen, and what to do, and survives
+the trip between processes.
+"""
+
+from dataclasses import dataclass, fields
+from difflib import get_close_matches
+from typing import Any
+
+__all__ = [
+    "CadenceUnknown",
+    "CellUnreadable",
+    "ColumnMissing",
+    "DestinationRefused",
+    "FileUnreadable",
+    "HistoryTooShort",
+    "ItemUnknown",
+    "MethodUnknown",
+    "ParameterError",
+    "PublicationUnreadable",
+    "SettingError",
+    "VeridexError",
+]
+
+
+def _near(word: str, known: tuple[str, ...]) -> str:
+    """Offer the nearest known word, if there is one."""
+    close = get_close_matches(word, known, n=1, cutoff=0.6)
+    return f" Did you mean {close[0]!r}?" if close else ""
+
+
+def _list(words: tuple[str, ...], most: int = 12) -> str:
+    shown = ", ".join(words[:most])
+    return shown + (f" and {len(words) - most} more" if len(words) > most else "")
+
+
+class VeridexError(Exception):
+    """Base of all errors that Veridex raises on purpose: the input or the call is wrong."""
+
+    def __reduce__(self) -> tuple[type["VeridexError"], tuple[Any, ...]]:
+        """Rebuild from the facts: workers send errors home by pickle."""
+        return type(self), tuple(getattr(self, f.name) for f in fields(self))  # type: ignore[arg-type]
+
+
+@dataclass(eq=False)
+class FileUnreadable(VeridexError, OSError):
+    """A file is missing, empty or not what it was said to be."""
+
+    file: str
+    problem: str
+    remedy: str = "Check the name and the path."
+
+    def __str__(self) -> str:
+        return f"{self.file}: {self.problem}. {self.remedy}"
+
+
+@dataclass(eq=False)
+class ColumnMissing(VeridexError, KeyError):
+    """A named column is not in the table."""
+
+    source: str
+    column: str
+    role: str
+    present: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return (
+            f"{self.source} has no column {self.column!r} for the {self.role}; its columns are "
+            f"{_list(self.present)}.{_near(self.column, self.present)} Name the right one with {self.role}=."
+        )
+
+
+@dataclass(eq=False)
+class CellUnreadable(VeridexError, ValueError):
+    """Cells of a column cannot be read as what the column holds."""
+
+    source: str
+    column: str
+    row: int
+    value: str
+    wanted: str
+    count: int
+    remedy: str
+
+    def __str__(self) -> str:
+        others = f" ({self.count} such cells in all)" if self.count > 1 else ""
+        return (
+            f"{self.source}, row {self.row}, column {self.column!r}: {self.value!r} is no {self.wanted}{others}. "
+            f"{self.remedy}"
+        )
+
+
+@dataclass(eq=False)
+class CadenceUnknown(VeridexError, ValueError):
+    """A cadence was not named, or by a word that Veridex does not know."""
+
+    word: str | None
+    known: tuple[str, ...]
+
+    def __str__(self) -> str:
+        if self.word is None:
+            return f"The cadence is not stated. Say cadence= one of {_list(self.known)}."
+        return f"unknown cadence {self.word!r}: it is one of {_list(self.known)}.{_near(self.word, self.known)}"
+
+
+@dataclass(eq=False)
+class ItemUnknown(VeridexError, KeyError):
+    """An item was asked for that the history does not have."""
+
+    item: str
+    present: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return (
+            f"no item {self.item!r} in this history of {len(self.present)}: {_list(self.present)}."
+            f"{_near(self.item, self.present)}"
+        )
+
+
+@dataclass(eq=False)
+class HistoryTooShort(VeridexError, ValueError):
+    """A history has too few periods for what was asked."""
+
+    item: str
+    periods: int
+    needed: int
+    purpose: str
+    remedy: str
+
+    def __str__(self) -> str:
+        return f"{self.item} has {self.periods} periods, {self.purpose} needs {self.needed}. {self.remedy}"
+
+
+@dataclass(eq=False)
+class MethodUnknown(VeridexError, ValueError):
+    """A method was named that the catalogue does not have."""
+
+    word: str
+    known: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return f"unknown method {self.word!r}: the catalogue has {_list(self.known, 40)}.{_near(self.word, self.known)}"
+
+
+@dataclass(eq=False)
+class SettingError(VeridexError, ValueError):
+    """A setting of a method is unknown, missing or out of range."""
+
+    method: str
+    problem: str
+
+    def __str__(self) -> str:
+        return f"method {self.method!r}: {self.problem}."
+
+
+@dataclass(eq=False)
+class ParameterError(VeridexError, ValueError):
+    """An argument of a call is out of range."""
+
+    name: str
+    value: str
+    problem: str
+
+    def __str__(self) -> str:
+        return f"{self.name}={self.value}: {self.problem}."
+
+
+@dataclass(eq=False)
+class DestinationRefused(VeridexError, OSError):
+    """Something cannot be written where it was told to."""
+
+    destination: str
+    problem: str
+    remedy: str
+
+    def __str__(self) -> str:
+        return f"{self.destination}: {self.problem}. {self.remedy}"
+
+
+@dataclass(eq=False)
+class PublicationUnreadable(VeridexError, ValueError):
+    """A directory does not hold a publication that this version can read."""
+
+    source: str
+    problem: str
+
+    def __str__(self) -> str:
+        return f"{self.source}: {self.problem}. Name a directory that vx.write or `veridex publish --to` has filled."

@@ -1,0 +1,1 @@
+"""Reading histories from files and writing publications to them."""
