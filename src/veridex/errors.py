@@ -101,7 +101,9 @@ class CadenceUnknown(VeridexError, ValueError):
     def __str__(self) -> str:
         if self.word is None:
             return f"The cadence is not stated. Say cadence= one of {_list(self.known)}."
-        return f"unknown cadence {self.word!r}: it is one of {_list(self.known)}.{_near(self.word, self.known)}"
+        return (
+            f"unknown cadence {self.word!r}: it is one of {_list(self.known)}.{_near(self.word, self.known)}"
+        )
 
 
 @dataclass(eq=False)

@@ -74,7 +74,9 @@ def read_history(
     bare = start is not None or (spacing.counted and period is None)
     if bare:
         if period is not None or item is not None:
-            raise ParameterError("start", repr(start), "it announces bare numbers, which have no item or period column")
+            raise ParameterError(
+                "start", repr(start), "it announces bare numbers, which have no item or period column"
+            )
         return _read_bare(path, spacing, start, name, cycle_length, unit)
     parts = assemble_table(
         _read_table(path, keep=[c for c in (item, period or "period", demand or "demand") if c is not None]),
@@ -107,15 +109,21 @@ def _read_table(path: Path, keep: list[str]) -> pd.DataFrame:
             names = stream.schema.names
         if len(set(names)) < len(names):
             twice = sorted({n for n in names if names.count(n) > 1})
-            raise FileUnreadable(str(path), f"column {twice[0]!r} stands there twice", "Give each column its own name.")
+            raise FileUnreadable(
+                str(path), f"column {twice[0]!r} stands there twice", "Give each column its own name."
+            )
         wanted = list(dict.fromkeys(keep)) if set(keep) <= set(names) else names
         options = csv.ConvertOptions(
-            column_types={column: pa.string() for column in names}, include_columns=wanted, strings_can_be_null=False
+            column_types={column: pa.string() for column in names},
+            include_columns=wanted,
+            strings_can_be_null=False,
         )
         table = csv.read_csv(path, convert_options=options)
     except (pa.ArrowInvalid, UnicodeDecodeError) as problem:
         reason = str(problem).splitlines()[0].rstrip(".")
-        raise FileUnreadable(str(path), f"this is no CSV table in UTF-8 ({reason})", "Export it as CSV, UTF-8.") from None
+        raise FileUnreadable(
+            str(path), f"this is no CSV table in UTF-8 ({reason})", "Export it as CSV, UTF-8."
+        ) from None
     return table.to_pandas()
 
 
@@ -125,7 +133,9 @@ def _read_bare(
     try:
         lines = path.read_text(encoding="utf-8-sig").splitlines()
     except UnicodeDecodeError:
-        raise FileUnreadable(str(path), "this is no text in UTF-8", "Export it as plain text, UTF-8.") from None
+        raise FileUnreadable(
+            str(path), "this is no text in UTF-8", "Export it as plain text, UTF-8."
+        ) from None
     while lines and not lines[-1].strip():
         lines.pop()
     first_row = 1
@@ -141,7 +151,9 @@ def _read_bare(
     series = next(iter(history))
     last = cadence.text(series.start + len(series) - 1)
     unknown = int(np.isnan(numbers).sum())
-    note = f"{len(series)} numbers read, the last is {last}" + (f"; {unknown} are unknown." if unknown else ".")
+    note = f"{len(series)} numbers read, the last is {last}" + (
+        f"; {unknown} are unknown." if unknown else "."
+    )
     return History.of([series], notes=(note,))
 
 

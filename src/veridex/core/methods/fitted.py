@@ -58,7 +58,9 @@ def fit(series: History | ItemHistory, method_text: str | Method) -> "Fitted":
     status = Status.TOO_SHORT
     if y.size:
         status = Status(chosen.family.run(plan, y, None, np.zeros(plan.warm_size), rows))
-    return Fitted(method=chosen, series=one, status=status, row=rows.row, stats=rows.stats, fitted_tail=rows.fitted)
+    return Fitted(
+        method=chosen, series=one, status=status, row=rows.row, stats=rows.stats, fitted_tail=rows.fitted
+    )
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -104,7 +106,9 @@ class Fitted:
         return self._prepare(1, ())
 
     def _prepare(self, horizon: int, levels: tuple[float, ...]) -> Plan:
-        plan: Plan = self.method.family.prepare(self.method.settings, self.series.cycle_length, horizon, levels)
+        plan: Plan = self.method.family.prepare(
+            self.method.settings, self.series.cycle_length, horizon, levels
+        )
         return plan
 
     @property
@@ -224,12 +228,16 @@ class Fitted:
         one = only_item(newer)
         if one.item != self.series.item or one.cadence != self.series.cadence:
             raise ParameterError(
-                "newer", repr(one), f"the method was fitted to {self.series.item!r}, {self.series.cadence.name}"
+                "newer",
+                repr(one),
+                f"the method was fitted to {self.series.item!r}, {self.series.cadence.name}",
             )
         start, stop = self.series.start, self.series.start + len(self.series)
         if one.start > stop or one.start + len(one) <= start:
             raise ParameterError("newer", repr(one), f"it does not join up with {self.series!r}")
-        values = np.concatenate((self.series.values[: max(one.start - start, 0)], one.values[max(start - one.start, 0) :]))
+        values = np.concatenate(
+            (self.series.values[: max(one.start - start, 0)], one.values[max(start - one.start, 0) :])
+        )
         series = ItemHistory(
             item=one.item,
             cadence=one.cadence,

@@ -2,7 +2,7 @@
 
 from enum import IntEnum
 
-__all__ = ["Status", "reason_for"]
+__all__ = ["Status", "reason_for", "short_reason"]
 
 
 class Status(IntEnum):
@@ -35,3 +35,8 @@ _REASONS = {
 def reason_for(status: int, needs: str) -> str:
     """Say why there is no forecast, or what is remarkable about it; empty where all is well."""
     return _REASONS[Status(status)].format(needs=needs)
+
+
+def short_reason(status: int) -> str:
+    """The reason without its particulars, for lists of many methods."""
+    return _REASONS[Status(status)].partition(":")[0]

@@ -104,7 +104,12 @@ def _generators(phi: FloatArray, theta: FloatArray, g: FloatArray, h: FloatArray
 
 @kernel
 def whiten(
-    phi: FloatArray, theta: FloatArray, columns: FloatArray, scaled: FloatArray, roots: FloatArray, ahead: FloatArray
+    phi: FloatArray,
+    theta: FloatArray,
+    columns: FloatArray,
+    scaled: FloatArray,
+    roots: FloatArray,
+    ahead: FloatArray,
 ) -> float:
     """Turn columns of observations into independent innovations of equal variance.
 
@@ -406,7 +411,14 @@ def arma_log_likelihood(z: FloatArray, phi: FloatArray, theta: FloatArray, mean:
 
 @kernel
 def replay_arima(
-    y: FloatArray, d: int, p: int, q: int, row: FloatArray, fitted: FloatArray, points: FloatArray, stderr: FloatArray
+    y: FloatArray,
+    d: int,
+    p: int,
+    q: int,
+    row: FloatArray,
+    fitted: FloatArray,
+    points: FloatArray,
+    stderr: FloatArray,
 ) -> bool:
     """Run given coefficients over `y` and forecast from its end by the exact finite-sample predictor.
 
@@ -478,4 +490,3 @@ def replay_arima(
         spread += psi[h] * psi[h]
         stderr[h] = math.sqrt(variance * spread)
     return True
-

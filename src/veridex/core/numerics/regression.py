@@ -21,7 +21,9 @@ def _fill(line: FloatArray, t: int, m: int) -> None:
 
 
 @kernel
-def estimate_trend_dummies(y: FloatArray, m: int, row: FloatArray, factor: FloatArray, stats: FloatArray) -> bool:
+def estimate_trend_dummies(
+    y: FloatArray, m: int, row: FloatArray, factor: FloatArray, stats: FloatArray
+) -> bool:
     """Least squares of `y` on an intercept, time and m - 1 period dummies.
 
     Parameters
@@ -71,7 +73,13 @@ def estimate_trend_dummies(y: FloatArray, m: int, row: FloatArray, factor: Float
 
 @kernel
 def replay_trend_dummies(
-    n: int, m: int, row: FloatArray, factor: FloatArray, fitted: FloatArray, points: FloatArray, stderr: FloatArray
+    n: int,
+    m: int,
+    row: FloatArray,
+    factor: FloatArray,
+    fitted: FloatArray,
+    points: FloatArray,
+    stderr: FloatArray,
 ) -> None:
     """Fitted values of the first n periods and forecasts of those after, with the closed-form standard error.
 

@@ -230,7 +230,13 @@ def _stretch(value: float, low: float, high: float) -> float:
 
 @kernel
 def _unpack(
-    u: FloatArray, fixed: FloatArray, trend: int, season: int, centre: FloatArray, scales: FloatArray, row: FloatArray
+    u: FloatArray,
+    fixed: FloatArray,
+    trend: int,
+    season: int,
+    centre: FloatArray,
+    scales: FloatArray,
+    row: FloatArray,
 ) -> None:
     """Turn the optimiser's free variables into a parameter row; `fixed` holds NaN where a constant is free."""
     k = 0
@@ -253,7 +259,9 @@ def _unpack(
 
 
 @kernel
-def _pack(alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int, season: int, u: FloatArray) -> None:
+def _pack(
+    alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int, season: int, u: FloatArray
+) -> None:
     """Put a starting point with the given constants into `u`; the starting states stay at their heuristics."""
     u[:] = 0.0
     k = 0

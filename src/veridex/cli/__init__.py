@@ -1,0 +1,1 @@
+"""The `veridex` command: thin, no arithmetic."""

@@ -1,0 +1,119 @@
+"""What the commands have in common: progress, levels, figures, and which part of a table people see."""
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+from matplotlib.figure import Figure
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from veridex.core.backtest.schemes import RollingOrigin
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History
+from veridex.core.methods.grammar import split_lineup
+from veridex.core.publication.publication import Publication
+from veridex.core.verdict.verdict import decide
+from veridex.errors import ParameterError
+from veridex.figures.style import save
+from veridex.front import backtest, publish
+
+__all__ = ["backtest_with_progress", "draw", "make", "publication_for_show", "standings_for_show"]
+
+MOST_FIGURES = 24
+
+SHOWN = ("rank", "method", "n", "mase", "training_mase", "gain", "mae", "rmse", "mape", "me", "parameters")
+"""Columns of the standings that people see, besides coverage and time; CSV and JSON have all."""
+
+
+def read_levels(text: str) -> tuple[float, ...]:
+    """Levels as they are written on the command line."""
+    try:
+        return tuple(float(part) for part in text.split(","))
+    except ValueError:
+        raise ParameterError("levels", repr(text), "write percent separated by commas, as in 80,95") from None
+
+
+def backtest_with_progress(
+    history: History, methods: str | None, horizon: int, origins: int, levels: str
+) -> Trial:
+    """Run a backtest with a progress bar on standard error, if somebody watches it."""
+    lineup = None if methods is None else split_lineup(methods)
+    scheme = RollingOrigin(horizon=horizon, origins=origins)
+    columns = (
+        TextColumn("backtest"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TextColumn("items"),
+        TimeRemainingColumn(),
+    )
+    console = Console(stderr=True)
+    with Progress(*columns, console=console, transient=True, disable=not sys.stderr.isatty()) as bar:
+        task = bar.add_task("backtest", total=len(history))
+        return backtest(
+            history,
+            lineup,
+            scheme,
+            read_levels(levels),
+            progress=lambda done, _: bar.update(task, completed=done),
+        )
+
+
+def make(
+    history: History, method: str | None, horizon: int, origins: int, levels: str
+) -> tuple[Publication, tuple[str, ...]]:
+    """Publish by the planner's own method, or by the verdict of the default backtest; and say which."""
+    if method is not None:
+        note = f"Published by your choice, {method}; nothing was backtested, so its error is not known."
+        return publish(history, method=method, horizon=horizon, levels=read_levels(levels)), (note,)
+    trial = backtest_with_progress(history, None, horizon, origins, levels)
+    publication = publish(history, decide(trial), horizon=horizon, levels=read_levels(levels))
+    note = f"No trial was named: ran the default backtest ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
+    return publication, (note, *trial.notes)
+
+
+def standings_for_show(trial: Trial, form: str) -> tuple[pd.DataFrame, tuple[str, ...]]:
+    """The standings with the time each method took beside them, and the columns to hide from people."""
+    table = trial.standings()
+    if form == "table":
+        # Only people see times: what goes into files is the same bytes twice.
+        table = table.merge(trial.timings[["method", "ms_per_fold"]], on="method")
+    coverage = [name for name in table.columns if name.startswith("coverage_")]
+    return table, tuple(name for name in table.columns if name not in (*SHOWN, *coverage, "ms_per_fold"))
+
+
+def publication_for_show(publication: Publication, form: str) -> tuple[pd.DataFrame, str]:
+    """All of one item's forecasts; of several items a row each. Files get the whole frame, history included."""
+    if form != "table":
+        return publication.frame, ""
+    ahead = publication.forecasts
+    empty = ["reason"] if (ahead["reason"] == "").all() else []
+    if len(publication.items) == 1:
+        item, method = publication.items[0], ahead["method"].iloc[0]
+        title = f"{item}: next {len(ahead)} periods by {method}"
+        return ahead.drop(columns=["item", "kind", "method", *empty]), title
+    first = ahead[ahead["step"] == 1].drop(columns=["kind", "step", "stderr", "tested", *empty])
+    scores = [publication.manifest["items"][item].get("scores") or {} for item in first["item"]]
+    first.insert(2, "total", ahead.groupby("item", sort=False)["value"].sum(min_count=1).to_numpy())
+    first["measure"] = [score.get("measure") for score in scores]
+    first["error"] = [score.get("error", np.nan) for score in scores]
+    first["gain"] = [score.get("gain", np.nan) for score in scores]
+    first = first.rename(columns={"value": "next", "total": f"next {publication.manifest['horizon']} in all"})
+    return first, f"{len(first)} items: the next period and the total (write with --to for every period)"
+
+
+def draw(directory: Path, history: History, kind: str, figure_of: Callable[[str], Figure]) -> str:
+    """Draw a figure per item, the largest items first, and say how many."""
+    totals = {series.item: float(np.nansum(series.values)) for series in history}
+    items = sorted(totals, key=lambda item: -totals[item])[:MOST_FIGURES]
+    for item in items:
+        save(figure_of(item), directory / f"{_file_name(item)}-{kind}.png")
+    left = f" (the {MOST_FIGURES} largest of {len(totals)} items)" if len(totals) > len(items) else ""
+    return f"{len(items)} figures in {directory}{left}."
+
+
+def _file_name(item: str) -> str:
+    """An item key that may hold anything, as a file name."""
+    return "".join(c if c.isalnum() or c in "-_." else "_" for c in item).lstrip(".") or "item"

@@ -1,0 +1,139 @@
+"""Run a lineup over the folds of every item."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.backtest.engine import Engine
+from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.trial import Trial, TrialArrays
+from veridex.core.history.history import History, ItemHistory
+from veridex.core.methods.catalogue import Method, method
+from veridex.core.methods.contract import STATS, Rows
+from veridex.core.methods.status import Status
+from veridex.core.preparation.training import training_values
+from veridex.core.scoring.measures import cell_terms, naive_scales
+from veridex.errors import HistoryTooShort
+
+__all__ = ["run_backtest"]
+
+Progress = Callable[[int, int], None]
+
+
+def run_backtest(
+    history: History,
+    lineup: tuple[Method, ...],
+    scheme: Scheme,
+    levels: tuple[float, ...],
+    engine: Engine,
+    progress: Progress | None = None,
+) -> Trial:
+    """Roll the origin over every item; see `veridex.backtest`, the public face.
+
+    Raises
+    ------
+    HistoryTooShort
+        If no item has a single fold.
+    """
+    series = list(history)
+    folds = [scheme.folds(one) for one in series]
+    origins = max(len(found) for found in folds)
+    if origins == 0:
+        longest = max(series, key=len)
+        raise HistoryTooShort(
+            f"the longest item, {longest.item!r},",
+            len(longest),
+            len(longest) + 1,
+            f"a {scheme.in_words()}",
+            "Shorten the horizon or the holdout.",
+        )
+    lineup, notes = _with_benchmarks(lineup, history.cycle_length)
+    shape = _Shape(origins, max(fold.horizon for found in folds for fold in found))
+    work = partial(_run_item, lineup=lineup, scheme=scheme, levels=levels, shape=shape)
+    results = []
+    for done, result in enumerate(engine.map(work, series), start=1):
+        results.append(result)
+        if progress is not None:
+            progress(done, len(series))
+    wanted = getattr(scheme, "origins", 1)
+    fewer = sum(len(found) < wanted for found in folds) if isinstance(wanted, int) else 0
+    if fewer:
+        notes += (
+            f"{fewer} of {len(series)} items do not reach back to all {wanted} origins; they have fewer.",
+        )
+    return Trial(
+        history=history,
+        lineup=lineup,
+        scheme=scheme,
+        levels=levels,
+        notes=notes,
+        arrays=TrialArrays.stacked(results),
+    )
+
+
+def _with_benchmarks(lineup: tuple[Method, ...], cycle: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:
+    """Enter the benchmarks that every verdict is held against, if the planner did not."""
+    benchmarks = ("seasonal-naive", "naive") if cycle > 1 else ("naive",)
+    added = tuple(method(text) for text in benchmarks if text not in {entered.text for entered in lineup})
+    notes = (f"Added to the lineup as benchmark: {', '.join(map(str, added))}.",) if added else ()
+    return lineup + added, notes
+
+
+@dataclass(frozen=True, slots=True)
+class _Shape:
+    origins: int
+    horizon: int
+
+
+def _run_item(
+    series: ItemHistory,
+    *,
+    lineup: tuple[Method, ...],
+    scheme: Scheme,
+    levels: tuple[float, ...],
+    shape: _Shape,
+) -> TrialArrays:
+    """All methods over all folds of one item, in time order: each fold may start from the last one's optimum."""
+    folds = scheme.folds(series)
+    out = TrialArrays.allocate(1, len(lineup), shape.origins, len(levels), shape.horizon)
+    spans: list[NDArray[Any]] = []
+    for o, fold in enumerate(folds):
+        y = training_values(series.values, fold.stop, scheme.training_window)
+        spans.append(y)
+        out.origins[0, o] = series.start + fold.stop - 1
+        out.actuals[0, o, : fold.horizon] = series.values[fold.stop : fold.stop + fold.horizon]
+        out.scales[0, o] = naive_scales(y, series.cycle_length)
+    centre = np.nanmean(series.values) if not np.isnan(series.values).all() else 0.0
+    fitted = np.empty(len(series))
+    for m, entered in enumerate(lineup):
+        plan = entered.family.prepare(entered.settings, series.cycle_length, shape.horizon, levels)
+        warm = np.zeros(plan.warm_size)
+        row, stats = np.empty(plan.row_size), np.empty(STATS)
+        for o, (fold, y) in enumerate(zip(folds, spans, strict=True)):
+            begun = time.perf_counter()
+            rows = Rows(
+                points=out.points[0, m, o],
+                stderr=out.stderr[0, m, o],
+                lower=out.lower[0, m, o],
+                upper=out.upper[0, m, o],
+                row=row,
+                fitted=fitted[: y.size],
+                stats=stats,
+            )
+            status = entered.family.run(plan, y, None, warm, rows) if y.size else Status.TOO_SHORT
+            out.status[0, m, o] = status
+            if status <= Status.DONE:
+                out.parameters[0, m, o] = stats[2]
+                known = ~np.isnan(y - rows.fitted)
+                terms = cell_terms(y[known], rows.fitted[known], *out.scales[0, o], centre)
+                out.training[0, m, o] = terms.sum(axis=1)
+                # A holdout may be shorter for this item than for others.
+                for filled in (rows.points, rows.stderr, rows.lower, rows.upper):
+                    filled[..., fold.horizon :] = np.nan
+            out.seconds[0, m, o] = time.perf_counter() - begun
+    return out

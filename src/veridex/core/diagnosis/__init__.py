@@ -1,0 +1,1 @@
+"""Knowing a series before modelling it."""

@@ -1,0 +1,176 @@
+"""The augmented Dickey-Fuller test."""
+
+import math
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtr
+
+from veridex.core.diagnosis.outcome import TestOutcome
+from veridex.core.numerics.least_squares import least_squares, triangular_inverse
+
+__all__ = ["Deterministic", "dickey_fuller", "mackinnon_critical", "mackinnon_p_value", "schwert_bound"]
+
+FloatArray = NDArray[np.float64]
+Deterministic = Literal["none", "level", "trend"]
+
+# MacKinnon (1994), Journal of Business and Economic Statistics 12, 167-176, tables 3 and 4 (one variable):
+# polynomials in the statistic whose normal probability is the p-value, left and right of a changeover point.
+_SMALL_P = {
+    "none": (0.6344, 1.2378, 0.032496),
+    "level": (2.1659, 1.4412, 0.038269),
+    "trend": (3.2512, 1.6047, 0.049588),
+}
+_LARGE_P = {
+    "none": (0.4797, 0.93557, -0.06999, 0.033066),
+    "level": (1.7339, 0.93202, -0.12745, -0.010368),
+    "trend": (2.5261, 0.61654, -0.37956, -0.060285),
+}
+_CHANGEOVER = {"none": -1.04, "level": -1.61, "trend": -2.89}
+_SMALLEST = {"none": -19.04, "level": -18.83, "trend": -16.18}
+_LARGEST = {"none": math.inf, "level": 2.74, "trend": 0.70}
+
+# MacKinnon (2010), Queen's University working paper 1227, table 2 (N = 1): critical value at 1, 5 and 10 percent
+# is b0 + b1 / T + b2 / T^2 + b3 / T^3.
+_CRITICAL = {
+    "none": (
+        (-2.56574, -2.2358, -3.627, 0.0),
+        (-1.94100, -0.2686, -3.365, 31.223),
+        (-1.61682, 0.2656, -2.714, 25.364),
+    ),
+    "level": (
+        (-3.43035, -6.5393, -16.786, -79.433),
+        (-2.86154, -2.8903, -4.234, -40.040),
+        (-2.56677, -1.5384, -2.809, 0.0),
+    ),
+    "trend": (
+        (-3.95877, -9.0531, -28.428, -134.155),
+        (-3.41049, -4.3904, -9.036, -45.374),
+        (-3.12705, -2.5856, -3.925, -22.380),
+    ),
+}
+
+
+def mackinnon_p_value(statistic: float, deterministic: Deterministic) -> float:
+    """Asymptotic p-value of a Dickey-Fuller t statistic from MacKinnon's (1994) response surfaces.
+
+    Examples
+    --------
+    >>> round(mackinnon_p_value(-2.86154, "level"), 4)
+    0.05
+    """
+    if statistic > _LARGEST[deterministic]:
+        return 1.0
+    if statistic < _SMALLEST[deterministic]:
+        return 0.0
+    small = statistic <= _CHANGEOVER[deterministic]
+    terms = _SMALL_P[deterministic] if small else _LARGE_P[deterministic]
+    return float(ndtr(sum(b * statistic**power for power, b in enumerate(terms))))
+
+
+def mackinnon_critical(deterministic: Deterministic, n: int) -> tuple[float, float, float]:
+    """Critical values at 1, 5 and 10 percent for n values, from MacKinnon's (2010) response surfaces.
+
+    Examples
+    --------
+    >>> [round(value, 3) for value in mackinnon_critical("level", 100)]
+    [-3.498, -2.891, -2.583]
+    """
+    one, five, ten = (sum(b / n**power for power, b in enumerate(row)) for row in _CRITICAL[deterministic])
+    return one, five, ten
+
+
+def schwert_bound(n: int) -> int:
+    """Most lagged differences to consider: int(12 (n / 100)^(1/4)) (Schwert, 1989, JBES 7, 147-159)."""
+    return int(12.0 * (n / 100.0) ** 0.25)
+
+
+def dickey_fuller(
+    y: FloatArray, *, lags: int | None = None, deterministic: Deterministic = "level"
+) -> TestOutcome:
+    """Test the null of a unit root: a *small* p-value speaks for stationarity.
+
+    Regresses the change of y on its last value, `lags` lagged changes, and a constant and trend if so asked.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        Demand per period, oldest first, no NaN.
+    lags : int, optional
+        Lagged changes; chosen by AIC up to Schwert's bound, on a common sample, if not given.
+    deterministic : {"none", "level", "trend"}
+
+    Returns
+    -------
+    TestOutcome
+        The p-value is asymptotic; the critical values hold for the number of values used. Not available, with
+        a reason, where y is constant or too short.
+
+    References
+    ----------
+    .. [1] Said and Dickey (1984), Biometrika 71, 599-607.
+    .. [2] MacKinnon (1994, 2010), as in the tables above.
+    """
+    outcome = {"test": f"Dickey-Fuller ({deterministic})", "null": "unit root"}
+    fixed = {"none": 0, "level": 1, "trend": 2}[deterministic]
+    most = schwert_bound(y.size) if lags is None else lags
+    # Each lag costs a value and a coefficient; a few degrees of freedom must be left.
+    most_possible = (y.size - fixed - 4) // 2
+    if most_possible < 0 or (lags is not None and lags > most_possible):
+        needed = 2 * (lags or 0) + fixed + 4
+        return TestOutcome(**outcome, reason=f"too little history: {y.size} periods, {needed} needed")  # type: ignore[arg-type]
+    if y.min() == y.max():
+        return TestOutcome(**outcome, reason="all values are equal")  # type: ignore[arg-type]
+    if lags is None:
+        lags = _lags_by_aic(y, min(most, most_possible), deterministic)
+    fit = _regress(y, lags, lags, deterministic)
+    if fit is None:
+        return TestOutcome(
+            **outcome, lags=lags, reason="the regression is singular: the series is exactly regular"
+        )  # type: ignore[arg-type]
+    statistic, _, n = fit
+    return TestOutcome(
+        **outcome,  # type: ignore[arg-type]
+        statistic=statistic,
+        p_value=mackinnon_p_value(statistic, deterministic),
+        lags=lags,
+        critical=mackinnon_critical(deterministic, n),
+        n=n,
+    )
+
+
+def _lags_by_aic(y: FloatArray, most: int, deterministic: Deterministic) -> int:
+    """The number of lags with the least AIC; all candidates are fitted to the same values."""
+    fits = [_regress(y, lags, most, deterministic) for lags in range(most + 1)]
+    criteria = [math.inf if fit is None else fit[1] for fit in fits]
+    return int(np.argmin(criteria))
+
+
+def _regress(
+    y: FloatArray, lags: int, skip: int, deterministic: Deterministic
+) -> tuple[float, float, int] | None:
+    """t statistic of the last value's coefficient, AIC and n; None where the columns are dependent.
+
+    `skip` changes at the start are left out, at least `lags`.
+    """
+    change = np.diff(y)
+    n = change.size - skip
+    columns = [y[skip:-1]]
+    columns += [change[skip - j : change.size - j] for j in range(1, lags + 1)]
+    if deterministic != "none":
+        columns.append(np.ones(n))
+    if deterministic == "trend":
+        columns.append(np.arange(1.0, n + 1.0))
+    # The last column's coefficient has the simplest variance: 1 / R[k, k]^2.
+    design = np.ascontiguousarray(np.column_stack([*columns[1:], columns[0]]))
+    k = design.shape[1]
+    coefficients = np.empty(k)
+    total = least_squares(design, change[skip:].copy(), coefficients)
+    # A perfect fit leaves rounding only, from which no statistic can be made.
+    if total <= 1e-20 * float(np.square(change).sum()):
+        return None
+    inverse = np.empty((k, k))
+    triangular_inverse(design, inverse)
+    error = math.sqrt(total / (n - k)) * abs(inverse[-1, -1])
+    return float(coefficients[-1] / error), n * math.log(total / n) + 2 * k, n

@@ -1,0 +1,126 @@
+"""`Publication`, and how it is made: refit on the whole history, forecast, write down from what and how."""
+
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from veridex.core.backtest.engine import Engine
+from veridex.core.history.history import History, ItemHistory
+from veridex.core.methods.catalogue import Method
+from veridex.core.methods.fitted import Fitted, Forecast, fit
+from veridex.core.methods.levels import bound_columns
+from veridex.core.publication.manifest import item_entry, manifest_head
+from veridex.core.verdict.verdict import Verdict
+
+__all__ = ["Publication", "make_publication"]
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Publication:
+    """The published forecasts.
+
+    Attributes
+    ----------
+    frame : DataFrame
+        item, period, kind (``actual`` or ``forecast``), step, value, stderr, the bounds of each level, method,
+        tested (whether the lead time was backtested), reason. History first, then the forecasts, per item.
+    manifest : dict
+        From what data, with what versions, methods, coefficients and scheme, and how good.
+    """
+
+    frame: pd.DataFrame = field(repr=False)
+    manifest: dict[str, Any] = field(repr=False)
+
+    def __repr__(self) -> str:
+        head = self.manifest
+        return f"Publication({len(head['items'])} items, {head['data']['cadence']}, {head['horizon']} ahead)"
+
+    @property
+    def items(self) -> tuple[str, ...]:
+        """The items published."""
+        return tuple(self.manifest["items"])
+
+    @property
+    def forecasts(self) -> pd.DataFrame:
+        """The rows that look ahead."""
+        return self.frame[self.frame["kind"] == "forecast"].reset_index(drop=True)
+
+
+def make_publication(
+    history: History, source: Verdict | Method, horizon: int, levels: tuple[float, ...], engine: Engine
+) -> Publication:
+    """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
+    chosen = [_method_of(source, series.item) for series in history]
+    tested = source.trial.arrays.points.shape[-1] if isinstance(source, Verdict) else 0
+    tasks = list(zip(history, chosen, strict=True))
+    made = list(engine.map(partial(_refit, horizon=horizon, levels=levels), tasks))
+    frames, entries = [], {}
+    for (series, _), (fitted, forecast) in zip(tasks, made, strict=True):
+        choice = source.choice(series.item) if isinstance(source, Verdict) else None
+        why = (
+            source.why(series.item)
+            if isinstance(source, Verdict)
+            else "The planner's own choice; not backtested."
+        )
+        reason = forecast.reason if forecast else "no method could be chosen: " + why
+        frames.append(_item_frame(series, fitted, forecast, horizon, levels, tested, reason))
+        entries[series.item] = item_entry(fitted, choice, why, reason)
+    manifest = manifest_head(history, source if isinstance(source, Verdict) else None, horizon, levels)
+    return Publication(frame=pd.concat(frames, ignore_index=True), manifest=manifest | {"items": entries})
+
+
+def _method_of(source: Verdict | Method, item: str) -> Method | None:
+    if isinstance(source, Method):
+        return source
+    winner = source.choice(item).winner
+    return None if winner is None else source.trial.lineup[source.trial.method_index(winner.method)]
+
+
+def _refit(
+    task: tuple[ItemHistory, Method | None], *, horizon: int, levels: tuple[float, ...]
+) -> tuple[Fitted | None, Forecast | None]:
+    series, chosen = task
+    if chosen is None:
+        return None, None
+    fitted = fit(series, chosen)
+    return fitted, fitted.forecast(horizon, levels)
+
+
+def _item_frame(
+    series: ItemHistory,
+    fitted: Fitted | None,
+    forecast: Forecast | None,
+    horizon: int,
+    levels: tuple[float, ...],
+    tested: int,
+    reason: str,
+) -> pd.DataFrame:
+    """History and forecast of one item, one under the other."""
+    n = len(series)
+    nothing = np.full(horizon, np.nan)
+    past, steps = np.full(n, np.nan), np.arange(1, horizon + 1)
+
+    def whole(ahead: Any) -> Any:
+        return np.concatenate((past, ahead))
+
+    columns: dict[str, Any] = {
+        "item": series.item,
+        "period": series.cadence.starts(np.arange(series.start, series.start + n + horizon)),
+        "kind": ["actual"] * n + ["forecast"] * horizon,
+        "step": pd.array([pd.NA] * n + steps.tolist(), dtype="Int64"),
+        "value": np.concatenate((series.values, forecast.points if forecast else nothing)),
+        "stderr": whole(forecast.stderr if forecast else nothing),
+    }
+    bounds = [
+        whole(side[j]) if forecast else whole(nothing)
+        for j in range(len(levels))
+        for side in ((forecast.lower, forecast.upper) if forecast else (nothing, nothing))
+    ]
+    columns |= dict(zip(bound_columns(levels), bounds, strict=True))
+    columns["method"] = [None] * n + [fitted.method.text if fitted else None] * horizon
+    columns["tested"] = pd.array([pd.NA] * n + (steps <= tested).tolist(), dtype="boolean")
+    columns["reason"] = [""] * n + [reason] * horizon
+    return pd.DataFrame(columns)

@@ -1,0 +1,1 @@
+"""Measures of forecast error and of intervals, on plain arrays."""

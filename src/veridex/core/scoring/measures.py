@@ -1,0 +1,151 @@
+"""Point and interval measures, all computed from sums over (actual, forecast) cells.
+
+Error is actual - forecast. A cell enters as a row of terms; terms add up, so that the same few lines score a
+training span, a holdout, a lead time or an item. A measure that an item does not have (MAPE with a zero
+actual, MASE without a scale) is NaN for that item, and a portfolio figure is the mean of the items that have it.
+
+References
+----------
+.. [1] Hyndman and Koehler (2006), International Journal of Forecasting 22, 679-688 (MASE and RMSSE; definitions
+   of the others).
+.. [2] Gneiting and Raftery (2007), Journal of the American Statistical Association 102, 359-378 (interval score).
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["MEASURES", "TERMS", "cell_terms", "interval_terms", "measures_from_sums", "naive_scales"]
+
+FloatArray = NDArray[np.float64]
+
+(COUNT, ERROR, ABS_ERROR, SQ_ERROR, SHARE, ABS_SHARE, SYMMETRIC, ABS_ACTUAL) = range(8)
+(SCALED, SQ_SCALED, ACTUAL, FORECAST, SQ_ACTUAL, SQ_FORECAST, CROSSED) = range(8, 15)
+TERMS = 15
+"""Length of a row of terms."""
+
+MEASURES = (
+    "me",
+    "mae",
+    "mse",
+    "rmse",
+    "mpe",
+    "mape",
+    "smape",
+    "wape",
+    "mase",
+    "rmsse",
+    "correlation",
+    "accuracy",
+)
+
+
+def naive_scales(y: FloatArray, cycle: int) -> tuple[float, float]:
+    """Mean absolute and mean squared change over a cycle in a training span: the scales of MASE and RMSSE.
+
+    NaN where the span has no such change or none that differs from zero.
+    """
+    changes = y[cycle:] - y[:-cycle] if y.size > cycle else np.empty(0)
+    changes = changes[~np.isnan(changes)]
+    if changes.size == 0 or not changes.any():
+        return np.nan, np.nan
+    return float(np.abs(changes).mean()), float(np.square(changes).mean())
+
+
+def cell_terms(
+    actual: FloatArray,
+    forecast: FloatArray,
+    scale: FloatArray | float,
+    square_scale: FloatArray | float,
+    centre: float,
+) -> FloatArray:
+    """Terms of cells whose actual and forecast are both known.
+
+    Parameters
+    ----------
+    actual, forecast : ndarray, shape (n,)
+        In units of demand.
+    scale, square_scale : float or ndarray, shape (n,)
+        From `naive_scales` of the cell's training span.
+    centre : float
+        A typical actual, subtracted before products are summed so that the correlation keeps its digits.
+
+    Returns
+    -------
+    ndarray, shape (TERMS, n)
+    """
+    error = actual - forecast
+    size = np.abs(error)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.where(actual == 0.0, np.nan, 100.0 * error / actual)
+        both = np.abs(actual) + np.abs(forecast)
+        symmetric = np.where(both == 0.0, 0.0, 200.0 * size / both)
+    a, f = actual - centre, forecast - centre
+    return np.stack(
+        (
+            np.ones_like(error),
+            error,
+            size,
+            error * error,
+            share,
+            np.abs(share),
+            symmetric,
+            np.abs(actual),
+            size / scale,
+            error * error / square_scale,
+            a,
+            f,
+            a * a,
+            f * f,
+            a * f,
+        )
+    )
+
+
+def interval_terms(actual: FloatArray, lower: FloatArray, upper: FloatArray, level: float) -> FloatArray:
+    """Coverage (in percent), width and interval score of each cell at one level in percent; shape (3, n).
+
+    The interval score adds to the width 2 / a times the distance by which an actual lies outside, with
+    a = 1 - level / 100.
+    """
+    width = upper - lower
+    outside = np.maximum(lower - actual, 0.0) + np.maximum(actual - upper, 0.0)
+    inside = np.where((lower <= actual) & (actual <= upper), 100.0, 0.0)
+    return np.stack((inside, width, width + outside * 2.0 / (1.0 - level / 100.0)))
+
+
+def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
+    """Measures from summed terms.
+
+    Parameters
+    ----------
+    sums : ndarray, shape (TERMS, ...)
+
+    Returns
+    -------
+    dict of str to ndarray
+        The keys of `MEASURES`, each of the sums' remaining shape; mpe, mape, smape, wape and accuracy in percent.
+    """
+    with np.errstate(divide="ignore", invalid="ignore"):
+        n = np.where(sums[COUNT] > 0, sums[COUNT], np.nan)
+        mean = sums / n
+        spread_a = mean[SQ_ACTUAL] - mean[ACTUAL] ** 2
+        spread_f = mean[SQ_FORECAST] - mean[FORECAST] ** 2
+        crossed = mean[CROSSED] - mean[ACTUAL] * mean[FORECAST]
+        # Rounding leaves a constant forecast a spread of its own size times the machine's precision.
+        flat = (spread_f <= 1e-12 * (mean[SQ_FORECAST] + 1e-300)) | (
+            spread_a <= 1e-12 * (mean[SQ_ACTUAL] + 1e-300)
+        )
+        return {
+            "me": mean[ERROR],
+            "mae": mean[ABS_ERROR],
+            "mse": mean[SQ_ERROR],
+            "rmse": np.sqrt(mean[SQ_ERROR]),
+            "mpe": mean[SHARE],
+            "mape": mean[ABS_SHARE],
+            "smape": mean[SYMMETRIC],
+            "wape": np.where(sums[ABS_ACTUAL] > 0, 100.0 * sums[ABS_ERROR] / sums[ABS_ACTUAL], np.nan),
+            "mase": mean[SCALED],
+            "rmsse": np.sqrt(mean[SQ_SCALED]),
+            "correlation": np.where(flat, np.nan, crossed / np.sqrt(spread_a * spread_f)),
+            "accuracy": 100.0 - mean[ABS_SHARE],
+        }

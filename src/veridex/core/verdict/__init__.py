@@ -1,0 +1,1 @@
+"""Deciding what to publish, with the evidence."""

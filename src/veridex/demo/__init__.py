@@ -1,0 +1,1 @@
+"""The packaged demo data of Larkmoor Apiary Supply, its generator, and the demo run."""

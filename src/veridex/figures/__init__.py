@@ -1,0 +1,1 @@
+"""Matplotlib figures in one house style."""

@@ -1,0 +1,103 @@
+"""All methods' forecasts from the last origin, side by side on one scale over the held-back actuals."""
+
+import math
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch
+
+from veridex.core.backtest.trial import Trial
+from veridex.core.methods.words import number
+from veridex.core.verdict.verdict import Verdict
+from veridex.figures.style import (
+    AMBER,
+    GRID,
+    INK,
+    TEAL,
+    hatched,
+    new_figure,
+    padded_limits,
+    style_axes,
+    wrapped,
+)
+
+__all__ = ["draw_contenders"]
+
+
+def draw_contenders(verdict: Verdict, item: str) -> Figure:
+    """Draw a panel per method, best first; the winner in amber, the others in teal, the holdout on hatched ground."""
+    trial = verdict.trial
+    choice = verdict.choice(item)
+    index = trial.history.names.index(item)
+    series = trial.history[item]
+    origin = int(np.flatnonzero(~np.isnan(trial.arrays.actuals[index]).all(axis=1))[-1])
+    entries = sorted(choice.evidence.entries, key=lambda e: (bool(e.missing), e.error, e.parameters))
+    points = trial.arrays.points[index, :, origin]
+    start = trial.arrays.origins[index, origin] + 1
+    horizon = points.shape[-1]
+    shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.cycle_length)])
+
+    columns = 4 if len(entries) > 6 else 3
+    figure = new_figure()
+    panels = figure.subplots(
+        math.ceil(len(entries) / columns), columns, sharex=True, sharey=True, squeeze=False
+    ).ravel()
+    limits = padded_limits(shown.values, points)
+    ahead = series.cadence.starts(np.arange(start, start + horizon))
+    for axes, entry in zip(panels, entries, strict=False):
+        style_axes(axes, series.cadence, series.unit, shown.periods, small=True)
+        hatched(axes, ahead[0], ahead[-1])
+        axes.plot(shown.periods, shown.values, color=INK, linewidth=1.2)
+        won = choice.winner is entry
+        colour = AMBER if won else TEAL
+        forecast = points[trial.method_index(entry.method)]
+        axes.plot(ahead, forecast, color=colour, linewidth=2.0)
+        if np.isnan(forecast).all():
+            axes.text(
+                0.04, 0.06, wrapped(entry.missing, 38), transform=axes.transAxes, fontsize=7.5, color=INK
+            )
+        axes.set_ylim(*limits)
+        axes.set_title(
+            _title(entry.method, entry.error, choice.evidence.measure), fontsize=8.5, loc="left", color=colour
+        )
+        if won:
+            for side in axes.spines.values():
+                side.set(visible=True, color=AMBER, linewidth=1.5)
+    for axes in panels[len(entries) :]:
+        axes.set_visible(False)
+    _show_dates_below_gaps(panels, len(entries), columns)
+    _finish(figure, trial, item, start, choice.evidence.measure)
+    return figure
+
+
+def _title(method: str, error: float, measure: str) -> str:
+    score = "not tested at every origin" if math.isnan(error) else f"{measure.upper()} {number(error, 3)}"
+    return f"{wrapped(method, 40)}\n{score}"
+
+
+def _show_dates_below_gaps(panels: list[Axes], used: int, columns: int) -> None:
+    """A panel above an empty place shows the dates that its column would otherwise lack."""
+    for axes in panels[max(0, used - columns) : used]:
+        axes.tick_params(labelbottom=True)
+
+
+def _finish(figure: Figure, trial: Trial, item: str, start: int, measure: str) -> None:
+    cadence = trial.history.cadence
+    unit = f", {trial.history.unit}" if trial.history.unit else ""
+    figure.suptitle(
+        f"{item}: forecasts made at the end of {cadence.text(start - 1)}, and what came (one scale{unit})",
+        x=0.01,
+        ha="left",
+        fontsize=14,
+        color=INK,
+    )
+    handles = [
+        Line2D([], [], color=INK, linewidth=1.2, label="actual"),
+        Line2D([], [], color=AMBER, linewidth=2.0, label="forecast of the winner"),
+        Line2D([], [], color=TEAL, linewidth=2.0, label="forecast of a contender"),
+        Patch(facecolor="#f1efe8", edgecolor=GRID, hatch="///", label="held back"),
+    ]
+    figure.legend(handles=handles, loc="outside lower center", ncols=4, frameon=False, labelcolor=INK)
+    figure.text(0.99, 0.012, f"{measure.upper()}: mean over all origins", ha="right", fontsize=8, color=INK)

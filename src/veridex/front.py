@@ -1,0 +1,103 @@
+"""The public functions that join the core with the outer rooms."""
+
+from collections.abc import Sequence
+
+from veridex.core.backtest.engine import Engine, SerialEngine
+from veridex.core.backtest.runner import Progress, run_backtest
+from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History, ItemHistory
+from veridex.core.methods.catalogue import Method, default_lineup, methods
+from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
+from veridex.core.publication.publication import Publication, make_publication
+from veridex.core.verdict.verdict import Verdict
+from veridex.errors import ParameterError
+
+__all__ = ["backtest", "publish"]
+
+
+def backtest(
+    history: History | ItemHistory,
+    lineup: Sequence[str | Method] | None = None,
+    scheme: Scheme | None = None,
+    levels: Sequence[float] | float = DEFAULT_LEVELS,
+    engine: str = "serial",
+    progress: Progress | None = None,
+) -> Trial:
+    """Roll the origin: fit on the past only, forecast, compare with what came, move on.
+
+    Parameters
+    ----------
+    history : History or ItemHistory
+    lineup : sequence of str or Method, optional
+        The methods entered; by default all of the catalogue that the cycle allows. The benchmarks are always
+        entered: `seasonal-naive` where there is a season, and `naive`.
+    scheme : RollingOrigin or Holdout
+    levels : sequence of float
+        Interval levels in percent.
+    engine : {"serial"}
+        Who does the work.
+    progress : callable, optional
+        Called with items done and items in all.
+
+    Returns
+    -------
+    Trial
+        A fold that cannot be fitted is NaN with its reason; it stops neither its item nor the others.
+
+    Raises
+    ------
+    MethodUnknown, SettingError, ParameterError, HistoryTooShort
+        If the lineup, the levels or the engine are wrong, or no item is long enough for the scheme.
+    """
+    if scheme is None:
+        raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
+    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    entered = default_lineup(many.cycle_length) if lineup is None else methods(lineup)
+    return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress)
+
+
+def publish(
+    history: History | ItemHistory,
+    verdict: Verdict | None = None,
+    *,
+    method: str | Method | None = None,
+    horizon: int = 12,
+    levels: Sequence[float] | float = DEFAULT_LEVELS,
+    engine: str = "serial",
+) -> Publication:
+    """Refit each item's method on its whole history and forecast.
+
+    Parameters
+    ----------
+    history : History or ItemHistory
+    verdict : Verdict, optional
+        From `decide`: each item gets its winner.
+    method : str or Method, optional
+        The planner's own choice for all items instead of a verdict; the publication then says that nothing
+        was backtested.
+    horizon : int
+        Lead times; those beyond the tested ones are marked.
+    levels : sequence of float
+        Interval levels in percent.
+    engine : {"serial"}
+        Who does the work.
+
+    Raises
+    ------
+    ParameterError, MethodUnknown, SettingError, ItemUnknown
+        If neither or both of verdict and method are given, or the verdict lacks an item of the history.
+    """
+    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    if (verdict is None) == (method is None):
+        raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
+    if horizon < 1:
+        raise ParameterError("horizon", str(horizon), "publish at least one period")
+    source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
+    return make_publication(many, source, horizon, checked_levels(levels), _engine(engine))
+
+
+def _engine(name: str) -> Engine:
+    if name != "serial":
+        raise ParameterError("engine", repr(name), "this version has the engine 'serial' only")
+    return SerialEngine()
