@@ -67,7 +67,7 @@ class ColumnMissing(VeridexError, KeyError):
     def __str__(self) -> str:
         return (
             f"{self.source} has no column {self.column!r} for the {self.role}; its columns are "
-            f"{_list(self.present)}.{_near(self.column, self.present)} Name the right one with {self.role}=."
+            f"{_list(self.present)}.{_near(self.column, self.present)} Say which column holds the {self.role}."
         )
 
 
@@ -100,10 +100,8 @@ class CadenceUnknown(VeridexError, ValueError):
 
     def __str__(self) -> str:
         if self.word is None:
-            return f"The cadence is not stated. Say cadence= one of {_list(self.known)}."
-        return (
-            f"unknown cadence {self.word!r}: it is one of {_list(self.known)}.{_near(self.word, self.known)}"
-        )
+            return f"The cadence is not stated; it is one of {_list(self.known)}."
+        return f"unknown cadence {self.word!r}: it is one of {_list(self.known)}.{_near(self.word, self.known)}"
 
 
 @dataclass(eq=False)
@@ -131,7 +129,7 @@ class HistoryTooShort(VeridexError, ValueError):
     remedy: str
 
     def __str__(self) -> str:
-        return f"{self.item} has {self.periods} periods, {self.purpose} needs {self.needed}. {self.remedy}"
+        return f"{self.item} has {self.periods} periods; {self.purpose} needs {self.needed}. {self.remedy}"
 
 
 @dataclass(eq=False)

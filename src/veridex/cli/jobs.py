@@ -36,9 +36,7 @@ def read_levels(text: str) -> tuple[float, ...]:
         raise ParameterError("levels", repr(text), "write percent separated by commas, as in 80,95") from None
 
 
-def backtest_with_progress(
-    history: History, methods: str | None, horizon: int, origins: int, levels: str
-) -> Trial:
+def backtest_with_progress(history: History, methods: str | None, horizon: int, origins: int, levels: str) -> Trial:
     """Run a backtest with a progress bar on standard error, if somebody watches it."""
     lineup = None if methods is None else split_lineup(methods)
     scheme = RollingOrigin(horizon=horizon, origins=origins)

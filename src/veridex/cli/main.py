@@ -41,9 +41,7 @@ class Deterministic(StrEnum):
     TREND = "trend"
 
 
-File = Annotated[
-    Path, typer.Argument(help="CSV file: a long table, order lines, or a bare column of numbers.")
-]
+File = Annotated[Path, typer.Argument(help="CSV file: a long table, order lines, or a bare column of numbers.")]
 Item = Annotated[
     str | None, typer.Option(help="Column of the item keys; COLUMN=KEY keeps one item, e.g. sku=smoker-01.")
 ]
@@ -58,9 +56,7 @@ Unit = Annotated[str | None, typer.Option(help="Unit of demand, for titles and a
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
 Horizon = Annotated[int, typer.Option(help="Periods to forecast.")]
 Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
-Methods = Annotated[
-    str | None, typer.Option(help="Methods, separated by commas (default: the whole catalogue).")
-]
+Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas (default: the whole catalogue).")]
 Levels = Annotated[str, typer.Option(help="Interval levels in percent, separated by commas.")]
 Figures = Annotated[Path | None, typer.Option(help="Directory for figures.")]
 
@@ -96,11 +92,9 @@ def stationarity(
     from veridex.core.diagnosis import stationarity as room
 
     history = _read(file, item, period, demand, cadence, start, name, None)
-    finding = room.stationarity(
-        history, lags=lags, deterministic=deterministic.value, significance=significance
-    )
+    finding = room.stationarity(history, lags=lags, deterministic=deterministic.value, significance=significance)
     show(finding.table, form.value, title=f"{finding.item}: stationarity", hide=("null", "n"))
-    _say(finding.reading)
+    typer.echo(finding.reading, err=form is not Form.TABLE)
 
 
 @app.command()
@@ -147,9 +141,7 @@ def publish(
     start: Start = None,
     name: Name = None,
     unit: Unit = None,
-    method: Annotated[
-        str | None, typer.Option(help="Your own choice for all items, without a backtest.")
-    ] = None,
+    method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
     horizon: Horizon = 12,
     origins: Origins = 12,
     levels: Levels = "80,95",

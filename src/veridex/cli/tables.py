@@ -24,9 +24,7 @@ def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = 
         typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
     elif form == "json":
         rows = _dates_as_text(table).to_dict("records")
-        typer.echo(
-            json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False)
-        )
+        typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
     else:
         _show_rich(_dates_as_text(table.drop(columns=list(hide))), title)
 

@@ -35,17 +35,13 @@ def write_demo_data(directory: Path) -> Path:
         with as_file(files("veridex.demo") / "data" / "orders.csv") as packaged:
             return Path(shutil.copyfile(packaged, directory / "orders.csv"))
     except OSError as problem:
-        raise DestinationRefused(
-            str(directory), problem.strerror or str(problem), "Name another directory."
-        ) from None
+        raise DestinationRefused(str(directory), problem.strerror or str(problem), "Name another directory.") from None
 
 
 def run_demo(directory: Path, say: Callable[[str], None]) -> None:
     """Do the whole job on the demo data, and say in a few lines what was done."""
     orders = write_demo_data(directory)
-    history = read_history(
-        orders, item="sku", period="order_date", demand="quantity", cadence="monthly", unit="units"
-    )
+    history = read_history(orders, item="sku", period="order_date", demand="quantity", cadence="monthly", unit="units")
     say(f"Read {orders}: {len(history)} items, {len(history[SHOWN])} months.")
     for note in history.notes:
         say(f"  {note}")

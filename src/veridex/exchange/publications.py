@@ -47,9 +47,7 @@ def write(publication: Publication, destination: str | Path) -> Path:
         target.parent.mkdir(parents=True, exist_ok=True)
         stage = Path(tempfile.mkdtemp(prefix=f".{target.name}-", dir=target.parent))
     except OSError as problem:
-        raise DestinationRefused(
-            str(target), problem.strerror or str(problem), "Name another directory."
-        ) from None
+        raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another directory.") from None
     try:
         stage.chmod(0o755)
         _table(publication).to_csv(stage / TABLE, index=False, lineterminator="\n")
@@ -57,9 +55,7 @@ def write(publication: Publication, destination: str | Path) -> Path:
         (stage / MANIFEST).write_text(text + "\n", encoding="utf-8")
         _swap(stage, target)
     except OSError as problem:
-        raise DestinationRefused(
-            str(target), problem.strerror or str(problem), "Nothing was written."
-        ) from None
+        raise DestinationRefused(str(target), problem.strerror or str(problem), "Nothing was written.") from None
     finally:
         shutil.rmtree(stage, ignore_errors=True)
     return target
@@ -69,11 +65,12 @@ def refuse_destination(target: Path) -> None:
     """Raise `DestinationRefused` where a publication must not be written."""
     if target.exists() and not target.is_dir():
         raise DestinationRefused(str(target), "this is a file", "Name a directory.")
+    nearest = next(parent for parent in (target.absolute(), *target.absolute().parents) if parent.exists())
+    if not os.access(nearest, os.W_OK) or not nearest.is_dir():
+        raise DestinationRefused(str(target), f"{nearest} cannot be written to", "Name another directory.")
     if target.is_dir() and (others := sorted({p.name for p in target.iterdir()} - {TABLE, MANIFEST})):
         found = ", ".join(others[:3])
-        raise DestinationRefused(
-            str(target), f"it holds other files ({found})", "Name a new or an empty directory."
-        )
+        raise DestinationRefused(str(target), f"it holds other files ({found})", "Name a new or an empty directory.")
 
 
 def _swap(stage: Path, target: Path) -> None:
@@ -112,9 +109,7 @@ def read_publication(source: str | Path) -> Publication:
     try:
         manifest: dict[str, Any] = json.loads((directory / MANIFEST).read_text(encoding="utf-8"))
         if manifest.get("format") != FORMAT:
-            raise PublicationUnreadable(
-                str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}"
-            )
+            raise PublicationUnreadable(str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}")
         types = {"item": str, "kind": str, "method": str, "reason": str, "period": str}
         frame = pd.read_csv(
             directory / TABLE,

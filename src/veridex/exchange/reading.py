@@ -1,5 +1,7 @@
 """Reading demand histories from CSV files."""
 
+from csv import Error as CsvError
+from csv import reader
 from pathlib import Path
 
 import numpy as np
@@ -74,9 +76,7 @@ def read_history(
     bare = start is not None or (spacing.counted and period is None)
     if bare:
         if period is not None or item is not None:
-            raise ParameterError(
-                "start", repr(start), "it announces bare numbers, which have no item or period column"
-            )
+            raise ParameterError("start", repr(start), "it announces bare numbers, which have no item or period column")
         return _read_bare(path, spacing, start, name, cycle_length, unit)
     parts = assemble_table(
         _read_table(path, keep=[c for c in (item, period or "period", demand or "demand") if c is not None]),
@@ -109,9 +109,7 @@ def _read_table(path: Path, keep: list[str]) -> pd.DataFrame:
             names = stream.schema.names
         if len(set(names)) < len(names):
             twice = sorted({n for n in names if names.count(n) > 1})
-            raise FileUnreadable(
-                str(path), f"column {twice[0]!r} stands there twice", "Give each column its own name."
-            )
+            raise FileUnreadable(str(path), f"column {twice[0]!r} stands there twice", "Give each column its own name.")
         wanted = list(dict.fromkeys(keep)) if set(keep) <= set(names) else names
         options = csv.ConvertOptions(
             column_types={column: pa.string() for column in names},
@@ -124,7 +122,22 @@ def _read_table(path: Path, keep: list[str]) -> pd.DataFrame:
         raise FileUnreadable(
             str(path), f"this is no CSV table in UTF-8 ({reason})", "Export it as CSV, UTF-8."
         ) from None
-    return table.to_pandas()
+    frame: pd.DataFrame = table.to_pandas()
+    return frame
+
+
+def _what_is_wrong(path: Path, problem: str) -> str:
+    """Find the first row that is not like the first; failing that, repeat what the reader said."""
+    try:
+        with path.open(encoding="utf-8", newline="") as stream:
+            rows = reader(stream)
+            columns = len(next(rows))
+            for row in rows:
+                if row and len(row) != columns:
+                    return f"row {rows.line_num} has {len(row)} cells, the column names are {columns}"
+    except (UnicodeDecodeError, CsvError, StopIteration):
+        return "this is no text in UTF-8"
+    return problem.splitlines()[0].rstrip(".")
 
 
 def _read_bare(
@@ -133,9 +146,7 @@ def _read_bare(
     try:
         lines = path.read_text(encoding="utf-8-sig").splitlines()
     except UnicodeDecodeError:
-        raise FileUnreadable(
-            str(path), "this is no text in UTF-8", "Export it as plain text, UTF-8."
-        ) from None
+        raise FileUnreadable(str(path), "this is no text in UTF-8", "Export it as plain text, UTF-8.") from None
     while lines and not lines[-1].strip():
         lines.pop()
     first_row = 1
@@ -151,9 +162,7 @@ def _read_bare(
     series = next(iter(history))
     last = cadence.text(series.start + len(series) - 1)
     unknown = int(np.isnan(numbers).sum())
-    note = f"{len(series)} numbers read, the last is {last}" + (
-        f"; {unknown} are unknown." if unknown else "."
-    )
+    note = f"{len(series)} numbers read, the last is {last}" + (f"; {unknown} are unknown." if unknown else ".")
     return History.of([series], notes=(note,))
 
 

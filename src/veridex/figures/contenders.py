@@ -1,6 +1,7 @@
 """All methods' forecasts from the last origin, side by side on one scale over the held-back actuals."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from matplotlib.axes import Axes
@@ -41,9 +42,8 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
 
     columns = 4 if len(entries) > 6 else 3
     figure = new_figure()
-    panels = figure.subplots(
-        math.ceil(len(entries) / columns), columns, sharex=True, sharey=True, squeeze=False
-    ).ravel()
+    grid = figure.subplots(math.ceil(len(entries) / columns), columns, sharex=True, sharey=True, squeeze=False)
+    panels = list(grid.ravel())
     limits = padded_limits(shown.values, points)
     ahead = series.cadence.starts(np.arange(start, start + horizon))
     for axes, entry in zip(panels, entries, strict=False):
@@ -55,9 +55,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
         forecast = points[trial.method_index(entry.method)]
         axes.plot(ahead, forecast, color=colour, linewidth=2.0)
         if np.isnan(forecast).all():
-            axes.text(
-                0.04, 0.06, wrapped(entry.missing, 38), transform=axes.transAxes, fontsize=7.5, color=INK
-            )
+            axes.text(0.04, 0.06, wrapped(entry.missing, 38), transform=axes.transAxes, fontsize=7.5, color=INK)
         axes.set_ylim(*limits)
         axes.set_title(
             _title(entry.method, entry.error, choice.evidence.measure), fontsize=8.5, loc="left", color=colour
@@ -77,7 +75,7 @@ def _title(method: str, error: float, measure: str) -> str:
     return f"{wrapped(method, 40)}\n{score}"
 
 
-def _show_dates_below_gaps(panels: list[Axes], used: int, columns: int) -> None:
+def _show_dates_below_gaps(panels: Sequence[Axes], used: int, columns: int) -> None:
     """A panel above an empty place shows the dates that its column would otherwise lack."""
     for axes in panels[max(0, used - columns) : used]:
         axes.tick_params(labelbottom=True)

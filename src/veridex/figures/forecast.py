@@ -4,6 +4,7 @@ import re
 
 import numpy as np
 import pandas as pd
+from matplotlib.artist import Artist
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
@@ -47,22 +48,14 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     length = cadence.noun if steps == 1 else f"{steps} {cadence.noun}s"
     axes.set_title(f"{item}: next {length}", color=INK, fontsize=15, loc="left", pad=12)
     entry = publication.manifest["items"][item]
-    handles = [
+    handles: list[Artist] = [
         Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"),
-        Line2D(
-            [], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=f"forecast: {entry['method']}"
-        ),
+        Line2D([], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=f"forecast: {entry['method']}"),
     ]
-    handles += [
-        Patch(color=BANDS[min(j, 3)], label=_band_label(entry, j, level)) for j, level in enumerate(levels)
-    ]
-    figure.legend(
-        handles=handles, loc="outside lower center", ncols=len(handles), frameon=False, labelcolor=INK
-    )
+    handles += [Patch(color=BANDS[min(j, 3)], label=_band_label(entry, j, level)) for j, level in enumerate(levels)]
+    figure.legend(handles=handles, loc="outside lower center", ncols=len(handles), frameon=False, labelcolor=INK)
     if not np.isfinite(ahead["value"].to_numpy(dtype=float)).any():
-        axes.text(
-            0.5, 0.5, ahead["reason"].iloc[0], transform=axes.transAxes, ha="center", color=INK, wrap=True
-        )
+        axes.text(0.5, 0.5, ahead["reason"].iloc[0], transform=axes.transAxes, ha="center", color=INK, wrap=True)
     return figure
 
 

@@ -46,11 +46,11 @@ def run_backtest(
     if origins == 0:
         longest = max(series, key=len)
         raise HistoryTooShort(
-            f"the longest item, {longest.item!r},",
+            f"{longest.item!r}, the longest item,",
             len(longest),
-            len(longest) + 1,
-            f"a {scheme.in_words()}",
-            "Shorten the horizon or the holdout.",
+            scheme.fewest(),
+            "the backtest",
+            "Shorten the horizon.",
         )
     lineup, notes = _with_benchmarks(lineup, history.cycle_length)
     shape = _Shape(origins, max(fold.horizon for found in folds for fold in found))
@@ -63,9 +63,7 @@ def run_backtest(
     wanted = getattr(scheme, "origins", 1)
     fewer = sum(len(found) < wanted for found in folds) if isinstance(wanted, int) else 0
     if fewer:
-        notes += (
-            f"{fewer} of {len(series)} items do not reach back to all {wanted} origins; they have fewer.",
-        )
+        notes += (f"{fewer} of {len(series)} items do not reach back to all {wanted} origins; they have fewer.",)
     return Trial(
         history=history,
         lineup=lineup,
@@ -108,7 +106,7 @@ def _run_item(
         out.origins[0, o] = series.start + fold.stop - 1
         out.actuals[0, o, : fold.horizon] = series.values[fold.stop : fold.stop + fold.horizon]
         out.scales[0, o] = naive_scales(y, series.cycle_length)
-    centre = np.nanmean(series.values) if not np.isnan(series.values).all() else 0.0
+    centre = float(np.nanmean(series.values)) if not np.isnan(series.values).all() else 0.0
     fitted = np.empty(len(series))
     for m, entered in enumerate(lineup):
         plan = entered.family.prepare(entered.settings, series.cycle_length, shape.horizon, levels)
@@ -130,7 +128,8 @@ def _run_item(
             if status <= Status.DONE:
                 out.parameters[0, m, o] = stats[2]
                 known = ~np.isnan(y - rows.fitted)
-                terms = cell_terms(y[known], rows.fitted[known], *out.scales[0, o], centre)
+                scale, square_scale = out.scales[0, o]
+                terms = cell_terms(y[known], rows.fitted[known], scale, square_scale, centre)
                 out.training[0, m, o] = terms.sum(axis=1)
                 # A holdout may be shorter for this item than for others.
                 for filled in (rows.points, rows.stderr, rows.lower, rows.upper):

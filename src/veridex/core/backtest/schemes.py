@@ -40,6 +40,10 @@ class Scheme(Protocol):
         """Periods before an origin that are shown; None for all."""
         ...
 
+    def fewest(self) -> int:
+        """Periods a history needs for one fold, as far as the scheme alone can tell."""
+        ...
+
     def in_words(self) -> str:
         """The scheme in a sentence."""
         ...
@@ -87,13 +91,17 @@ class RollingOrigin:
             stops = stops[: self.origins]
         return tuple(Fold(stop, self.horizon) for stop in reversed(stops))
 
+    def fewest(self) -> int:
+        """Periods a history needs for one fold."""
+        return FEWEST + self.horizon
+
     def in_words(self) -> str:
         """The scheme in a sentence."""
         origins = "all feasible origins" if self.origins == "all" else f"up to {self.origins} origins"
-        window = (
-            "all history before it" if self.window == "expanding" else f"the {self.window} periods before it"
+        window = "all history before it" if self.window == "expanding" else f"the {self.window} periods before it"
+        return (
+            f"rolling origin: {origins}, every {self.stride} period(s), {self.horizon} ahead, each fitted on {window}"
         )
-        return f"rolling origin: {origins}, every {self.stride} period(s), {self.horizon} ahead, each fitted on {window}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -137,6 +145,10 @@ class Holdout:
         else:
             held = series.start + n - series.cadence.period(self.since)
         return (Fold(n - held, held),) if FEWEST <= n - held < n else ()
+
+    def fewest(self) -> int:
+        """Periods a history needs for one fold, as far as the scheme alone can tell."""
+        return FEWEST + (self.last or 1)
 
     def in_words(self) -> str:
         """The scheme in a sentence."""

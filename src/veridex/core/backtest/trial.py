@@ -133,7 +133,7 @@ class Trial:
 
     @cached_property
     def errors(self) -> pd.DataFrame:
-        """A row per item, method, origin and step, with actual, forecast, bounds, and the reason where there is none."""
+        """A row per item, method, origin and step: actual, forecast, bounds, and the reason where there is none."""
         a = self.arrays
         i, m, o, h = self._cells(with_forecast_only=False)
         cadence = self.history.cadence
@@ -167,9 +167,7 @@ class Trial:
         seconds, folds = self.arrays.seconds, self.arrays.status != Status.NO_FOLD
         total, count = seconds.sum(axis=(0, 2)) * 1e3, folds.sum(axis=(0, 2))
         names = [entered.text for entered in self.lineup]
-        return pd.DataFrame(
-            {"method": names, "folds": count, "ms": total, "ms_per_fold": total / np.maximum(count, 1)}
-        )
+        return pd.DataFrame({"method": names, "folds": count, "ms": total, "ms_per_fold": total / np.maximum(count, 1)})
 
     def _cells(self, *, with_forecast_only: bool) -> tuple[NDArray[np.int64], ...]:
         """Indices (item, method, origin, step) of cells with an actual period, and a forecast if so asked."""
@@ -228,12 +226,8 @@ class Trial:
         if scope not in ("holdout", "training"):
             raise ParameterError("scope", repr(scope), "it is 'holdout' or 'training'")
         if not groups or any(group not in allowed for group in groups):
-            raise ParameterError(
-                "by", repr(groups), f"group the {scope} scope by some of {', '.join(allowed)}"
-            )
-        indices, terms, extra = (
-            self._training_terms() if scope == "training" else self._holdout_terms(common=common)
-        )
+            raise ParameterError("by", repr(groups), f"group the {scope} scope by some of {', '.join(allowed)}")
+        indices, terms, extra = self._training_terms() if scope == "training" else self._holdout_terms(common=common)
         return self._grouped(groups, indices, terms, extra)
 
     def _holdout_terms(self, *, common: bool) -> tuple[dict[str, Any], FloatArray, dict[str, FloatArray]]:
@@ -243,11 +237,9 @@ class Trial:
             keep = self.common_cells[i, o, h]
             i, m, o, h = i[keep], m[keep], o[keep], h[keep]
         actual = a.actuals[i, o, h]
-        centres = np.array(
-            [np.nanmean(one.values) if (~np.isnan(one.values)).any() else 0.0 for one in self.history]
-        )
+        centres = np.array([np.nanmean(one.values) if (~np.isnan(one.values)).any() else 0.0 for one in self.history])
         terms = cell_terms(actual, a.points[i, m, o, h], a.scales[i, o, 0], a.scales[i, o, 1], centres[i])
-        extra = {}
+        extra: dict[str, FloatArray] = {}
         for j, level in enumerate(self.levels):
             label = bound_columns((level,))[0].removeprefix("lower_")
             parts = interval_terms(actual, a.lower[i, m, o, j, h], a.upper[i, m, o, j, h], level)
@@ -280,7 +272,7 @@ class Trial:
         cells = keys.groupby(list(keys.columns), sort=True).ngroup().to_numpy()
         table = keys.drop_duplicates().sort_values(list(keys.columns), ignore_index=True)
         count = len(table)
-        sums = np.stack([np.bincount(cells, weights=term, minlength=count) for term in terms])
+        sums = np.stack([np.bincount(cells, weights=term, minlength=count).astype(np.float64) for term in terms])
         n = sums[0]
         for name, values in measures_from_sums(sums).items():
             table[name] = values

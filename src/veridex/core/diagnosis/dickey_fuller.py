@@ -1,13 +1,14 @@
 """The augmented Dickey-Fuller test."""
 
 import math
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-from veridex.core.diagnosis.outcome import TestOutcome
+from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 
 __all__ = ["Deterministic", "dickey_fuller", "mackinnon_critical", "mackinnon_p_value", "schwert_bound"]
@@ -86,9 +87,7 @@ def schwert_bound(n: int) -> int:
     return int(12.0 * (n / 100.0) ** 0.25)
 
 
-def dickey_fuller(
-    y: FloatArray, *, lags: int | None = None, deterministic: Deterministic = "level"
-) -> TestOutcome:
+def dickey_fuller(y: FloatArray, *, lags: int | None = None, deterministic: Deterministic = "level") -> Outcome:
     """Test the null of a unit root: a *small* p-value speaks for stationarity.
 
     Regresses the change of y on its last value, `lags` lagged changes, and a constant and trend if so asked.
@@ -103,7 +102,7 @@ def dickey_fuller(
 
     Returns
     -------
-    TestOutcome
+    Outcome
         The p-value is asymptotic; the critical values hold for the number of values used. Not available, with
         a reason, where y is constant or too short.
 
@@ -112,26 +111,24 @@ def dickey_fuller(
     .. [1] Said and Dickey (1984), Biometrika 71, 599-607.
     .. [2] MacKinnon (1994, 2010), as in the tables above.
     """
-    outcome = {"test": f"Dickey-Fuller ({deterministic})", "null": "unit root"}
+    outcome = Outcome(test=f"Dickey-Fuller ({deterministic})", null="unit root")
     fixed = {"none": 0, "level": 1, "trend": 2}[deterministic]
     most = schwert_bound(y.size) if lags is None else lags
     # Each lag costs a value and a coefficient; a few degrees of freedom must be left.
     most_possible = (y.size - fixed - 4) // 2
     if most_possible < 0 or (lags is not None and lags > most_possible):
         needed = 2 * (lags or 0) + fixed + 4
-        return TestOutcome(**outcome, reason=f"too little history: {y.size} periods, {needed} needed")  # type: ignore[arg-type]
+        return replace(outcome, reason=f"too little history: {y.size} periods, {needed} needed")
     if y.min() == y.max():
-        return TestOutcome(**outcome, reason="all values are equal")  # type: ignore[arg-type]
+        return replace(outcome, reason="all values are equal")
     if lags is None:
         lags = _lags_by_aic(y, min(most, most_possible), deterministic)
     fit = _regress(y, lags, lags, deterministic)
     if fit is None:
-        return TestOutcome(
-            **outcome, lags=lags, reason="the regression is singular: the series is exactly regular"
-        )  # type: ignore[arg-type]
+        return replace(outcome, lags=lags, reason="the regression is singular: the series is exactly regular")
     statistic, _, n = fit
-    return TestOutcome(
-        **outcome,  # type: ignore[arg-type]
+    return replace(
+        outcome,
         statistic=statistic,
         p_value=mackinnon_p_value(statistic, deterministic),
         lags=lags,
@@ -147,10 +144,8 @@ def _lags_by_aic(y: FloatArray, most: int, deterministic: Deterministic) -> int:
     return int(np.argmin(criteria))
 
 
-def _regress(
-    y: FloatArray, lags: int, skip: int, deterministic: Deterministic
-) -> tuple[float, float, int] | None:
-    """t statistic of the last value's coefficient, AIC and n; None where the columns are dependent.
+def _regress(y: FloatArray, lags: int, skip: int, deterministic: Deterministic) -> tuple[float, float, int] | None:
+    """T statistic of the last value's coefficient, AIC and n; None where the columns are dependent.
 
     `skip` changes at the start are left out, at least `lags`.
     """

@@ -1,12 +1,13 @@
 """The KPSS test, with p-values from its limit law."""
 
 import math
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from veridex.core.diagnosis.outcome import TestOutcome
+from veridex.core.diagnosis.outcome import Outcome
 
 __all__ = ["kpss", "kpss_p_value"]
 
@@ -16,9 +17,7 @@ FloatArray = NDArray[np.float64]
 _CRITICAL = {"level": (0.739, 0.463, 0.347), "trend": (0.216, 0.146, 0.119)}
 
 
-def kpss(
-    y: FloatArray, *, lags: int | None = None, deterministic: Literal["level", "trend"] = "level"
-) -> TestOutcome:
+def kpss(y: FloatArray, *, lags: int | None = None, deterministic: Literal["level", "trend"] = "level") -> Outcome:
     """Test the null of stationarity around a level or a trend: a *small* p-value speaks for a unit root.
 
     Parameters
@@ -31,7 +30,7 @@ def kpss(
 
     Returns
     -------
-    TestOutcome
+    Outcome
         The p-value is that of the limit law; critical values are the published table's. Not available, with a
         reason, where y is constant or shorter than the window.
 
@@ -41,21 +40,21 @@ def kpss(
     """
     n = y.size
     window = int(4.0 * (n / 100.0) ** 0.25) if lags is None else lags
-    outcome = {"test": f"KPSS ({deterministic})", "null": "stationary", "lags": window}
+    outcome = Outcome(test=f"KPSS ({deterministic})", null="stationary", lags=window)
     if n < 4 or window >= n:
-        return TestOutcome(**outcome, reason=f"too little history: {n} periods, {max(4, window + 1)} needed")  # type: ignore[arg-type]
+        return replace(outcome, reason=f"too little history: {n} periods, {max(4, window + 1)} needed")
     rest = y - y.mean()
     if deterministic == "trend":
         time = np.arange(n) - 0.5 * (n - 1)
         rest = rest - time * (time @ rest) / (time @ time)
     variance = rest @ rest
     if variance <= 1e-20 * float(y @ y):
-        return TestOutcome(**outcome, reason=f"nothing is left around the {deterministic}")  # type: ignore[arg-type]
+        return replace(outcome, reason=f"nothing is left around the {deterministic}")
     for lag in range(1, window + 1):
         variance += 2.0 * (1.0 - lag / (window + 1.0)) * float(rest[lag:] @ rest[:-lag])
     statistic = float(np.square(np.cumsum(rest)).sum() / (n * variance))
-    return TestOutcome(
-        **outcome,  # type: ignore[arg-type]
+    return replace(
+        outcome,
         statistic=statistic,
         p_value=kpss_p_value(statistic, deterministic),
         critical=_CRITICAL[deterministic],

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-__all__ = ["TestOutcome"]
+__all__ = ["Outcome"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TestOutcome:
+class Outcome:
     """One row of a table of tests.
 
     Attributes
@@ -26,8 +26,6 @@ class TestOutcome:
     reason : str
         Why it is not available; empty where it is.
     """
-
-    __test__ = False  # not a test class, whatever a collector may think
 
     test: str
     null: str

@@ -8,7 +8,7 @@ import pandas as pd
 
 from veridex.core.diagnosis.dickey_fuller import Deterministic, dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
-from veridex.core.diagnosis.outcome import TestOutcome
+from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.history.history import History, ItemHistory, only_item
 from veridex.errors import ParameterError
 
@@ -56,23 +56,17 @@ def stationarity(
     known = np.flatnonzero(~np.isnan(one.values))
     y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
     if np.isnan(y).any() or y.size == 0:
-        reason = (
-            "no known value"
-            if y.size == 0
-            else "unknown periods inside the series; the tests cannot skip them"
-        )
+        reason = "no known value" if y.size == 0 else "unknown periods inside the series; the tests cannot skip them"
         outcomes = (
-            TestOutcome(test=f"Dickey-Fuller ({deterministic})", null="unit root", reason=reason),
-            TestOutcome(test=f"KPSS ({around})", null="stationary", reason=reason),
+            Outcome(test=f"Dickey-Fuller ({deterministic})", null="unit root", reason=reason),
+            Outcome(test=f"KPSS ({around})", null="stationary", reason=reason),
         )
     else:
         outcomes = (
             dickey_fuller(y, lags=lags, deterministic=deterministic),
             kpss(y, lags=lags, deterministic="trend" if around == "trend" else "level"),
         )
-    return Stationarity(
-        item=one.item, deterministic=deterministic, significance=significance, outcomes=outcomes
-    )
+    return Stationarity(item=one.item, deterministic=deterministic, significance=significance, outcomes=outcomes)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -85,14 +79,14 @@ class Stationarity:
     deterministic : str
     significance : float
         In percent.
-    outcomes : tuple of TestOutcome
+    outcomes : tuple of Outcome
         Dickey-Fuller, KPSS.
     """
 
     item: str
     deterministic: str
     significance: float
-    outcomes: tuple[TestOutcome, TestOutcome] = field(repr=False)
+    outcomes: tuple[Outcome, Outcome] = field(repr=False)
 
     @cached_property
     def table(self) -> pd.DataFrame:
@@ -112,7 +106,7 @@ class Stationarity:
         ]
         return pd.DataFrame(rows).astype({"lags": "Int64"})
 
-    def _one(self, outcome: TestOutcome) -> str:
+    def _one(self, outcome: Outcome) -> str:
         if outcome.reason:
             return f"not available: {outcome.reason}"
         if outcome.rejects(self.significance):

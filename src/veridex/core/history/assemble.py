@@ -75,9 +75,7 @@ def assemble(
             if keep.any():
                 codes, ordinals, sums = codes[keep], ordinals[keep], sums[keep]
                 end = stamps.max().astype("datetime64[D]")
-                notes.append(
-                    f"Left out the unfinished last {noun} {cadence.text(last)}: the order lines end on {end}."
-                )
+                notes.append(f"Left out the unfinished last {noun} {cadence.text(last)}: the order lines end on {end}.")
     elif heads.size < first.size:
         notes.append(f"{first.size - heads.size:,} rows repeat an item and {noun}; they were added up.")
     rule = absent or ("zero" if order_lines else "unknown")

@@ -51,9 +51,7 @@ class _Spans:
     def between(self, first: int, last: int) -> "Self":
         """Keep each item's positions `first` to `last`, counted from 1, both included."""
         if not 1 <= first <= last:
-            raise ParameterError(
-                "between", f"({first}, {last})", "positions count from 1 and the first comes first"
-            )
+            raise ParameterError("between", f"({first}, {last})", "positions count from 1 and the first comes first")
         return self._narrow(
             lambda start, stop: (start + first - 1, min(stop, start + last)), f"positions {first} to {last}"
         )
@@ -161,7 +159,9 @@ class History(_Spans):
     def __repr__(self) -> str:
         first = self.cadence.text(int(self.starts.min()))
         last = self.cadence.text(int((self.starts + np.diff(self.offsets)).max()) - 1)
-        return f"History({len(self)} items, {self.cadence.name}, {first} to {last}, {self.values.size:,} periods in all)"
+        return (
+            f"History({len(self)} items, {self.cadence.name}, {first} to {last}, {self.values.size:,} periods in all)"
+        )
 
     def __getitem__(self, item: str) -> ItemHistory:
         """The history of one item.
@@ -208,9 +208,7 @@ class History(_Spans):
             except HistoryTooShort:
                 lost += 1
         if not kept:
-            raise HistoryTooShort(
-                "every item", 0, 1, f"the span {wanted}", "Choose a span the history covers."
-            )
+            raise HistoryTooShort("every item", 0, 1, f"the span {wanted}", "Choose a span the history covers.")
         notes = self.notes + ((f"{lost} items have no period {wanted} and were left out.",) if lost else ())
         return History.of(kept, notes=notes)
 
@@ -291,9 +289,7 @@ class History(_Spans):
         """
         spacing = Cadence.named(cadence)
         if start is None and not spacing.counted:
-            raise ParameterError(
-                "start", "None", "bare numbers need their first period, as in start='2019-01'"
-            )
+            raise ParameterError("start", "None", "bare numbers need their first period, as in start='2019-01'")
         values = np.array(numbers, dtype=np.float64).reshape(-1)
         if values.size == 0:
             raise HistoryTooShort(item, 0, 1, "a history", "Pass at least one number.")

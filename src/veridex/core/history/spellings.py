@@ -58,8 +58,9 @@ def _stamp(text: str) -> np.datetime64:
         return np.datetime64(f"{quarter[1]}-{3 * int(quarter[2]) - 2:02d}", "s")
     if week := WEEK.fullmatch(text):
         first = np.datetime64(f"{week[1]}-01-04", "D")  # the first ISO week holds 4 January
-        monday = first - (first.astype(np.int64) + 3) % 7
-        return np.datetime64(monday + 7 * (int(week[2]) - 1), "s")
+        days = int(first.astype(np.int64))
+        monday = days - (days + 3) % 7 + 7 * (int(week[2]) - 1)
+        return np.datetime64(86400 * monday, "s")
     if not ISO.fullmatch(text):  # NumPy alone would read "now" and "today" as dates, and drop time zones
         return np.datetime64("NaT", "s")
     try:

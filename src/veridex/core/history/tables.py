@@ -57,13 +57,9 @@ def assemble_table(
     stamps = _read_stamps(frame[period], cadence, source, first_row)
     quantities = read_quantities(frame[demand], source, first_row)
     if item is None:
-        return assemble(
-            np.zeros(len(frame), dtype=np.int64), (name,), stamps, quantities, cadence, absent, unfinished
-        )
+        return assemble(np.zeros(len(frame), dtype=np.int64), (name,), stamps, quantities, cadence, absent, unfinished)
     codes, keys = pd.factorize(frame[item].astype(str), sort=True)
-    return assemble(
-        codes.astype(np.int64), tuple(map(str, keys)), stamps, quantities, cadence, absent, unfinished
-    )
+    return assemble(codes.astype(np.int64), tuple(map(str, keys)), stamps, quantities, cadence, absent, unfinished)
 
 
 def read_quantities(column: "pd.Series[Any]", source: str, first_row: int) -> NDArray[np.float64]:
@@ -75,9 +71,7 @@ def read_quantities(column: "pd.Series[Any]", source: str, first_row: int) -> ND
         Naming the first cell that is no finite number, and how many there are.
     """
     empty = column.isna() | (column.astype(str).str.strip() == "")
-    numbers = pd.to_numeric(column.where(~empty, None), errors="coerce").to_numpy(
-        dtype=np.float64, na_value=np.nan
-    )
+    numbers = pd.to_numeric(column.where(~empty, None), errors="coerce").to_numpy(dtype=np.float64, na_value=np.nan)
     named_unknown = column.astype(str).str.strip().str.lower().isin(["nan", "na", "null"])
     bad = np.flatnonzero(np.isnan(numbers) & ~empty.to_numpy() & ~named_unknown.to_numpy())
     if bad.size:
@@ -95,9 +89,7 @@ def refuse_infinite(values: NDArray[np.float64], column: str, source: str, first
 
 def _read_stamps(column: "pd.Series[Any]", cadence: Cadence, source: str, first_row: int) -> NDArray[Any]:
     if isinstance(column.dtype, pd.DatetimeTZDtype):
-        raise ParameterError(
-            "period", repr(column.name), "its stamps carry a time zone; pass local stamps without one"
-        )
+        raise ParameterError("period", repr(column.name), "its stamps carry a time zone; pass local stamps without one")
     if pd.api.types.is_datetime64_any_dtype(column) and not cadence.counted:
         stamps: NDArray[Any] = column.to_numpy().astype("datetime64[s]")
         readable = ~np.isnat(stamps)

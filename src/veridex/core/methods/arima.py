@@ -45,9 +45,7 @@ class Arima(Family[ArimaPlan]):
         whole("p", 0, 12),
         whole("d", 0, 2),
         whole("q", 0, 12),
-        Setting(
-            "constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)
-        ),
+        Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
@@ -57,9 +55,7 @@ class Arima(Family[ArimaPlan]):
                 self.name, "state its orders, as in 'arima p=1 d=1 q=1' (searching them is not built yet)"
             )
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> ArimaPlan:
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ArimaPlan:
         """Row: ar, ma, constant, variance."""
         p, d, q = (settings.get(key) or 0 for key in "pdq")
         constant = d == 0 if settings["constant"] == "auto" else bool(settings["constant"])
@@ -100,9 +96,7 @@ class Arima(Family[ArimaPlan]):
         """Variance of the innovations."""
         return float(row[-1])
 
-    def coefficients(
-        self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
+    def coefficients(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
         """Estimates with standard errors from the observed information."""
         z = kernels.difference(y, plan.d)
         p, k = plan.p, plan.p + plan.q

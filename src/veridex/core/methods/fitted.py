@@ -58,9 +58,7 @@ def fit(series: History | ItemHistory, method_text: str | Method) -> "Fitted":
     status = Status.TOO_SHORT
     if y.size:
         status = Status(chosen.family.run(plan, y, None, np.zeros(plan.warm_size), rows))
-    return Fitted(
-        method=chosen, series=one, status=status, row=rows.row, stats=rows.stats, fitted_tail=rows.fitted
-    )
+    return Fitted(method=chosen, series=one, status=status, row=rows.row, stats=rows.stats, fitted_tail=rows.fitted)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -106,9 +104,7 @@ class Fitted:
         return self._prepare(1, ())
 
     def _prepare(self, horizon: int, levels: tuple[float, ...]) -> Plan:
-        plan: Plan = self.method.family.prepare(
-            self.method.settings, self.series.cycle_length, horizon, levels
-        )
+        plan: Plan = self.method.family.prepare(self.method.settings, self.series.cycle_length, horizon, levels)
         return plan
 
     @property
@@ -321,8 +317,7 @@ class Fitted:
             applied = held["applied"]
         except (json.JSONDecodeError, KeyError, TypeError) as problem:
             raise ParameterError("text", repr(text[:40]), f"this is no fitted method ({problem})") from None
-        again = bare._on(series, applied=applied)
-        return again
+        return bare._on(series, applied=applied)
 
 
 def _plain(values: FloatArray) -> list[float | None]:

@@ -28,6 +28,6 @@ def checked_levels(levels: Sequence[float] | float) -> tuple[float, ...]:
 
 
 def bound_columns(levels: tuple[float, ...]) -> list[str]:
-    """Column names of the bounds: lower_80, upper_80, lower_97_5, upper_97_5 …"""
+    """Column names of the bounds: lower_80, upper_80, lower_97_5 and so on."""
     labels = [f"{level:g}".replace(".", "_") for level in levels]
     return [f"{side}_{label}" for label in labels for side in ("lower", "upper")]

@@ -36,9 +36,7 @@ class Mean(Family[Plan]):
 
     name = "mean"
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: mean, variance, number of values."""
         return Plan(cycle, horizon, levels, row_size=3)
 
@@ -90,9 +88,7 @@ class Naive(Family[Plan]):
 
     name = "naive"
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: variance of a change."""
         return Plan(cycle, horizon, levels, row_size=1)
 
@@ -147,9 +143,7 @@ class SeasonalNaive(Family[Plan]):
 
     name = "seasonal-naive"
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: variance of a change over a cycle."""
         return Plan(cycle, horizon, levels, row_size=1)
 
@@ -210,9 +204,7 @@ class Drift(Family[Plan]):
 
     name = "drift"
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: drift per period, variance of a change around it, periods from first to last known value."""
         return Plan(cycle, horizon, levels, row_size=3)
 

@@ -24,9 +24,7 @@ class TrendDummies(Family[Plan]):
 
     name = "trend-dummies"
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: coefficients, variance, degrees of freedom, then R^-1 of the design row by row."""
         k = cycle + 1
         return Plan(cycle, horizon, levels, row_size=k + 2 + k * k)
@@ -47,9 +45,7 @@ class TrendDummies(Family[Plan]):
         """Continue trend and season."""
         k = plan.cycle + 1
         factor = out.row[k + 2 :].reshape(k, k)
-        kernels.replay_trend_dummies(
-            y.size, plan.cycle, out.row[: k + 1], factor, out.fitted, out.points, out.stderr
-        )
+        kernels.replay_trend_dummies(y.size, plan.cycle, out.row[: k + 1], factor, out.fitted, out.points, out.stderr)
         out.fill_bounds(plan.student_quantiles(out.row[k + 1]))
         return Status.DONE
 

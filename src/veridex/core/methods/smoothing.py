@@ -69,9 +69,7 @@ class _Smoothing(Family[SmoothingPlan]):
             fixed=fixed,
         )
 
-    def run(
-        self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows
-    ) -> int:
+    def run(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate constants and starting values by maximum likelihood, and forecast."""
         if plan.season != kernels.NONE and plan.cycle < 2:
             return Status.NO_SEASON
@@ -115,9 +113,7 @@ class _Smoothing(Family[SmoothingPlan]):
         """Variance of the one-step errors (relative ones where they are multiplicative)."""
         return float(row[-1])
 
-    def coefficients(
-        self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
+    def coefficients(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
         """Constants, starting level and slope with standard errors; the seasonal starts are heuristic and have none.
 
         The standard errors come from the observed information given the seasonal starts; a constant at the
@@ -141,9 +137,7 @@ class _Smoothing(Family[SmoothingPlan]):
         high = np.array([0.999, 0.999, 0.999 * (1.0 - row[0]), 0.979])
         inside = (row[:4] > low) & (row[:4] < high) & np.isnan(plan.fixed) & np.array(plan.has)
         free = np.concatenate((inside, [True, plan.trend != kernels.NONE]))
-        size = math.sqrt(self.variance(plan, row)) * (
-            abs(row[4]) if plan.error == kernels.MULTIPLICATIVE else 1.0
-        )
+        size = math.sqrt(self.variance(plan, row)) * (abs(row[4]) if plan.error == kernels.MULTIPLICATIVE else 1.0)
         scales = np.array([0.1, 0.1, 0.1, 0.02, size, size / max(y.size, 2)])
         errors = observed_errors(log_likelihood, row[:count], free, scales)
 
@@ -151,9 +145,7 @@ class _Smoothing(Family[SmoothingPlan]):
         names = (*CONSTANTS, "starting level", "starting slope")
         first = series.start + len(series) - y.size
         seasons = (
-            [f"start {series.phase_name(first + j)}" for j in range(plan.cycle)]
-            if plan.season != kernels.NONE
-            else []
+            [f"start {series.phase_name(first + j)}" for j in range(plan.cycle)] if plan.season != kernels.NONE else []
         )
         return Coefficients(
             tuple(names[j] for j in shown_rows) + tuple(seasons),
@@ -175,9 +167,7 @@ class _Smoothing(Family[SmoothingPlan]):
                 if row[1] < 0.01
                 else f"which takes up {shown(row[1], 2)} of each change of level"
             )
-            parts.append(
-                f"It {way} by {quantity(abs(float(states[1])), unit)} a {cadence.noun}{fades}, {moves}."
-            )
+            parts.append(f"It {way} by {quantity(abs(float(states[1])), unit)} a {cadence.noun}{fades}, {moves}.")
         if plan.season != kernels.NONE:
             s = states[2:]
             first = series.start + len(series) - y.size
@@ -191,9 +181,7 @@ class _Smoothing(Family[SmoothingPlan]):
                     f"{shown(s[top], 3)} times the level in {top_name}",
                     f"{shown(s[bottom], 3)} in {bottom_name}",
                 )
-            change = (
-                "hardly changes" if row[2] < 0.01 else f"moves by {shown(row[2], 2)} of what each cycle shows"
-            )
+            change = "hardly changes" if row[2] < 0.01 else f"moves by {shown(row[2], 2)} of what each cycle shows"
             parts.append(f"The season reaches from {high} to {low}, and {change}.")
         else:
             parts.append("No season is seen.")

@@ -193,7 +193,7 @@ def difference(y: FloatArray, d: int) -> FloatArray:
 
 @kernel
 def _to_coefficients(u: FloatArray, sign: float, coefficients: FloatArray) -> None:
-    """Free variables to partial autocorrelations u / sqrt(1 + u^2), and these to coefficients of a stable polynomial."""
+    """Free variables to partial autocorrelations u / sqrt(1 + u^2), and these to a stable polynomial."""
     old = np.empty(coefficients.size)
     for k in range(coefficients.size):
         value = min(max(u[k], -LARGEST), LARGEST)

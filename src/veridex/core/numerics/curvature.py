@@ -52,9 +52,7 @@ def observed_errors(
     for i in range(k):
         information[i, i] = -(shifted(i, 1, i, 0) - 2 * centre + shifted(i, -1, i, 0)) / steps[i] ** 2
         for j in range(i):
-            crossed = (
-                shifted(i, 1, j, 1) - shifted(i, 1, j, -1) - shifted(i, -1, j, 1) + shifted(i, -1, j, -1)
-            )
+            crossed = shifted(i, 1, j, 1) - shifted(i, 1, j, -1) - shifted(i, -1, j, 1) + shifted(i, -1, j, -1)
             information[i, j] = information[j, i] = -crossed / (4 * steps[i] * steps[j])
     if not np.isfinite(information).all():
         return errors

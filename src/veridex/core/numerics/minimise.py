@@ -68,9 +68,7 @@ def _update_inverse(inverse: FloatArray, step: FloatArray, change: FloatArray, f
     factor = (1.0 + quadratic / curvature) / curvature
     for i in range(k):
         for j in range(k):
-            inverse[i, j] += (
-                factor * step[i] * step[j] - (product[i] * step[j] + step[i] * product[j]) / curvature
-            )
+            inverse[i, j] += factor * step[i] * step[j] - (product[i] * step[j] + step[i] * product[j]) / curvature
 
 
 @kernel

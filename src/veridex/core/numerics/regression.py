@@ -21,9 +21,7 @@ def _fill(line: FloatArray, t: int, m: int) -> None:
 
 
 @kernel
-def estimate_trend_dummies(
-    y: FloatArray, m: int, row: FloatArray, factor: FloatArray, stats: FloatArray
-) -> bool:
+def estimate_trend_dummies(y: FloatArray, m: int, row: FloatArray, factor: FloatArray, stats: FloatArray) -> bool:
     """Least squares of `y` on an intercept, time and m - 1 period dummies.
 
     Parameters

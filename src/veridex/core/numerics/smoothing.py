@@ -259,9 +259,7 @@ def _unpack(
 
 
 @kernel
-def _pack(
-    alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int, season: int, u: FloatArray
-) -> None:
+def _pack(alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int, season: int, u: FloatArray) -> None:
     """Put a starting point with the given constants into `u`; the starting states stay at their heuristics."""
     u[:] = 0.0
     k = 0

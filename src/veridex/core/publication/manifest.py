@@ -34,9 +34,7 @@ def fingerprint(history: History) -> str:
     return digest.hexdigest()
 
 
-def manifest_head(
-    history: History, verdict: Verdict | None, horizon: int, levels: tuple[float, ...]
-) -> dict[str, Any]:
+def manifest_head(history: History, verdict: Verdict | None, horizon: int, levels: tuple[float, ...]) -> dict[str, Any]:
     """Everything but the items."""
     text = history.cadence.text
     ends = history.starts + np.diff(history.offsets) - 1

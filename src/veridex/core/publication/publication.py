@@ -60,11 +60,7 @@ def make_publication(
     frames, entries = [], {}
     for (series, _), (fitted, forecast) in zip(tasks, made, strict=True):
         choice = source.choice(series.item) if isinstance(source, Verdict) else None
-        why = (
-            source.why(series.item)
-            if isinstance(source, Verdict)
-            else "The planner's own choice; not backtested."
-        )
+        why = source.why(series.item) if isinstance(source, Verdict) else "The planner's own choice; not backtested."
         reason = forecast.reason if forecast else "no method could be chosen: " + why
         frames.append(_item_frame(series, fitted, forecast, horizon, levels, tested, reason))
         entries[series.item] = item_entry(fitted, choice, why, reason)
@@ -110,7 +106,7 @@ def _item_frame(
         "item": series.item,
         "period": series.cadence.starts(np.arange(series.start, series.start + n + horizon)),
         "kind": ["actual"] * n + ["forecast"] * horizon,
-        "step": pd.array([pd.NA] * n + steps.tolist(), dtype="Int64"),
+        "step": pd.Series([pd.NA] * n + steps.tolist(), dtype="Int64"),
         "value": np.concatenate((series.values, forecast.points if forecast else nothing)),
         "stderr": whole(forecast.stderr if forecast else nothing),
     }
@@ -121,6 +117,6 @@ def _item_frame(
     ]
     columns |= dict(zip(bound_columns(levels), bounds, strict=True))
     columns["method"] = [None] * n + [fitted.method.text if fitted else None] * horizon
-    columns["tested"] = pd.array([pd.NA] * n + (steps <= tested).tolist(), dtype="boolean")
+    columns["tested"] = pd.Series([pd.NA] * n + (steps <= tested).tolist(), dtype="boolean")
     columns["reason"] = [""] * n + [reason] * horizon
     return pd.DataFrame(columns)

@@ -56,7 +56,7 @@ def cell_terms(
     forecast: FloatArray,
     scale: FloatArray | float,
     square_scale: FloatArray | float,
-    centre: float,
+    centre: FloatArray | float,
 ) -> FloatArray:
     """Terms of cells whose actual and forecast are both known.
 
@@ -66,7 +66,7 @@ def cell_terms(
         In units of demand.
     scale, square_scale : float or ndarray, shape (n,)
         From `naive_scales` of the cell's training span.
-    centre : float
+    centre : float or ndarray, shape (n,)
         A typical actual, subtracted before products are summed so that the correlation keeps its digits.
 
     Returns
@@ -132,9 +132,7 @@ def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
         spread_f = mean[SQ_FORECAST] - mean[FORECAST] ** 2
         crossed = mean[CROSSED] - mean[ACTUAL] * mean[FORECAST]
         # Rounding leaves a constant forecast a spread of its own size times the machine's precision.
-        flat = (spread_f <= 1e-12 * (mean[SQ_FORECAST] + 1e-300)) | (
-            spread_a <= 1e-12 * (mean[SQ_ACTUAL] + 1e-300)
-        )
+        flat = (spread_f <= 1e-12 * (mean[SQ_FORECAST] + 1e-300)) | (spread_a <= 1e-12 * (mean[SQ_ACTUAL] + 1e-300))
         return {
             "me": mean[ERROR],
             "mae": mean[ABS_ERROR],

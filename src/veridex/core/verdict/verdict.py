@@ -121,7 +121,7 @@ class Verdict:
                 f", against {number(benchmark.error, 3)} for the benchmark {benchmark.method}: "
                 f"{number(choice.gain, 2)} % less error."
             )
-        parts.append(self._runner_up(winner, tested, measure))
+        parts.append(self._runner_up(winner, tested))
         parts.append(self._intervals(winner, evidence.cells))
         parts.append(self._left_out(choice))
         return "".join(parts)
@@ -135,7 +135,7 @@ class Verdict:
         ]
         return f" Not considered, having no forecast at some origins: {'; '.join(groups)}." if groups else ""
 
-    def _runner_up(self, winner: Entry, tested: list[Entry], measure: str) -> str:
+    def _runner_up(self, winner: Entry, tested: list[Entry]) -> str:
         others = [entry for entry in tested if entry is not winner]
         if not others:
             return " It was the only method that could be tested at every origin."
