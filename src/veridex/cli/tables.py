@@ -15,7 +15,8 @@ from veridex.core.methods.words import number
 
 __all__ = ["show"]
 
-WIDTH_WITHOUT_TERMINAL = 160
+WIDTH_WITHOUT_TERMINAL = 1000
+"""A file or a pipe has no edge at which a table must be folded."""
 
 
 def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = ()) -> None:

@@ -118,10 +118,8 @@ def _read_table(path: Path, keep: list[str]) -> pd.DataFrame:
         )
         table = csv.read_csv(path, convert_options=options)
     except (pa.ArrowInvalid, UnicodeDecodeError) as problem:
-        reason = str(problem).splitlines()[0].rstrip(".")
-        raise FileUnreadable(
-            str(path), f"this is no CSV table in UTF-8 ({reason})", "Export it as CSV, UTF-8."
-        ) from None
+        what = _what_is_wrong(path, str(problem))
+        raise FileUnreadable(str(path), what, "Export it again as CSV in UTF-8.") from None
     frame: pd.DataFrame = table.to_pandas()
     return frame
 

@@ -106,7 +106,8 @@ def _run_item(
         out.origins[0, o] = series.start + fold.stop - 1
         out.actuals[0, o, : fold.horizon] = series.values[fold.stop : fold.stop + fold.horizon]
         out.scales[0, o] = naive_scales(y, series.cycle_length)
-    centre = float(np.nanmean(series.values)) if not np.isnan(series.values).all() else 0.0
+    # Any constant would do; this one is known at every origin.
+    centre = float(np.nanmean(spans[0])) if spans and spans[0].size else 0.0
     fitted = np.empty(len(series))
     for m, entered in enumerate(lineup):
         plan = entered.family.prepare(entered.settings, series.cycle_length, shape.horizon, levels)

@@ -36,6 +36,9 @@ SETTLED = 1e-10
 
 TOLERANCE = 1e-9
 MAX_ITERATIONS = 200
+EDGE = 3.0
+"""Warm starts keep partial autocorrelations below 0.95: a search that starts on the edge sees no slope."""
+
 LARGEST = 300.0
 """Cap on the optimiser's variables: partial autocorrelations up to 1 - 6e-6."""
 
@@ -347,22 +350,27 @@ def estimate_arma(
     floor = 1e-20 * square / n
     scaled = np.empty(columns.shape)
     phi, theta = np.empty(p), np.empty(q)
-    u = np.full(k, 0.1)
-    value = _profile(u, columns, scaled, phi, theta, floor)[0]
-    trial = np.empty(k)
-    if warm[0] == 1.0:
-        trial[:] = warm[1:]
-        u[:] = trial
+    best, best_value = np.zeros(k), np.inf
+    ended, iterations = 0, 0
+    # Near-cancelling factors make two tops: search from regression estimates and from a small constant. A
+    # neighbouring span's optimum makes both needless.
+    for search in range(1 if warm[0] == 1.0 or k == 0 else 2):
+        u = np.full(k, 0.1)
+        if warm[0] == 1.0:
+            for j in range(k):
+                u[j] = min(max(warm[1 + j], -EDGE), EDGE)
+        elif search == 1 and not _hannan_rissanen(z, average, p, q, u):
+            continue
         value = _profile(u, columns, scaled, phi, theta, floor)[0]
-    elif k > 0 and _hannan_rissanen(z, average, p, q, trial):
-        other = _profile(trial, columns, scaled, phi, theta, floor)[0]
-        if other < value:
-            value = other
-            u[:] = trial
-    work = np.empty(work_size(k))
-    marks = np.zeros(MARKS, dtype=np.int64)
-    while advance(u, value, work, marks, TOLERANCE, MAX_ITERATIONS):
-        value = _profile(u, columns, scaled, phi, theta, floor)[0]
+        work = np.empty(work_size(k))
+        marks = np.zeros(MARKS, dtype=np.int64)
+        while advance(u, value, work, marks, TOLERANCE, MAX_ITERATIONS):
+            value = _profile(u, columns, scaled, phi, theta, floor)[0]
+        iterations += marks[ITERATIONS]
+        if work[0] < best_value:
+            best_value, ended = work[0], marks[STATE]
+            best[:] = u
+    u = best
     value, total, mean = _profile(u, columns, scaled, phi, theta, floor)
     if not math.isfinite(value):
         return NO_FIT
@@ -375,8 +383,8 @@ def estimate_arma(
     stats[0] = -value - 0.5 * n * (math.log(2.0 * math.pi) + 1.0)
     stats[1] = n
     stats[2] = k + (1 if constant else 0) + 1
-    stats[3] = marks[ITERATIONS]
-    return DONE if marks[STATE] == CONVERGED else NOT_CONVERGED
+    stats[3] = iterations
+    return DONE if ended == CONVERGED else NOT_CONVERGED
 
 
 @kernel

@@ -41,7 +41,10 @@ DONE, NOT_CONVERGED, NO_FIT = 0, 1, 2
 SMALLEST = 1e-4
 """Constants are searched in [SMALLEST, 1 - SMALLEST], phi in [0.8, 0.98], gamma below 1 - alpha."""
 
-TOLERANCE = 1e-8
+EDGE = 3.0
+"""Warm starts keep constants between 5 and 95 percent of their range."""
+
+TOLERANCE = 1e-6
 MAX_ITERATIONS = 200
 
 
@@ -106,6 +109,7 @@ def recursion(
 def _loss(y: FloatArray, fitted: FloatArray, error: int) -> tuple[float, float, int]:
     """Sum of squared innovations, sum of log |one-step forecast| (multiplicative errors), number of values."""
     total, logs, count = 0.0, 0.0, 0
+    product = 1.0
     for t in range(y.size):
         if math.isnan(y[t]):
             continue
@@ -115,10 +119,14 @@ def _loss(y: FloatArray, fitted: FloatArray, error: int) -> tuple[float, float, 
             if not fitted[t] > 0.0:
                 return np.inf, 0.0, 1
             e /= fitted[t]
-            logs += math.log(fitted[t])
+            # A product is cheaper than a sum of logarithms.
+            product *= fitted[t]
+            if product > 1e100 or product < 1e-100:
+                logs += math.log(product)
+                product = 1.0
         total += e * e
         count += 1
-    return total, logs, count
+    return total, logs + math.log(product), count
 
 
 @kernel
@@ -259,7 +267,16 @@ def _unpack(
 
 
 @kernel
-def _pack(alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int, season: int, u: FloatArray) -> None:
+def _pack(
+    alpha: float,
+    beta: float,
+    gamma: float,
+    phi: float,
+    fixed: FloatArray,
+    trend: int,
+    season: int,
+    u: FloatArray,
+) -> None:
     """Put a starting point with the given constants into `u`; the starting states stay at their heuristics."""
     u[:] = 0.0
     k = 0
@@ -271,6 +288,16 @@ def _pack(alpha: float, beta: float, gamma: float, fixed: FloatArray, trend: int
         k += 1
     if season != NONE and math.isnan(fixed[GAMMA]):
         u[k] = _stretch(gamma, SMALLEST, 1.0 - SMALLEST)
+        k += 1
+    if trend == DAMPED and math.isnan(fixed[PHI]):
+        u[k] = _stretch(phi, 0.8, 0.98)
+
+
+@kernel
+def _leave_edges(u: FloatArray, constants: int) -> None:
+    """Draw constants back from the edge of their region: a search that starts on it sees no slope."""
+    for j in range(constants):
+        u[j] = min(max(u[j], -EDGE), EDGE)
 
 
 @kernel
@@ -281,6 +308,60 @@ def _free(fixed: FloatArray, trend: int, season: int) -> int:
     count += season != NONE and math.isnan(fixed[GAMMA])
     count += trend == DAMPED and math.isnan(fixed[PHI])
     return count
+
+
+@kernel
+def _objective(
+    u: FloatArray,
+    y: FloatArray,
+    error: int,
+    trend: int,
+    season: int,
+    m: int,
+    fixed: FloatArray,
+    centre: FloatArray,
+    scales: FloatArray,
+    floor: float,
+    row: FloatArray,
+    states: FloatArray,
+    fitted: FloatArray,
+) -> float:
+    """Negative log-likelihood at `u`, less its constant."""
+    _unpack(u, fixed, trend, season, centre, scales, row)
+    recursion(y, trend, season, m, row, states, fitted)
+    total, logs, count = _loss(y, fitted, error)
+    return _half_deviance(total, logs, count, floor)
+
+
+@kernel
+def _screen(
+    search: int,
+    best: FloatArray,
+    y: FloatArray,
+    error: int,
+    trend: int,
+    season: int,
+    m: int,
+    fixed: FloatArray,
+    centre: FloatArray,
+    scales: FloatArray,
+    floor: float,
+    row: FloatArray,
+    states: FloatArray,
+    fitted: FloatArray,
+) -> float:
+    """Leave the best of a small grid of constants in `best`; return its objective."""
+    beta, phi = (0.05, 0.96) if search == 0 else (0.4, 0.86)
+    u = np.empty(best.size)
+    best_value = np.inf
+    for a in range(4):
+        for c in range(2 if season != NONE else 1):
+            _pack(0.05 + 0.25 * a, beta, 0.05 + 0.3 * c, phi, fixed, trend, season, u)
+            value = _objective(u, y, error, trend, season, m, fixed, centre, scales, floor, row, states, fitted)
+            if value < best_value or (a == 0 and c == 0):
+                best_value = value
+                best[:] = u
+    return best_value
 
 
 @kernel
@@ -348,36 +429,28 @@ def estimate_smoothing(
     u = np.empty(k)
     best = np.empty(k)
     best_value = np.inf
-    if warm[0] == 1.0:
-        best[:] = warm[1 : 1 + k]
-        # The level's start is searched around a heuristic that has moved with the span.
-        _unpack(best, fixed, trend, season, centre, scales, row)
-        recursion(y, trend, season, m, row, states, fitted)
-        total, logs, count = _loss(y, fitted, error)
-        best_value = _half_deviance(total, logs, count, floor)
+    ended, iterations = 0, 0
+    # The likelihood of a trend often has two tops: one search starts from a lasting, one from a nervous trend.
+    # A neighbouring span's optimum makes both needless.
+    for search in range(1 if trend == NONE or warm[0] == 1.0 else 2):
+        value = np.inf
+        if search == 0 and warm[0] == 1.0:
+            u[:] = warm[1 : 1 + k]
+            _leave_edges(u, k - (2 if trend != NONE else 1))
+            value = _objective(u, y, error, trend, season, m, fixed, centre, scales, floor, row, states, fitted)
+        if not math.isfinite(value):
+            value = _screen(search, u, y, error, trend, season, m, fixed, centre, scales, floor, row, states, fitted)
+        work = np.empty(work_size(k))
+        marks = np.zeros(MARKS, dtype=np.int64)
+        while advance(u, value, work, marks, TOLERANCE, MAX_ITERATIONS):
+            value = _objective(u, y, error, trend, season, m, fixed, centre, scales, floor, row, states, fitted)
+        iterations += marks[ITERATIONS]
+        if work[0] < best_value:
+            best_value, ended = work[0], marks[STATE]
+            best[:] = u
     if not math.isfinite(best_value):
-        for a in range(3):
-            for c in range(2 if season != NONE else 1):
-                _pack(0.05 + 0.3 * a, 0.1, 0.05 + 0.25 * c, fixed, trend, season, u)
-                _unpack(u, fixed, trend, season, centre, scales, row)
-                recursion(y, trend, season, m, row, states, fitted)
-                total, logs, count = _loss(y, fitted, error)
-                value = _half_deviance(total, logs, count, floor)
-                if value < best_value or (a == 0 and c == 0):
-                    best_value = value
-                    best[:] = u
-
-    work = np.empty(work_size(k))
-    marks = np.zeros(MARKS, dtype=np.int64)
-    u[:] = best
-    value = best_value
-    while advance(u, value, work, marks, TOLERANCE, MAX_ITERATIONS):
-        _unpack(u, fixed, trend, season, centre, scales, row)
-        recursion(y, trend, season, m, row, states, fitted)
-        total, logs, count = _loss(y, fitted, error)
-        value = _half_deviance(total, logs, count, floor)
-    if not math.isfinite(work[0]):
         return NO_FIT
+    u[:] = best
     _unpack(u, fixed, trend, season, centre, scales, row)
     recursion(y, trend, season, m, row, states, fitted)
     total, logs, count = _loss(y, fitted, error)
@@ -387,8 +460,8 @@ def estimate_smoothing(
     stats[0] = -_half_deviance(total, logs, count, floor) - 0.5 * known * (math.log(2.0 * math.pi) + 1.0)
     stats[1] = known
     stats[2] = estimated + 1
-    stats[3] = marks[ITERATIONS]
-    return DONE if marks[STATE] == CONVERGED else NOT_CONVERGED
+    stats[3] = iterations
+    return DONE if ended == CONVERGED else NOT_CONVERGED
 
 
 @kernel

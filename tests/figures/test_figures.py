@@ -1,0 +1,83 @@
+"""Figures: what is drawn, and that it is the same picture twice."""
+
+import numpy as np
+import pytest
+from matplotlib.colors import to_hex
+
+import veridex as vx
+from conftest import monthly
+from veridex.figures import style
+from veridex.figures.contenders import draw_contenders
+from veridex.figures.forecast import draw_forecast
+
+
+def lines(axes, colour):
+    return [line for line in axes.lines if to_hex(line.get_color()) == colour]
+
+
+def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
+    figure = draw_forecast(publication, "smoker-01")
+    (axes,) = figure.axes
+    assert axes.get_title(loc="left") == "smoker-01: next 8 months"
+    assert axes.get_ylabel() == "demand (units)"
+    ahead = publication.forecasts[publication.forecasts["item"] == "smoker-01"]
+    (forecast,) = lines(axes, style.AMBER)
+    assert np.array_equal(forecast.get_ydata(), ahead["value"])
+    (actual,) = lines(axes, style.INK)
+    assert actual.get_ydata()[-1] == publication.frame.loc[ahead.index[0], "value"] or len(actual.get_ydata()) == 72
+    wide, narrow = (band.get_paths()[0].get_extents().height for band in axes.collections)
+    assert wide > narrow
+    labels = [text.get_text() for text in figure.legends[0].get_texts()]
+    assert labels[0] == "actual" and "80 % interval (held " in labels[2]
+    own = vx.publish(monthly(np.arange(30.0)), method="naive", horizon=2)
+    labels = [text.get_text() for text in draw_forecast(own, "smoker-01").legends[0].get_texts()]
+    assert labels[2] == "80 % interval (coverage not tested)"
+
+
+def test_contenders_share_one_scale_and_the_winner_is_amber(verdict):
+    figure = draw_contenders(verdict, "smoker-01")
+    panels = [axes for axes in figure.axes if axes.get_visible()]
+    assert len(panels) == len(verdict.trial.lineup)
+    assert len({axes.get_ylim() for axes in panels}) == 1
+    winner = verdict.choice("smoker-01").winner.method
+    assert panels[0].get_title(loc="left").startswith(winner.split()[0])
+    assert len(lines(panels[0], style.AMBER)) == 1
+    assert all(not lines(axes, style.AMBER) and len(lines(axes, style.TEAL)) == 1 for axes in panels[1:])
+
+
+def test_a_missing_forecast_is_said_in_its_panel(verdict):
+    figure = draw_contenders(verdict, "jar-hex-280")
+    texts = [text.get_text().replace("\n", " ") for axes in figure.axes for text in axes.texts]
+    assert "too little history" in texts
+
+
+@pytest.mark.parametrize("kind", ["weekly", "daily", "yearly", "quarterly", "counted"])
+def test_every_cadence_can_be_drawn_twice_alike(tmp_path, kind):
+    numbers = 1e4 * (3 + np.sin(np.arange(40)))
+    history = vx.History.from_numbers(numbers, start=None if kind == "counted" else "1990", cadence=kind)
+    publication = vx.publish(history, method="naive", horizon=3, levels=(50, 80, 90, 95, 99))
+    one, two = (style.save(draw_forecast(publication, "demand"), tmp_path / f"{i}.png").read_bytes() for i in (1, 2))
+    assert one == two
+    labels = [label.get_text() for label in draw_forecast(publication, "demand").axes[0].get_yticklabels()]
+    assert not any("e" in label for label in labels)
+
+
+@pytest.mark.parametrize(
+    ("value", "label"), [(0, "0"), (0.25, "0.25"), (1500, "1,500"), (25000, "25 thousand"), (3.5e6, "3.5 million")]
+)
+def test_tick_labels_have_no_powers_of_ten(value, label):
+    assert style.plain_number(value) == label
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "labels"),
+    [
+        ("2021-03", "2024-06", ["2022", "2023", "2024"]),
+        ("2024-01", "2024-09", ["Jan 2024", "Apr 2024", "Jul 2024"]),
+        ("2024-04-28", "2024-05-02", ["2 May"]),
+    ],
+)
+def test_date_ticks_are_round_and_few(first, last, labels):
+    periods = np.array([first, last], dtype="datetime64[s]")
+    ticks, found = style.date_ticks(periods, 4)
+    assert found == labels and len(ticks) == len(labels)

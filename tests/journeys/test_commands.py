@@ -1,0 +1,167 @@
+"""Whole commands as a planner types them, and the scripts in `examples`."""
+
+import hashlib
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import veridex as vx
+from reference import NILE
+from veridex.demo.generator import write_orders
+
+ROOT = Path(__file__).parents[2]
+DESCRIBED = ["--item", "sku", "--period", "order_date", "--demand", "quantity", "--cadence", "monthly"]
+
+
+def veridex(*words, cwd=None):
+    command = [str(Path(sys.executable).with_name("veridex")), *map(str, words)]
+    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, check=False, timeout=120)
+
+
+def digests(directory):
+    return {
+        str(path.relative_to(directory)): hashlib.sha256(
+            re.sub(rb'"created": "[^"]*"', b"", path.read_bytes())
+        ).hexdigest()
+        for path in sorted(directory.rglob("*"))
+        if path.is_file()
+    }
+
+
+def test_demo_does_the_whole_job_and_the_same_twice(tmp_path):
+    done = veridex("demo", "one", cwd=tmp_path)
+    assert done.returncode == 0 and done.stderr == ""
+    for words in (
+        "Read one/orders.csv: 10 items, 92 months.",
+        "Left out the unfinished last month 2025-09",
+        "Tested smoker-01: ",
+        "Backtested 11 methods over up to 12 origins",
+        "smoker-01: ",
+        "Published 10 items, 12 months ahead, in one/publication.",
+        "11 figures in one/figures.",
+    ):
+        assert words in done.stdout
+    publication = vx.read_publication(tmp_path / "one" / "publication")
+    assert np.isfinite(publication.forecasts["value"]).all()
+    (tmp_path / "two").mkdir()
+    assert veridex("demo", "one", cwd=tmp_path / "two").returncode == 0
+    assert digests(tmp_path / "one") == digests(tmp_path / "two" / "one")
+    assert veridex("demo", "one", cwd=tmp_path).returncode == 0  # over its own files
+
+
+def test_the_packaged_orders_come_from_the_generator(tmp_path, orders_csv):
+    write_orders(tmp_path / "orders.csv")
+    assert (tmp_path / "orders.csv").read_bytes() == orders_csv.read_bytes()
+
+
+def test_stationarity_command(orders_csv, orders):
+    words = [*DESCRIBED[2:], "--item", "sku=smoker-01"]
+    shown = veridex("stationarity", orders_csv, *words)
+    finding = vx.stationarity(orders["smoker-01"])
+    assert shown.returncode == 0 and finding.reading in shown.stdout
+    held = json.loads(veridex("stationarity", orders_csv, *words, "--as", "json").stdout)
+    assert [row["statistic"] for row in held] == finding.table["statistic"].tolist()
+    lags = veridex("stationarity", orders_csv, *words, "--lags", 2, "--deterministic", "trend", "--as", "csv")
+    assert "Dickey-Fuller (trend)" in lags.stdout and ",2," in lags.stdout
+    several = veridex("stationarity", orders_csv, *DESCRIBED)
+    assert several.returncode == 2 and "this works on one series" in several.stderr
+
+
+def test_backtest_command(orders_csv, tmp_path):
+    lineup = "naive, seasonal-naive, holt-winters season=additive"
+    words = ["backtest", orders_csv, *DESCRIBED, "--methods", lineup, "--horizon", 3, "--origins", 4]
+    shown = veridex(*words, "--figures", tmp_path / "figures")
+    assert shown.returncode == 0
+    assert "holt-winters season=additive" in re.sub(r"\s+", " ", shown.stdout) and "ms_per_fold" in shown.stdout
+    assert len(list((tmp_path / "figures").glob("*-contenders.png"))) == 10
+    one, two = (veridex(*words, "--as", "csv").stdout for _ in range(2))
+    assert one == two and "ms_per_fold" not in one
+    standings = pd.read_csv(__import__("io").StringIO(one))
+    assert standings["n"].tolist() == [120] * 3 or standings["n"].nunique() == 1
+
+
+def test_publish_command(orders_csv, tmp_path):
+    out = tmp_path / "out"
+    words = ["publish", orders_csv, *DESCRIBED, "--horizon", 4, "--origins", 3, "--levels", "80,97.5"]
+    done = veridex(*words, "--to", out, "--figures", tmp_path / "figures", "--as", "csv")
+    assert done.returncode == 0
+    assert "No trial was named: ran the default backtest" in done.stderr
+    assert done.stdout == (out / "publication.csv").read_text()
+    assert "upper_97_5" in done.stdout.splitlines()[0]
+    assert len(list((tmp_path / "figures").glob("*-forecast.png"))) == 10
+    own = veridex("publish", orders_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
+    assert own.returncode == 0 and "nothing was backtested" in own.stderr
+    assert "smoker-01: next 2 periods by drift" in own.stdout
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        (["backtest", "missing.csv", *DESCRIBED], "missing.csv: there is no such file"),
+        (["backtest", "{orders}", *DESCRIBED[:-1], "fortnightly"], "unknown cadence 'fortnightly'"),
+        (["backtest", "{orders}", *DESCRIBED, "--methods", "holt-winter"], "Did you mean 'holt-winters'?"),
+        (["publish", "{orders}", *DESCRIBED, "--horizon", "99", "--to", "out"], "needs 101. Shorten the horizon."),
+        (
+            ["publish", "{orders}", *DESCRIBED, "--method", "naive", "--levels", "0.95", "--to", "out"],
+            "did you mean 95?",
+        ),
+        (["publish", "{orders}", *DESCRIBED, "--levels", "eighty", "--to", "out"], "write percent separated by commas"),
+        (["stationarity", "{orders}", *DESCRIBED[2:], "--item", "sku=smoker"], "Did you mean 'smoker-01'?"),
+        (["backtest", "{orders}", *DESCRIBED, "--horizon", "soon"], "Invalid value for '--horizon'"),
+        (["forecastle"], "No such command"),
+    ],
+)
+def test_bad_calls_are_one_message_and_exit_code_2(words, message, orders_csv, tmp_path):
+    done = veridex(*(str(word).replace("{orders}", str(orders_csv)) for word in words), cwd=tmp_path)
+    assert done.returncode == 2 and done.stdout == ""
+    assert message in done.stderr and "Traceback" not in done.stderr
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_our_own_faults_are_exit_code_1(tmp_path):
+    code = "import veridex.cli.main as m, veridex.demo.run as r; r.run_demo = None; m.run()"
+    done = subprocess.run(
+        [sys.executable, "-c", code, "demo"], capture_output=True, text=True, cwd=tmp_path, check=False
+    )
+    assert done.returncode == 1 and "this is our fault, not yours" in done.stderr
+
+
+@pytest.mark.parametrize("command", [[], ["demo"], ["stationarity"], ["backtest"], ["publish"]])
+def test_help_is_there(command):
+    done = veridex(*command, "--help")
+    assert done.returncode == 0 and "Usage: veridex" in done.stdout
+
+
+@pytest.mark.parametrize("script", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.stem)
+def test_examples_run(script, tmp_path):
+    done = subprocess.run([sys.executable, script], capture_output=True, text=True, cwd=tmp_path, check=False)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout
+
+
+def test_a_published_series_goes_through_the_whole_job(tmp_path):
+    """The flow of the Nile (Cobb, 1978): a level shift in 1899, no season, no trend."""
+    (tmp_path / "nile.csv").write_text("flow\n" + "\n".join(f"{value:g}" for value in NILE) + "\n")
+    history = vx.read_history(tmp_path / "nile.csv", cadence="yearly", start="1871", unit="10^8 m3")
+    series = history["flow"]
+    assert (len(series), str(series.periods[-1])[:4], series.values.mean()) == (100, "1970", 919.35)
+    finding = vx.stationarity(series)
+    assert finding.outcomes[1].rejects(5)  # the shift of 1899 is not stationarity around one level
+    trial = vx.backtest(history, scheme=vx.RollingOrigin(horizon=5, origins=20))
+    verdict = vx.decide(trial)
+    assert verdict.winners.loc[0, "benchmark"] == "naive" and verdict.winners.loc[0, "gain"] > 10
+    standings = trial.standings().set_index("method")
+    assert standings.loc["arima p=0 d=1 q=1", "mase"] < standings.loc["naive", "mase"]
+    published = vx.publish(history, verdict, horizon=5)
+    vx.write(published, tmp_path / "out")
+    ahead = vx.read_publication(tmp_path / "out").forecasts
+    assert ahead["period"].dt.year.tolist() == [1971, 1972, 1973, 1974, 1975]
+    # Durbin and Koopman (2012), section 2.6, forecast the filtered level, 798.37, with a local level model.
+    arima = vx.fit(series, "arima p=0 d=1 q=1").forecast(1).points[0]
+    assert arima == pytest.approx(798.4, abs=0.5)

@@ -1,0 +1,62 @@
+"""Small published series, and slow computations that share no code with the package."""
+
+import numpy as np
+from scipy.linalg import toeplitz
+
+# Annual flow of the Nile at Aswan, 1871-1970, in 10^8 cubic metres: Cobb (1978), Biometrika 65, 243-251;
+# Durbin and Koopman (2012), Time Series Analysis by State Space Methods, 2nd ed., section 2.2.5.
+NILE = np.array(
+    """1120 1160 963 1210 1160 1160 813 1230 1370 1140 995 935 1110 994 1020 960 1180 799 958 1140 1100 1210 1150 1250
+    1260 1220 1030 1100 774 840 874 694 940 833 701 916 692 1020 1050 969 831 726 456 824 702 1120 1100 832 764 821
+    768 845 864 862 698 845 744 796 1040 759 781 865 845 944 984 897 822 1010 771 676 649 846 812 742 801 1040 860
+    874 848 890 744 749 838 1050 918 986 797 923 975 815 1020 906 901 1170 912 746 919 718 714 740""".split(),
+    dtype=float,
+)
+
+# Level of Lake Huron in feet, 1875-1972, less 570: Brockwell and Davis (2002), Introduction to Time Series and
+# Forecasting, 2nd ed., data set LAKE.
+LAKE_HURON = np.array(
+    """10.38 11.86 10.97 10.80 9.79 10.39 10.42 10.82 11.40 11.32 11.44 11.68 11.17 10.53 10.01 9.91 9.14 9.16 9.55
+    9.67 8.44 8.24 9.10 9.09 9.35 8.82 9.32 9.01 9.00 9.80 9.83 9.72 9.89 10.01 9.37 8.69 8.19 8.67 9.55 8.92 8.09
+    9.37 10.13 10.14 9.51 9.24 8.66 8.86 8.05 7.79 6.75 6.75 7.82 8.64 10.58 9.48 7.38 6.90 6.94 6.24 6.84 6.85 6.90
+    7.79 8.18 7.51 7.23 8.42 9.61 9.05 9.26 9.22 9.38 9.10 7.95 8.12 9.75 10.85 10.41 9.96 9.61 8.76 8.18 7.21 7.13
+    9.10 8.25 7.91 6.89 5.96 6.80 7.68 8.38 8.52 9.74 9.31 9.89 9.96""".split(),
+    dtype=float,
+)
+
+
+def dense_arma(z, phi, theta, ahead=0):
+    """Exact log-likelihood (variance concentrated out), predictions and their variances from the full covariance.
+
+    Autocovariances come from 3,000 psi weights, enough for the roots the tests use.
+    """
+    psi = np.zeros(3000)
+    for h in range(psi.size):
+        psi[h] = 1.0 if h == 0 else (theta[h - 1] if h <= len(theta) else 0.0)
+        psi[h] += sum(phi[j] * psi[h - 1 - j] for j in range(min(len(phi), h)))
+    n = len(z)
+    covariance = toeplitz([psi[: psi.size - k] @ psi[k:] for k in range(n + ahead)])
+    known = covariance[:n, :n]
+    total = z @ np.linalg.solve(known, z)
+    _, log_det = np.linalg.slogdet(known)
+    likelihood = -0.5 * (n * (np.log(2 * np.pi * total / n) + 1) + log_det)
+    weights = np.linalg.solve(known, covariance[:n, n:])
+    variances = np.diag(covariance[n:, n:] - covariance[n:, :n] @ weights)
+    return likelihood, weights.T @ z, variances
+
+
+def slow_smoothing(y, alpha, beta, gamma, phi, level, slope, season, kind):
+    """The textbook component form of Holt-Winters, in plain Python; `beta` is Holt's constant."""
+    season, fitted = list(season), []
+    m = len(season)
+    for t, value in enumerate(y):
+        base, s = level + phi * slope, season[t % m]
+        fitted.append(base + s if kind == "additive" else base * s)
+        if np.isnan(value):
+            level, slope = base, phi * slope
+            continue
+        new = alpha * (value - s if kind == "additive" else value / s) + (1 - alpha) * base
+        slope = beta * (new - level) + (1 - beta) * phi * slope
+        season[t % m] = gamma * (value - base if kind == "additive" else value / base) + (1 - gamma) * s
+        level = new
+    return np.array(fitted), level, slope, season
