@@ -76,7 +76,7 @@ def mackinnon_critical(deterministic: Deterministic, n: int) -> tuple[float, flo
     Examples
     --------
     >>> [round(value, 3) for value in mackinnon_critical("level", 100)]
-    [-3.498, -2.891, -2.583]
+    [-3.498, -2.891, -2.582]
     """
     one, five, ten = (sum(b / n**power for power, b in enumerate(row)) for row in _CRITICAL[deterministic])
     return one, five, ten

@@ -1,0 +1,1 @@
+"""Speed and memory, as ratios to the bars of the project: `make bench`."""

@@ -1,0 +1,102 @@
+"""Print every benchmark: what was measured, the bar, and their ratio (above one misses the bar)."""
+
+import os
+import platform
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+import veridex as vx
+from veridex.core.methods.catalogue import method
+from veridex.core.methods.contract import Rows
+
+
+def seasonal(seed: int, n: int = 96) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    t = np.arange(n)
+    return (100 + 0.5 * t) * (1 + 0.3 * np.sin(2 * np.pi * t / 12)) * np.exp(0.05 * rng.normal(size=n))
+
+
+def median_ms(work: Callable[[], object], repeats: int) -> float:
+    """Median of repeated runs after one that loads compiled code."""
+    work()
+    times = []
+    for _ in range(repeats):
+        begun = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - begun)
+    return 1e3 * float(np.median(times))
+
+
+def fold(text: str, *, warm_start: bool) -> Callable[[], object]:
+    """One fold through the contract, from scratch or from the optimum of the origin before."""
+    chosen = method(text)
+    plan = chosen.family.prepare(chosen.settings, 12, 12, (80.0, 95.0))
+    y, before = seasonal(1), np.zeros(plan.warm_size)
+    if warm_start:
+        chosen.family.run(plan, y[:-1].copy(), None, before, Rows.allocate(plan, y.size - 1))
+
+    def work() -> None:
+        chosen.family.run(plan, y, None, before.copy(), Rows.allocate(plan, y.size))
+
+    return work
+
+
+def public_fit(text: str) -> Callable[[], object]:
+    series = vx.History.from_numbers(seasonal(1), start="2018-01", cadence="monthly", item="smoker-01")["smoker-01"]
+    return lambda: vx.fit(series, text)
+
+
+def portfolio() -> float:
+    """Seconds for 100 items x 6 methods x 6 origins on one core."""
+    many = [
+        vx.History.from_numbers(seasonal(i), start="2018-01", cadence="monthly", item=f"item-{i}")[f"item-{i}"]
+        for i in range(100)
+    ]
+    lineup = ["naive", "seasonal-naive", "simple-smoothing", "holt-winters", "arima p=1 d=1 q=1", "trend-dummies"]
+    history, scheme = vx.History.of(many), vx.RollingOrigin(horizon=12, origins=6)
+    vx.backtest(vx.History.of(many[:1]), lineup, scheme)
+    begun = time.perf_counter()
+    vx.backtest(history, lineup, scheme).standings()
+    return time.perf_counter() - begun
+
+
+def command_seconds(*words: str, cold: bool = False) -> float:
+    """Seconds for a command, with the compiled code's cache as it is or with an empty one."""
+    with tempfile.TemporaryDirectory() as directory:
+        environment = dict(os.environ)
+        if cold:
+            environment |= {"NUMBA_CACHE_DIR": f"{directory}/numba", "MPLCONFIGDIR": f"{directory}/matplotlib"}
+        begun = time.perf_counter()
+        command = [str(Path(sys.executable).with_name("veridex")), *words]
+        subprocess.run(command, cwd=directory, env=environment, check=True, capture_output=True)
+        return time.perf_counter() - begun
+
+
+def report(what: str, value: float, bar: float, unit: str) -> None:
+    print(f"{what:<86} {value:9.3f} {unit:<3} bar {bar:7.2f}   ratio {value / bar:5.2f}", flush=True)
+
+
+def main() -> None:
+    print(f"Python {platform.python_version()}, {platform.processor() or platform.machine()}; warm unless said otherwise")
+    additive, multiplicative = "holt-winters season=additive", "holt-winters season=multiplicative"
+    for text in (additive, f"{additive} damped=yes", multiplicative):
+        for warm_start in (True, False):
+            start = "from the origin before" if warm_start else "from scratch"
+            value = median_ms(fold(text, warm_start=warm_start), 200)
+            report(f"fold of 96 months, {text}, {start}", value, 0.6, "ms")
+    for text in (additive, multiplicative, "arima p=1 d=1 q=1", "trend-dummies", "naive"):
+        report(f"public fit on 96 months, {text}", median_ms(public_fit(text), 200), 1.5, "ms")
+    report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
+    report("veridex --help", float(np.median([command_seconds("--help") for _ in range(7)])), 0.4, "s")
+    report("veridex demo, caches warm", command_seconds("demo"), 60.0, "s")
+    report("veridex demo, caches cold", command_seconds("demo", cold=True), 60.0, "s")
+
+
+if __name__ == "__main__":
+    main()

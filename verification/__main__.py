@@ -1,0 +1,24 @@
+"""Run the parts that are named, or all; print their tables in the form docs/verification.md keeps them."""
+
+import sys
+import time
+
+from verification import intervals, likelihood, unit_roots
+
+PARTS = {"unit-roots": unit_roots.main, "likelihood": likelihood.main, "intervals": intervals.main}
+
+
+def main() -> None:
+    names = sys.argv[1:] or list(PARTS)
+    unknown = [name for name in names if name not in PARTS]
+    if unknown:
+        sys.exit(f"unknown part {unknown[0]!r}: the parts are {', '.join(PARTS)}")
+    for name in names:
+        begun = time.perf_counter()
+        print(f"\n## {name}\n", flush=True)
+        PARTS[name]()
+        print(f"\n{time.perf_counter() - begun:.0f} s", flush=True)
+
+
+if __name__ == "__main__":
+    main()
