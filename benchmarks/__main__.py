@@ -83,7 +83,9 @@ def report(what: str, value: float, bar: float, unit: str) -> None:
 
 
 def main() -> None:
-    print(f"Python {platform.python_version()}, {platform.processor() or platform.machine()}; warm unless said otherwise")
+    print(
+        f"Python {platform.python_version()}, {platform.processor() or platform.machine()}; warm unless said otherwise"
+    )
     additive, multiplicative = "holt-winters season=additive", "holt-winters season=multiplicative"
     for text in (additive, f"{additive} damped=yes", multiplicative):
         for warm_start in (True, False):

@@ -82,7 +82,8 @@ BANK = (
 
 
 def main() -> None:
-    print(f"{DRAWS} series of {N} months per method, parameters estimated; percent inside (simulation error 0.7 to 1.3).\n")
+    print(f"{DRAWS} series of {N} months per method, parameters estimated: percent of actuals inside")
+    print("the intervals (simulation error 0.7 to 1.3).\n")
     heads = [f"{level} %, lead {step}" for level in (80, 95) for step in STEPS]
     print(f"| method | {' | '.join(heads)} |")
     print("| --- |" + " --- |" * len(heads))

@@ -43,7 +43,9 @@ def main() -> None:
             sizes = [rejection(test, walk, n, 1) for n in (60, 120, 400)]
             power = rejection(test, autoregression, 120, 2)
             chosen = "1 lag" if lags else "lags by AIC"
-            print(f"| Dickey-Fuller ({kind}), {chosen} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |")
+            print(
+                f"| Dickey-Fuller ({kind}), {chosen} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |"
+            )
     for kind in ("level", "trend"):
 
         def test(y, kind=kind):

@@ -20,12 +20,18 @@ from veridex.errors import ParameterError
 from veridex.figures.style import save
 from veridex.front import backtest, publish
 
-__all__ = ["backtest_with_progress", "draw", "make", "publication_for_show", "standings_for_show"]
+__all__ = ["STANDINGS_CAPTION", "backtest_with_progress", "draw", "make", "publication_for_show", "standings_for_show"]
 
 MOST_FIGURES = 24
 
 SHOWN = ("rank", "method", "n", "mase", "training_mase", "gain", "mae", "rmse", "mape", "me", "parameters")
 """Columns of the standings that people see, besides coverage and time; CSV and JSON have all."""
+
+
+STANDINGS_CAPTION = (
+    "n: cells that every method forecast. Error is actual - forecast: me above zero means the forecasts were too low. "
+    "gain: percent less mase than the benchmark."
+)
 
 
 def read_levels(text: str) -> tuple[float, ...]:

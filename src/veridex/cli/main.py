@@ -1,6 +1,8 @@
 """The commands and their options. Heavy rooms are imported inside a command: `--help` must not wait for them."""
 
+import shutil
 import sys
+import textwrap
 import traceback
 from enum import StrEnum
 from pathlib import Path
@@ -68,7 +70,8 @@ def demo(
     """Write the demo data and run the whole job on it."""
     from veridex.demo.run import run_demo
 
-    run_demo(directory, typer.echo)
+    width = min(shutil.get_terminal_size().columns, 100)
+    run_demo(directory, lambda text: typer.echo(textwrap.fill(text, width, subsequent_indent="  ")))
 
 
 @app.command()
@@ -115,7 +118,7 @@ def backtest(
     form: As = Form.TABLE,
 ) -> None:
     """Roll the origin, and rank the methods by their errors."""
-    from veridex.cli.jobs import backtest_with_progress, draw, standings_for_show
+    from veridex.cli.jobs import STANDINGS_CAPTION, backtest_with_progress, draw, standings_for_show
     from veridex.cli.tables import show
     from veridex.core.verdict.verdict import decide
     from veridex.figures.contenders import draw_contenders
@@ -125,7 +128,7 @@ def backtest(
     for note in trial.notes:
         _say(note)
     table, hidden = standings_for_show(trial, form.value)
-    show(table, form.value, title=f"Standings, {trial.scheme.in_words()}", hide=hidden)
+    show(table, form.value, title=f"Standings, {trial.scheme.in_words()}", hide=hidden, caption=STANDINGS_CAPTION)
     if figures is not None:
         verdict = decide(trial)
         _say(draw(figures, history, "contenders", lambda one: draw_contenders(verdict, one)))

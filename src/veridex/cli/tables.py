@@ -7,11 +7,10 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import typer
+from numpy.typing import NDArray
 from rich import box
 from rich.console import Console
 from rich.table import Table
-
-from veridex.core.methods.words import number
 
 __all__ = ["show"]
 
@@ -19,7 +18,7 @@ WIDTH_WITHOUT_TERMINAL = 1000
 """A file or a pipe has no edge at which a table must be folded."""
 
 
-def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = ()) -> None:
+def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = (), caption: str = "") -> None:
     """Print a table; `hide` names columns that CSV and JSON have and people can do without."""
     if form == "csv":
         typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
@@ -27,26 +26,49 @@ def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = 
         rows = _dates_as_text(table).to_dict("records")
         typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
     else:
-        _show_rich(_dates_as_text(table.drop(columns=list(hide))), title)
+        _show_rich(_dates_as_text(table.drop(columns=list(hide))), title, caption)
 
 
-def _show_rich(table: pd.DataFrame, title: str) -> None:
+def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
     console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
+    columns = []
+    in_units = [name for name in table.columns if str(name).startswith(("lower_", "upper_", "value", "next"))]
+    pooled = table[in_units].to_numpy(dtype=np.float64, na_value=np.nan).ravel() if in_units else np.empty(0)
     for name in table.columns:
         numeric = pd.api.types.is_numeric_dtype(table[name]) and not pd.api.types.is_bool_dtype(table[name])
         grid.add_column(str(name), justify="right" if numeric else "left", overflow="fold")
-    for row in table.itertuples(index=False, name=None):
-        grid.add_row(*(_cell(value) for value in row))
+        columns.append(
+            _numbers(table[name], pooled if name in in_units else None)
+            if numeric
+            else [_text(value) for value in table[name]]
+        )
+    for row in zip(*columns, strict=True):
+        grid.add_row(*row)
     console.print(grid)
+    if caption:
+        console.print(f" {caption}\n", markup=False)
 
 
-def _cell(value: Any) -> str:
+def _numbers(column: "pd.Series[Any]", pooled: NDArray[np.float64] | None) -> list[str]:
+    """Numbers of a column with the same decimals, so that they can be compared down the column.
+
+    `pooled` holds the numbers of all columns in the same unit, which then share their decimals too.
+    """
+    values = column.to_numpy(dtype=np.float64, na_value=np.nan)
+    judged = values if pooled is None else pooled
+    judged = judged[np.isfinite(judged) & (judged != 0)]
+    typical = float(np.median(np.abs(judged))) if judged.size else 1.0
+    decimals = 0 if (judged % 1 == 0).all() else int(min(max(3 - np.floor(np.log10(typical)), 0), 6))
+    return ["-" if np.isnan(value) else f"{value:,.{decimals}f}" for value in values]
+
+
+def _text(value: Any) -> str:
     if value is None or value is pd.NA or (isinstance(value, float) and np.isnan(value)):
         return "-"
     if isinstance(value, (bool, np.bool_)):
         return "yes" if value else "no"
-    return number(float(value)) if isinstance(value, (int, float, np.number)) else str(value)
+    return str(value)
 
 
 def _dates_as_text(table: pd.DataFrame) -> pd.DataFrame:

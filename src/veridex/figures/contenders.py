@@ -72,7 +72,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
 
 def _title(method: str, error: float, measure: str) -> str:
     score = "not tested at every origin" if math.isnan(error) else f"{measure.upper()} {number(error, 3)}"
-    return f"{wrapped(method, 40)}\n{score}"
+    return f"{wrapped(method, 36)}\n{score}"
 
 
 def _show_dates_below_gaps(panels: Sequence[Axes], used: int, columns: int) -> None:

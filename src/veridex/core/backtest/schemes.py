@@ -99,9 +99,8 @@ class RollingOrigin:
         """The scheme in a sentence."""
         origins = "all feasible origins" if self.origins == "all" else f"up to {self.origins} origins"
         window = "all history before it" if self.window == "expanding" else f"the {self.window} periods before it"
-        return (
-            f"rolling origin: {origins}, every {self.stride} period(s), {self.horizon} ahead, each fitted on {window}"
-        )
+        stride = f" {self.stride} periods apart" if self.stride > 1 else ""
+        return f"rolling origin: {origins}{stride}, {self.horizon} ahead, each fitted on {window}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,75 @@
+"""Make the screenshots again: `make screenshots`.
+
+Terminal views are taken from a real terminal window on a virtual screen (Debian: xvfb, xterm, imagemagick,
+fonts-dejavu-core); figures are the ones the commands write. All of it is made-up demo data.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+HERE = Path(__file__).parent
+BIN = Path(sys.executable).parent
+DISPLAY = ":97"
+DESCRIBED = "--item sku --period order_date --demand quantity --cadence monthly --unit units"
+ONE = DESCRIBED.replace("--item sku ", "--item sku=smoker-01 ")
+
+VIEWS = {
+    "demo": "veridex demo",
+    "stationarity": f"veridex stationarity orders.csv {ONE.removesuffix(' --unit units')}",
+    "backtest": f"veridex backtest orders.csv {DESCRIBED}",
+    "publish": f"veridex publish orders.csv {DESCRIBED} --to published",
+    "publish-one-item": f"veridex publish orders.csv {ONE} --horizon 12",
+}
+FIGURES = {"figure-forecast": "smoker-01-forecast.png", "figure-contenders": "smoker-01-contenders.png"}
+
+
+def main() -> None:
+    """Photograph every view, and copy the figures that the demo drew."""
+    missing = [tool for tool in ("Xvfb", "xterm", "import", "mogrify") if shutil.which(tool) is None]
+    if missing:
+        sys.exit(f"{', '.join(missing)} not found: apt install xvfb xterm imagemagick fonts-dejavu-core")
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24", "-noreset"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1)
+        with tempfile.TemporaryDirectory() as directory:
+            work = Path(directory)
+            for name, command in VIEWS.items():
+                photograph(command, work, HERE / f"{name}.png")
+                if name == "demo":
+                    shutil.copy(work / "veridex-demo" / "orders.csv", work)
+            for name, figure in FIGURES.items():
+                shutil.copy(work / "veridex-demo" / "figures" / figure, HERE / f"{name}.png")
+    finally:
+        screen.terminate()
+
+
+def photograph(command: str, work: Path, target: Path) -> None:
+    """Run a command in a terminal window and take a picture when it is done."""
+    done = work / "done"
+    done.unlink(missing_ok=True)
+    script = f"printf '$ %s\\n' '{command}'; {command}; touch done; sleep 60"
+    environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
+    look = ["-fa", "DejaVu Sans Mono", "-fs", "8", "-bg", "#fbfaf7", "-fg", "#22313f", "-b", "12", "+sb", "-bw", "0"]
+    window = subprocess.Popen(
+        ["xterm", *look, "-geometry", "178x56+0+0", "-e", "bash", "-c", script], cwd=work, env=environment
+    )
+    try:
+        for _ in range(600):
+            time.sleep(0.2)
+            if done.exists():
+                break
+        time.sleep(0.5)
+        subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
+        frame = ["-crop", "1250x800+0+0", "+repage", "-trim", "+repage", "-bordercolor", "#fbfaf7", "-border", "16"]
+        subprocess.run(["mogrify", *frame, str(target)], check=True)
+    finally:
+        window.terminate()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,17 @@
+"""One series in a spreadsheet: bare numbers, one method, its words, its coefficients, its forecast."""
+
+import veridex as vx
+
+sold = [31, 28, 45, 62, 71, 58, 40, 33, 25, 22, 24, 29, 34, 30, 49, 66, 78, 61, 44, 35, 28, 23, 26, 31]
+sold += [36, 33, 52, 71, 80, 66, 46, 38, 29, 26, 27, 33]
+history = vx.History.from_numbers(sold, start="2022-01", cadence="monthly", item="hive stands", unit="stands")
+
+fitted = vx.fit(history, "holt-winters season=multiplicative")
+print(fitted.in_words())
+print(fitted.coefficients.head(5).round(3).to_string())
+print(fitted.forecast(6, levels=(80, 97.5)).frame.to_string())
+
+# Save it, and apply the same coefficients when January is known.
+again = vx.Fitted.from_json(fitted.to_json())
+newer = vx.History.from_numbers([38], start="2025-01", cadence="monthly", item="hive stands")
+print(again.apply(newer).forecast(3).frame[["period", "point", "lower_80", "upper_80"]].to_string())
