@@ -3,9 +3,14 @@
 import sys
 import time
 
-from verification import intervals, likelihood, unit_roots
+from verification import intervals, likelihood, starts, unit_roots
 
-PARTS = {"unit-roots": unit_roots.main, "likelihood": likelihood.main, "intervals": intervals.main}
+PARTS = {
+    "unit-roots": unit_roots.main,
+    "likelihood": likelihood.main,
+    "starts": starts.main,
+    "intervals": intervals.main,
+}
 
 
 def main() -> None:

@@ -124,9 +124,12 @@ def test_smoothing_recursion_equals_the_component_form(kind, phi):
     expected, level, slope, seasons = slow_smoothing(y, 0.3, 0.2, 0.25, phi, 98.0, 0.4, start, kind)
     for kernel in (smoothing.recursion, smoothing.recursion.py_func):
         states, fitted = np.empty(6), np.empty(40)
-        kernel(y, trend, season, 4, row, states, fitted)
+        total, logs, count = kernel(y, season, trend, season, 4, row, states, fitted)
         assert fitted == pytest.approx(expected, rel=1e-10)
         assert states == pytest.approx([level, slope, *seasons], rel=1e-10)
+        shares = y - expected if kind == "additive" else y / expected - 1
+        assert (total, count) == (pytest.approx(np.nansum(shares**2), rel=1e-9), 37)
+        assert logs == pytest.approx(0 if kind == "additive" else np.log(expected[~np.isnan(y)]).sum(), rel=1e-12)
 
 
 @pytest.mark.parametrize("kind", [smoothing.ADDITIVE, smoothing.MULTIPLICATIVE])

@@ -125,13 +125,10 @@ class _Smoothing(Family[SmoothingPlan]):
         def log_likelihood(head: FloatArray) -> float:
             trial = row.copy()
             trial[:count] = head
-            kernels.recursion(y, plan.trend, plan.season, plan.phases, trial, states, fitted)
-            errors = y - fitted
-            if plan.error == kernels.MULTIPLICATIVE:
-                errors = errors / fitted
-            known = ~np.isnan(errors)
-            logs = np.log(np.abs(fitted[known])).sum() if plan.error == kernels.MULTIPLICATIVE else 0.0
-            return float(-0.5 * known.sum() * np.log(np.square(errors[known]).sum()) - logs)
+            total, logs, known = kernels.recursion(
+                y, plan.error, plan.trend, plan.season, plan.phases, trial, states, fitted
+            )
+            return -0.5 * known * math.log(total) - logs if total < math.inf else -math.inf
 
         low = np.array([1e-3, 1e-3, 1e-3, 0.801])
         high = np.array([0.999, 0.999, 0.999 * (1.0 - row[0]), 0.979])
@@ -156,7 +153,7 @@ class _Smoothing(Family[SmoothingPlan]):
     def in_words(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how fast level, trend and season move."""
         states, fitted = np.empty(2 + plan.phases), np.empty(y.size)
-        kernels.recursion(y, plan.trend, plan.season, plan.phases, row, states, fitted)
+        kernels.recursion(y, plan.error, plan.trend, plan.season, plan.phases, row, states, fitted)
         cadence, unit = series.cadence, series.unit
         parts = [f"A level is carried forward, now {quantity(states[0], unit)}; {_memory(row[0], series)}."]
         if plan.trend != kernels.NONE:

@@ -50,16 +50,24 @@ MAX_ITERATIONS = 200
 
 @kernel
 def recursion(
-    y: FloatArray, trend: int, season: int, m: int, row: FloatArray, states: FloatArray, fitted: FloatArray
-) -> None:
+    y: FloatArray,
+    error: int,
+    trend: int,
+    season: int,
+    m: int,
+    row: FloatArray,
+    states: FloatArray,
+    fitted: FloatArray,
+) -> tuple[float, float, int]:
     """Run a form over `y`; leave the one-step forecasts in `fitted` and the last states in `states`.
 
     Parameters
     ----------
     y : ndarray, shape (n,)
         Oldest first. NaN is an unknown value: the states then move on without a correction, which is exact.
-    trend, season : int
-        NONE, ADDITIVE or DAMPED; NONE, ADDITIVE or MULTIPLICATIVE.
+    error, trend, season : int
+        ADDITIVE or MULTIPLICATIVE; NONE, ADDITIVE or DAMPED; NONE, ADDITIVE or MULTIPLICATIVE. A multiplicative
+        season goes with multiplicative errors.
     m : int
         Cycle length; 1 without season.
     row : ndarray, shape (STARTS + m + 1,)
@@ -68,6 +76,12 @@ def recursion(
         Filled with l, b, s[0..m-1] after the last value.
     fitted : ndarray, shape (n,)
         Filled with the forecast of each value from those before it.
+
+    Returns
+    -------
+    tuple of float, float, int
+        Sum of squared innovations (infinite where a multiplicative error met a forecast not above zero), sum of
+        the logarithms of forecasts (0 for additive errors), number of known values.
     """
     alpha, gamma = row[ALPHA], row[GAMMA]
     beta = alpha * row[BETA_STAR]
@@ -76,56 +90,47 @@ def recursion(
     s = states[2:]
     for j in range(m):
         s[j] = row[STARTS + j]
+    total, logs, product, count = 0.0, 0.0, 1.0, 0
     phase = 0
     for t in range(y.size):
         if trend != NONE:
             slope *= phi
             level += slope
         seasonal = s[phase]
-        if season == NONE:
-            forecast = level
-        elif season == ADDITIVE:
-            forecast = level + seasonal
-        else:
-            forecast = level * seasonal
+        forecast, e = level, y[t] - level
+        if season == ADDITIVE:
+            forecast += seasonal
+            e -= seasonal
+        elif season == MULTIPLICATIVE:
+            # The error of the adjusted value: this division does not wait for the level, so it costs no time.
+            forecast *= seasonal
+            e = y[t] / seasonal - level
         fitted[t] = forecast
-        error = y[t] - forecast
-        if not math.isnan(error):
+        if not math.isnan(e):
+            count += 1
+            share = e / (forecast if season == ADDITIVE else level) if error == MULTIPLICATIVE else 0.0
+            if error == MULTIPLICATIVE:
+                if not forecast > 0.0:
+                    total = np.inf
+                total += share * share
+                # A product is cheaper than a sum of logarithms.
+                product *= forecast
+                if product > 1e100 or product < 1e-100:
+                    logs += math.log(product)
+                    product = 1.0
+            else:
+                total += e * e
             if season == ADDITIVE:
-                s[phase] = seasonal + gamma * error
+                s[phase] = seasonal + gamma * e
             elif season == MULTIPLICATIVE:
-                s[phase] = seasonal + gamma * error / level
-                error /= seasonal
-            level += alpha * error
-            slope += beta * error
+                s[phase] = seasonal + gamma * seasonal * share
+            level += alpha * e
+            slope += beta * e
         phase += 1
         if phase == m:
             phase = 0
     states[0] = level
     states[1] = slope
-
-
-@kernel
-def _loss(y: FloatArray, fitted: FloatArray, error: int) -> tuple[float, float, int]:
-    """Sum of squared innovations, sum of log |one-step forecast| (multiplicative errors), number of values."""
-    total, logs, count = 0.0, 0.0, 0
-    product = 1.0
-    for t in range(y.size):
-        if math.isnan(y[t]):
-            continue
-        e = y[t] - fitted[t]
-        if error == MULTIPLICATIVE:
-            # A forecast that is not above zero has no multiplicative error.
-            if not fitted[t] > 0.0:
-                return np.inf, 0.0, 1
-            e /= fitted[t]
-            # A product is cheaper than a sum of logarithms.
-            product *= fitted[t]
-            if product > 1e100 or product < 1e-100:
-                logs += math.log(product)
-                product = 1.0
-        total += e * e
-        count += 1
     return total, logs + math.log(product), count
 
 
@@ -328,8 +333,7 @@ def _objective(
 ) -> float:
     """Negative log-likelihood at `u`, less its constant."""
     _unpack(u, fixed, trend, season, centre, scales, row)
-    recursion(y, trend, season, m, row, states, fitted)
-    total, logs, count = _loss(y, fitted, error)
+    total, logs, count = recursion(y, error, trend, season, m, row, states, fitted)
     return _half_deviance(total, logs, count, floor)
 
 
@@ -452,8 +456,7 @@ def estimate_smoothing(
         return NO_FIT
     u[:] = best
     _unpack(u, fixed, trend, season, centre, scales, row)
-    recursion(y, trend, season, m, row, states, fitted)
-    total, logs, count = _loss(y, fitted, error)
+    total, logs, count = recursion(y, error, trend, season, m, row, states, fitted)
     warm[0] = 1.0
     warm[1 : 1 + k] = u
     row[STARTS + m] = total / (known - estimated)
@@ -495,7 +498,7 @@ def replay_smoothing(
     """
     n = y.size
     states = np.empty(2 + m)
-    recursion(y, trend, season, m, row, states, fitted)
+    recursion(y, error, trend, season, m, row, states, fitted)
     if error == ADDITIVE:
         _forecast_additive(n, trend, season, m, row, states, points, stderr)
     else:
