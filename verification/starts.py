@@ -30,10 +30,9 @@ def series(seed: int) -> np.ndarray:
 
 
 def main() -> None:
-    print(f"{SERIES} series of 96 months; percent of fits whose log-likelihood is lower by more than {NOTICEABLE:g}.\n")
-    print(
-        f"| method | scratch below the best of {RANDOM_STARTS} random starts | warm below scratch | scratch below warm |"
-    )
+    print(f"{SERIES} series of 96 months; percent of fits whose log-likelihood is lower by more than {NOTICEABLE:g}.")
+    print(f"Best: of {RANDOM_STARTS} random starts. Warm: from the optimum of the origin before.\n")
+    print("| method | scratch below best | warm below scratch | scratch below warm |")
     print("| --- | --- | --- | --- |")
     rng = np.random.default_rng(1)
     for text in METHODS:

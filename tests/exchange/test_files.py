@@ -69,7 +69,7 @@ def test_a_file_of_one_item_takes_its_name(tmp_path):
             "orders.csv, row 3, column 'day': '2024-02-30' is no date",
         ),
         ("sku,day,qty\na,2024-01-01,twelve\n", {}, "row 2, column 'qty': 'twelve' is no number"),
-        ("sku,day,qty\na,2024-01-01,1e999\n", {}, "'inf' is no finite number"),
+        ("sku,day,qty\na,2024-01-01,inf\n", {}, "'inf' is no finite number"),
         ("sku,day,qty\na,2024-01-01,1\n", {"period": "dya"}, "no column 'dya' for the period"),
         ("sku,day,qty\na,2024-01-01,1\n", {"cadence": None}, "The cadence is not stated"),
         ("sku,day,qty\na,2024-01-01,1\n", {"start": "2024-01"}, "have no item or period column"),
