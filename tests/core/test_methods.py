@@ -5,11 +5,11 @@ import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy import stats
+from scipy import optimize, stats
 
 import veridex as vx
 from conftest import METHODS, monthly, seasonal_values
-from reference import LAKE_HURON, NILE, slow_smoothing
+from reference import LAKE_HURON, NILE, dense_arma, slow_smoothing
 from veridex.core.methods.catalogue import FAMILIES, default_lineup, method
 from veridex.core.methods.grammar import parse, split_lineup, written
 
@@ -129,6 +129,41 @@ def test_stated_constants_are_kept(kind):
     total = np.square(errors).sum()
     assert fitted.log_likelihood == pytest.approx(-48 * (np.log(2 * np.pi * total / 96) + 1) - logs, rel=1e-10)
     assert fitted.variance == pytest.approx(total / (96 - 13), rel=1e-10)  # 2 starts and 11 free seasons
+
+
+# An independent likelihood under a library optimiser, from several starts: ours must not end below it.
+def test_arima_estimates_are_not_beaten_by_a_library_optimiser():
+    rng = np.random.default_rng(3)
+    y = 20 + np.convolve(rng.normal(size=63), [1, 0.9, 0.6, 0.2])[3:63]
+
+    def negative(u):
+        ar, ma, mean = np.tanh(u[0]), np.tanh(u[1]), u[2]
+        return -dense_arma(y - mean, [ar], [ma])[0]
+
+    starts = [(0, 0, 20), (1, 0.5, 20), (-1, -0.5, 19)]
+    best = min(optimize.minimize(negative, start, method="Nelder-Mead").fun for start in starts)
+    fitted = fit(y, "arima p=1 d=0 q=1")
+    assert fitted.log_likelihood >= -best - 1e-6
+    assert fitted.log_likelihood == pytest.approx(-negative(np.r_[np.arctanh(fitted.row[:2]), fitted.row[2]]), rel=1e-9)
+
+
+@pytest.mark.parametrize("kind", ["additive", "multiplicative"])
+def test_holt_winters_estimates_are_not_beaten_by_a_library_optimiser(kind):
+    fitted = fit(Y, f"holt-winters season={kind}")
+    table = fitted.coefficients.set_index("name")["value"]
+    season = table.iloc[5:].to_numpy()
+
+    def negative(u):
+        alpha, beta, share = 1 / (1 + np.exp(-u[:3]))
+        expected = slow_smoothing(Y, alpha, beta, (1 - alpha) * share, 1.0, u[3], u[4], season, kind)[0]
+        errors = Y - expected if kind == "additive" else Y / expected - 1
+        logs = 0.0 if kind == "additive" else np.log(np.maximum(expected, 1e-9)).sum()
+        return 48 * (np.log(2 * np.pi * np.mean(errors**2)) + 1) + logs
+
+    starts = [(-2, -2, -2, 100, 0.5), (0, -3, -1, 95, 1.0)]
+    options = {"maxiter": 4000, "maxfev": 4000}
+    best = min(optimize.minimize(negative, start, method="Nelder-Mead", options=options).fun for start in starts)
+    assert fitted.log_likelihood >= -best - 0.05
 
 
 def test_information_criteria():

@@ -179,6 +179,33 @@ def test_smoothing_estimate_is_a_maximum_of_an_independent_likelihood():
         assert likelihood(row[0], row[4] + 10 * step) < stats[0]
 
 
+@pytest.mark.parametrize(("p", "q", "constant"), [(2, 0, True), (1, 1, False), (0, 2, True)])
+def test_arma_estimation_is_the_same_compiled_and_plain(p, q, constant):
+    z = np.random.default_rng(6).normal(size=40).cumsum()
+    found = []
+    for kernel in (arma.estimate_arma, arma.estimate_arma.py_func):
+        row, stats, warm = np.empty(p + q + 2), np.empty(4), np.zeros(1 + p + q)
+        assert kernel(z, p, q, constant, warm, row, stats) == arma.DONE
+        found.append((row, stats, warm))
+    for compiled, plain in zip(*found, strict=True):
+        assert compiled == pytest.approx(plain, rel=1e-6)
+
+
+@pytest.mark.parametrize("form", [(1, 0, 0, 1), (1, 2, 1, 4), (2, 1, 2, 4)])
+def test_smoothing_estimation_is_the_same_compiled_and_plain(form):
+    error, trend, season, m = form
+    y = 50 + 5 * np.sin(np.arange(24) * np.pi / 2) + np.random.default_rng(9).normal(size=24)
+    y[10] = np.nan
+    found = []
+    for kernel in (smoothing.estimate_smoothing, smoothing.estimate_smoothing.py_func):
+        row, stats = np.empty(smoothing.STARTS + m + 1), np.empty(4)
+        ended = kernel(y, error, trend, season, m, np.full(4, np.nan), np.zeros(7), row, stats)
+        found.append((ended, stats[0], row))
+    assert found[0][0] == found[1][0]
+    assert found[0][1] == pytest.approx(found[1][1], abs=1e-4)
+    assert found[0][2][smoothing.STARTS : -1] == pytest.approx(found[1][2][smoothing.STARTS : -1], rel=1e-10)
+
+
 def test_observed_errors_of_a_known_normal_likelihood():
     covariance = np.array([[4.0, 1.0], [1.0, 9.0]])
     precision = np.linalg.inv(covariance)

@@ -145,6 +145,37 @@ def test_examples_run(script, tmp_path):
     assert done.stdout
 
 
+CADENCES = {
+    "yearly": ("1980", 40, "2020-01-01"),
+    "quarterly": ("1998-Q1", 60, "2013-01-01"),
+    "monthly": ("2018-01", 90, "2025-07-01"),
+    "weekly": ("2020-W01", 220, "2024-03-18"),
+    "daily": ("2024-01-01", 120, "2024-04-30"),
+    "counted": (None, 50, "51"),
+}
+
+
+@pytest.mark.parametrize("cadence", CADENCES)
+def test_every_cadence_goes_through_the_whole_job(tmp_path, cadence):
+    start, n, following = CADENCES[cadence]
+    rng = np.random.default_rng(n)
+    length = vx.Cadence.named(cadence).cycle_length
+    sold = 100 + 20 * np.sin(2 * np.pi * np.arange(n) / max(length, 2)) + rng.normal(size=n)
+    (tmp_path / "jars.csv").write_text("".join(f"{value:.1f}\n" for value in sold))
+    described = ["--cadence", cadence, "--name", "jars", *(["--start", start] if start else [])]
+    words = [*described, "--horizon", 4, "--origins", 3]
+    done = veridex("publish", "jars.csv", *words, "--to", "out", "--figures", "figures", "--as", "json", cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    rows = json.loads(done.stdout)
+    assert len(rows) == n + 4 and str(rows[n]["period"]) == following
+    assert rows[n]["kind"] == "forecast" and abs(rows[n]["value"] - 100) < 40
+    shown = veridex("stationarity", "jars.csv", *described, cwd=tmp_path)
+    assert shown.returncode == 0 and "jars: " in shown.stdout
+    ranked = veridex("backtest", "jars.csv", *words, "--as", "json", cwd=tmp_path)
+    benchmark = "seasonal-naive" if length > 1 else "naive"
+    assert {row["method"]: row["gain"] for row in json.loads(ranked.stdout)}[benchmark] == pytest.approx(0)
+
+
 def test_a_published_series_goes_through_the_whole_job(tmp_path):
     """The flow of the Nile (Cobb, 1978): a level shift in 1899, no season, no trend."""
     (tmp_path / "nile.csv").write_text("flow\n" + "\n".join(f"{value:g}" for value in NILE) + "\n")

@@ -125,22 +125,12 @@ class Trial:
             raise ParameterError("method", repr(text), f"the trial has {', '.join(texts)}")
         return texts.index(text)
 
-    def reason(self, item: int, method: int, origin: int) -> str:
-        """Why a fold has no forecast, or what is remarkable about it."""
-        entered = self.lineup[method]
-        plan = entered.family.prepare(entered.settings, self.history.cycle_length, 1, ())
-        return reason_for(int(self.arrays.status[item, method, origin]), entered.family.needs(plan))
-
     @cached_property
     def errors(self) -> pd.DataFrame:
         """A row per item, method, origin and step: actual, forecast, bounds, and the reason where there is none."""
         a = self.arrays
         i, m, o, h = self._cells(with_forecast_only=False)
         cadence = self.history.cadence
-        reasons = {
-            key: reason_for(key[1], self._needs[key[0]])
-            for key in set(zip(m.tolist(), a.status[i, m, o].tolist(), strict=True))
-        }
         columns: dict[str, Any] = {
             "item": np.array(self.history.names, dtype=object)[i],
             "method": np.array([entered.text for entered in self.lineup], dtype=object)[m],
@@ -153,8 +143,15 @@ class Trial:
         }
         bounds = [side[i, m, o, level, h] for level in range(len(self.levels)) for side in (a.lower, a.upper)]
         columns |= dict(zip(bound_columns(self.levels), bounds, strict=True))
-        columns["reason"] = [reasons[key] for key in zip(m.tolist(), a.status[i, m, o].tolist(), strict=True)]
+        columns["reason"] = self._reasons(m, a.status[i, m, o])
         return pd.DataFrame(columns)
+
+    def _reasons(self, methods: NDArray[np.int64], status: NDArray[np.int8]) -> NDArray[np.object_]:
+        """The reason of each cell; few differ, so each is put into words once."""
+        pairs, where = np.unique(np.stack((methods, status)), axis=1, return_inverse=True)
+        words: NDArray[np.object_] = np.array([reason_for(int(c), self._needs[m]) for m, c in pairs.T], dtype=object)
+        chosen: NDArray[np.object_] = words[where.ravel()]
+        return chosen
 
     @cached_property
     def _needs(self) -> list[str]:

@@ -13,7 +13,8 @@ from scipy.special import ndtr, stdtr
 
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.history import History, ItemHistory, only_item
-from veridex.core.methods.catalogue import Method, method
+from veridex.core.methods.catalogue import Method
+from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows
 from veridex.core.methods.levels import DEFAULT_LEVELS, bound_columns, checked_levels
 from veridex.core.methods.status import Status, reason_for
@@ -25,13 +26,13 @@ __all__ = ["Fitted", "Forecast", "fit"]
 FORMAT = "veridex fitted method 1"
 
 
-def fit(series: History | ItemHistory, method_text: str | Method) -> "Fitted":
+def fit(series: History | ItemHistory, method: str | Method) -> "Fitted":
     """Fit a method to one series.
 
     Parameters
     ----------
     series : ItemHistory or History of one item
-    method_text : str or Method
+    method : str or Method
         As in the catalogue, ``"holt-winters season=additive"``.
 
     Returns
@@ -51,7 +52,7 @@ def fit(series: History | ItemHistory, method_text: str | Method) -> "Fitted":
        period  step  point  stderr  lower_80  upper_80 reason
     0       5     1    4.5    1.44      2.14      6.86
     """
-    chosen, one = method(method_text), only_item(series)
+    chosen, one = as_method(method), only_item(series)
     y = training_values(one.values, len(one))
     plan = chosen.family.prepare(chosen.settings, one.cycle_length, 1, ())
     rows = Rows.allocate(plan, y.size)
@@ -307,7 +308,7 @@ class Fitted:
                 values=_array(held["values"]),
             )
             bare = cls(
-                method=method(held["method"]),
+                method=as_method(held["method"]),
                 series=series,
                 status=Status(held["status"]),
                 row=_array(held["parameters"]),

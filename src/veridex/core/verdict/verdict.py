@@ -60,10 +60,13 @@ class Verdict:
         ItemUnknown
             If the trial has no such item.
         """
-        for choice in self.choices:
-            if choice.evidence.item == item:
-                return choice
-        raise ItemUnknown(item, self.trial.history.names)
+        if item not in self._by_item:
+            raise ItemUnknown(item, self.trial.history.names)
+        return self._by_item[item]
+
+    @cached_property
+    def _by_item(self) -> dict[str, Choice]:
+        return {choice.evidence.item: choice for choice in self.choices}
 
     @cached_property
     def winners(self) -> pd.DataFrame:

@@ -1,0 +1,69 @@
+"""What the README and the docs promise, followed word for word."""
+
+import os
+import re
+import shlex
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import veridex as vx
+from veridex.core.methods.catalogue import FAMILIES
+from veridex.core.scoring.measures import MEASURES
+
+ROOT = Path(__file__).parents[1]
+README = (ROOT / "README.md").read_text()
+
+
+@pytest.fixture
+def newcomer(tmp_path, orders_csv):
+    """An empty directory with the newcomer's CSV file in it."""
+    shutil.copy(orders_csv, tmp_path / "orders.csv")
+    return tmp_path
+
+
+def test_the_ten_lines_of_python_run(newcomer):
+    code = re.search(r"```python\n(.*?)```", README, flags=re.DOTALL)[1]
+    assert len([line for line in code.splitlines() if line]) <= 10
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=newcomer, check=False)
+    assert done.returncode == 0, done.stderr
+    assert "smoker-01: " in done.stdout
+    assert len(vx.read_publication(newcomer / "published").items) == 10
+
+
+def test_the_four_commands_run(newcomer):
+    block = re.search(r"## The same job in four commands\n(.*?)\nThe first tests", README, flags=re.DOTALL)[1]
+    commands = re.sub(r"\\\n\s*", "", block)
+    lines = [line.strip() for line in commands.splitlines() if line.startswith("    veridex")]
+    assert len(lines) == 4
+    environment = os.environ | {"PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    for line in lines:
+        done = subprocess.run(
+            shlex.split(line), capture_output=True, text=True, cwd=newcomer, env=environment, check=False
+        )
+        assert done.returncode == 0, done.stderr
+    assert done.stdout.splitlines()[0].endswith("lower_97_5,upper_97_5,method,tested,reason")
+    assert len(list((newcomer / "figures").iterdir())) == 10
+    assert (newcomer / "published" / "manifest.json").exists()
+
+
+def test_the_docs_name_what_there_is():
+    methods = (ROOT / "docs" / "methods.md").read_text()
+    for family in FAMILIES:
+        assert f"`{family.name}" in README and f"`{family.name}" in methods
+        for setting in family.settings:
+            assert setting.key in methods, setting.key
+    for measure in MEASURES:
+        assert re.search(rf"\b{measure}\b", methods), measure
+
+
+def test_every_link_and_picture_is_there():
+    for page in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")]:
+        for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+            if "://" not in target:
+                assert (page.parent / target).exists(), f"{page.name}: {target}"
+    shots = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert {name for name in shots if name not in README} == set()
