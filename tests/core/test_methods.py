@@ -5,7 +5,7 @@ import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy import optimize, stats
+from scipy import optimize, special, stats
 
 import veridex as vx
 from conftest import METHODS, monthly, seasonal_values
@@ -154,7 +154,7 @@ def test_holt_winters_estimates_are_not_beaten_by_a_library_optimiser(kind):
     season = table.iloc[5:].to_numpy()
 
     def negative(u):
-        alpha, beta, share = 1 / (1 + np.exp(-u[:3]))
+        alpha, beta, share = special.expit(u[:3])
         expected = slow_smoothing(Y, alpha, beta, (1 - alpha) * share, 1.0, u[3], u[4], season, kind)[0]
         errors = Y - expected if kind == "additive" else Y / expected - 1
         logs = 0.0 if kind == "additive" else np.log(np.maximum(expected, 1e-9)).sum()
