@@ -4,8 +4,13 @@ from importlib.resources import files
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 import veridex as vx
+
+# How long an example takes says nothing on a busy machine; the same examples every time, so that a failure is a fact.
+settings.register_profile("veridex", deadline=None, derandomize=True)
+settings.load_profile("veridex")
 
 METHODS = [
     "mean",

@@ -14,7 +14,7 @@ from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial, TrialArrays
 from veridex.core.history.history import History, ItemHistory
 from veridex.core.methods.catalogue import Method, method
-from veridex.core.methods.contract import STATS, Rows
+from veridex.core.methods.contract import STATS, Rows, run_fold
 from veridex.core.methods.status import Status
 from veridex.core.preparation.training import training_values
 from veridex.core.scoring.measures import cell_terms, naive_scales
@@ -88,6 +88,7 @@ class _Shape:
     horizon: int
 
 
+@np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
 def _run_item(
     series: ItemHistory,
     *,
@@ -124,7 +125,7 @@ def _run_item(
                 fitted=fitted[: y.size],
                 stats=stats,
             )
-            status = entered.family.run(plan, y, None, warm, rows) if y.size else Status.TOO_SHORT
+            status = run_fold(entered.family, plan, y, None, warm, rows)
             out.status[0, m, o] = status
             if status <= Status.DONE:
                 out.parameters[0, m, o] = stats[2]

@@ -195,6 +195,7 @@ class Trial:
                 horizons[i, o] = fold.horizon
         return horizons
 
+    @np.errstate(all="ignore")
     def scores(
         self,
         by: Sequence[str] | str = ("method",),
@@ -301,6 +302,7 @@ class Trial:
             table["origin"] = self.history.cadence.starts(table["origin"].to_numpy())
         return table
 
+    @np.errstate(all="ignore")
     def standings(self, measure: str = "mase") -> pd.DataFrame:
         """Rank the lineup on the cells that every method has.
 

@@ -15,8 +15,9 @@ from scipy.special import ndtri, stdtrit
 
 from veridex.core.history.history import ItemHistory
 from veridex.core.methods.settings import Setting, Value
+from veridex.core.methods.status import Status
 
-__all__ = ["STATS", "Coefficients", "Family", "Plan", "Rows"]
+__all__ = ["STATS", "Coefficients", "Family", "Plan", "Rows", "run_fold"]
 
 FloatArray = NDArray[np.float64]
 
@@ -169,3 +170,20 @@ class Family(ABC, Generic[P]):
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""
+
+
+def run_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> Status:
+    """Run one fold as `vx.fit` and the backtest both do: quietly, and with finite numbers or none.
+
+    Demand near the limits of floating point overflows in places; what comes of it is a status, not a warning.
+    """
+    if y.size == 0:
+        return Status.TOO_SHORT
+    with np.errstate(all="ignore"):
+        status = Status(family.run(plan, y, x, warm, out))
+    if status <= Status.DONE and not (np.isfinite(out.points).all() and np.isfinite(out.stderr).all()):
+        status = Status.NO_FIT
+    if status > Status.DONE:
+        for array in (out.points, out.stderr, out.lower, out.upper, out.row, out.fitted, out.stats):
+            array.fill(np.nan)
+    return status

@@ -15,7 +15,7 @@ from veridex.core.history.cadence import Cadence
 from veridex.core.history.history import History, ItemHistory, only_item
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows
+from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, run_fold
 from veridex.core.methods.levels import DEFAULT_LEVELS, bound_columns, checked_levels
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.preparation.training import training_values
@@ -56,9 +56,7 @@ def fit(series: History | ItemHistory, method: str | Method) -> "Fitted":
     y = training_values(one.values, len(one))
     plan = chosen.family.prepare(chosen.settings, one.cycle_length, 1, ())
     rows = Rows.allocate(plan, y.size)
-    status = Status.TOO_SHORT
-    if y.size:
-        status = Status(chosen.family.run(plan, y, None, np.zeros(plan.warm_size), rows))
+    status = run_fold(chosen.family, plan, y, None, np.zeros(plan.warm_size), rows)
     return Fitted(method=chosen, series=one, status=status, row=rows.row, stats=rows.stats, fitted_tail=rows.fitted)
 
 
@@ -199,7 +197,8 @@ class Fitted:
         rows = Rows.allocate(plan, y.size)
         rows.row[:] = self.row
         if self.available:
-            self.method.family.replay(plan, y, None, rows)
+            with np.errstate(all="ignore"):
+                self.method.family.replay(plan, y, None, rows)
         return Forecast(
             method=self.method,
             series=self.series,

@@ -27,7 +27,7 @@ _REASONS = {
     Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
     Status.UNKNOWN_INSIDE: "the method cannot skip the unknown periods inside the history",
     Status.NO_SEASON: "the method needs a season, and this cycle has one period only",
-    Status.NO_FIT: "no parameters with a finite likelihood were found",
+    Status.NO_FIT: "no finite estimates were found",
     Status.NO_FOLD: "the history does not reach back to this origin",
 }
 

@@ -44,11 +44,12 @@ def naive_scales(y: FloatArray, cycle: int) -> tuple[float, float]:
 
     NaN where the span has no such change or none that differs from zero.
     """
-    changes = y[cycle:] - y[:-cycle] if y.size > cycle else np.empty(0)
-    changes = changes[~np.isnan(changes)]
-    if changes.size == 0 or not changes.any():
-        return np.nan, np.nan
-    return float(np.abs(changes).mean()), float(np.square(changes).mean())
+    with np.errstate(all="ignore"):
+        changes = y[cycle:] - y[:-cycle] if y.size > cycle else np.empty(0)
+        changes = changes[~np.isnan(changes)]
+        if changes.size == 0 or not changes.any():
+            return np.nan, np.nan
+        return float(np.abs(changes).mean()), float(np.square(changes).mean())
 
 
 def cell_terms(
@@ -73,32 +74,32 @@ def cell_terms(
     -------
     ndarray, shape (TERMS, n)
     """
-    error = actual - forecast
-    size = np.abs(error)
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
+        error = actual - forecast
+        size = np.abs(error)
         share = np.where(actual == 0.0, np.nan, 100.0 * error / actual)
         both = np.abs(actual) + np.abs(forecast)
         symmetric = np.where(both == 0.0, 0.0, 200.0 * size / both)
-    a, f = actual - centre, forecast - centre
-    return np.stack(
-        (
-            np.ones_like(error),
-            error,
-            size,
-            error * error,
-            share,
-            np.abs(share),
-            symmetric,
-            np.abs(actual),
-            size / scale,
-            error * error / square_scale,
-            a,
-            f,
-            a * a,
-            f * f,
-            a * f,
+        a, f = actual - centre, forecast - centre
+        return np.stack(
+            (
+                np.ones_like(error),
+                error,
+                size,
+                error * error,
+                share,
+                np.abs(share),
+                symmetric,
+                np.abs(actual),
+                size / scale,
+                error * error / square_scale,
+                a,
+                f,
+                a * a,
+                f * f,
+                a * f,
+            )
         )
-    )
 
 
 def interval_terms(actual: FloatArray, lower: FloatArray, upper: FloatArray, level: float) -> FloatArray:
@@ -125,7 +126,7 @@ def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
     dict of str to ndarray
         The keys of `MEASURES`, each of the sums' remaining shape; mpe, mape, smape, wape and accuracy in percent.
     """
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(all="ignore"):
         n = np.where(sums[COUNT] > 0, sums[COUNT], np.nan)
         mean = sums / n
         spread_a = mean[SQ_ACTUAL] - mean[ACTUAL] ** 2

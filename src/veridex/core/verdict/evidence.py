@@ -56,6 +56,7 @@ class ItemEvidence:
     entries: tuple[Entry, ...]
 
 
+@np.errstate(all="ignore")
 def gather(trial: Trial, index: int) -> ItemEvidence:
     """Collect an item's evidence.
 
