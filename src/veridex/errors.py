@@ -9,9 +9,12 @@ from difflib import get_close_matches
 from typing import Any
 
 __all__ = [
+    "CadenceUnclear",
     "CadenceUnknown",
     "CellUnreadable",
     "ColumnMissing",
+    "DatesAmbiguous",
+    "DecimalAmbiguous",
     "DestinationRefused",
     "FileUnreadable",
     "HistoryTooShort",
@@ -102,6 +105,48 @@ class CadenceUnknown(VeridexError, ValueError):
         if self.word is None:
             return f"The cadence is not stated; it is one of {_list(self.known)}."
         return f"unknown cadence {self.word!r}: it is one of {_list(self.known)}.{_near(self.word, self.known)}"
+
+
+@dataclass(eq=False)
+class CadenceUnclear(VeridexError, ValueError):
+    """No cadence was stated and none can be inferred from the dates."""
+
+    problem: str
+
+    def __str__(self) -> str:
+        return f"the cadence cannot be inferred: {self.problem}. State it with cadence=, as in cadence='monthly'."
+
+
+@dataclass(eq=False)
+class DatesAmbiguous(VeridexError, ValueError):
+    """Dates of numbers in which day and month could change places."""
+
+    source: str
+    column: str
+    row: int
+    value: str
+
+    def __str__(self) -> str:
+        return (
+            f"{self.source}, row {self.row}, column {self.column!r}: {self.value!r} could be read day first or month "
+            "first, and nothing in the column tells. Say dates='day-first' or dates='month-first'."
+        )
+
+
+@dataclass(eq=False)
+class DecimalAmbiguous(VeridexError, ValueError):
+    """Numbers in which a comma could be the decimal mark or group thousands."""
+
+    source: str
+    column: str
+    row: int
+    value: str
+
+    def __str__(self) -> str:
+        return (
+            f"{self.source}, row {self.row}, column {self.column!r}: the comma in {self.value!r} could mark "
+            "decimals or thousands, and nothing in the column tells. Say decimal=',' or decimal='.'."
+        )
 
 
 @dataclass(eq=False)

@@ -18,6 +18,10 @@ from veridex.core.history.history import only_item
         ("yearly", ["2024", "2024-07-09"], "2024", "2025"),
         ("quarterly", ["2024-Q3", "2024Q3", "2024-08", "2024-09-30"], "2024-Q3", "2024-Q4"),
         ("monthly", ["2024-02", "2024-02-29", "2024-02-01 13:45"], "2024-02", "2024-03"),
+        ("weekly-wednesday", ["2024-03-06", "2024-03-12"], "2024-03-06", "2024-03-13"),
+        ("workday", ["2024-03-08"], "2024-03-08", "2024-03-11"),
+        ("hourly", ["2024-03-08T10:59"], "2024-03-08T10:00", "2024-03-08T11:00"),
+        ("10 minutes", ["2024-03-08 10:59"], "2024-03-08T10:50", "2024-03-08T11:00"),
         # ISO 8601: the first week of 2025 began on Monday 30 December 2024.
         ("weekly", ["2025-W01", "2025-01-05", "2024-12-30"], "2024-12-30", "2025-01-06"),
         ("daily", ["2024-02-28", "2024-02-28T23:59"], "2024-02-28", "2024-02-29"),
@@ -143,7 +147,7 @@ def test_a_frame_of_a_history_gives_the_history_back(numbers):
     [
         ({"cadence": "monthy"}, "Did you mean 'monthly'"),
         ({"item": "skuu"}, "no column 'skuu' for the item; its columns are sku, day, qty. Did you mean 'sku'"),
-        ({"absent": "maybe"}, "it is 'zero' or 'unknown'"),
+        ({"absent": "maybe"}, "it is one of 'zero', 'unknown'"),
         ({"cycle_length": 0}, "a cycle has at least one period"),
         ({"frame": table([])}, "has 0 periods; a history needs 1"),
         (
@@ -171,3 +175,42 @@ def test_one_series_is_asked_for_where_one_is_wanted():
         two["jarr"]
     with pytest.raises(vx.VeridexError, match="need their first period"):
         vx.History.from_numbers([1], cadence="monthly")
+
+
+@pytest.mark.parametrize(
+    ("cadence", "start", "coarser", "n", "expected"),
+    [
+        ("daily", "2024-01-30", "monthly", 2 + 29 + 31, [np.nan, 29, 31]),
+        ("daily", "2024-01-01", "weekly", 10, [7, np.nan]),
+        ("daily", "2024-01-01", "weekly-wednesday", 10, [np.nan, 7, np.nan]),
+        ("monthly", "2024-01", "quarterly", 7, [3, 3, np.nan]),
+        ("quarterly", "2023-Q2", "yearly", 8, [np.nan, 4, np.nan]),
+        ("workday", "2024-01-01", "weekly", 10, [5, 5]),
+        ("workday", "2024-01-01", "monthly", 23 + 20, [23, np.nan]),
+        ("hourly", "2024-01-01", "daily", 48, [24, 24]),
+        ("10 minutes", "2024-01-01", "hourly", 7, [6, np.nan]),
+    ],
+)
+def test_coarser_cadences_add_up_and_parts_are_unknown(cadence, start, coarser, n, expected):
+    history = vx.History.from_numbers(np.ones(n), start=start, cadence=cadence, item="jar")
+    coarse = history.at_cadence(coarser)
+    assert coarse.cadence.name == coarser and coarse.cycle_length == coarse.cadence.cycle_length
+    assert np.array_equal(coarse["jar"].values, expected, equal_nan=True)
+    mean = history.at_cadence(coarser, gather="mean")["jar"].values
+    assert np.array_equal(mean, np.where(np.isnan(expected), np.nan, 1.0), equal_nan=True)
+
+
+def test_what_does_not_fit_is_refused():
+    weekly = vx.History.from_numbers(np.ones(9), start="2024-W01", cadence="weekly")
+    for coarser in ("monthly", "daily", "counted"):
+        with pytest.raises(vx.VeridexError, match="cadence="):
+            weekly.at_cadence(coarser)
+    with pytest.raises(vx.VeridexError, match="one cadence"):
+        vx.History.of([weekly["demand"], monthly([1.0])["smoker-01"]])
+
+
+def test_weekend_orders_of_a_workday_history_belong_to_monday():
+    frame = table([("a", "2024-03-01", 1), ("a", "2024-03-02", 2), ("a", "2024-03-04", 4), ("a", "2024-03-05", 8)])
+    history = vx.History.from_frame(frame, item="sku", period="day", demand="qty", cadence="workday")
+    assert history["a"].values.tolist() == [1, 6, 8]
+    assert [str(p)[:10] for p in history["a"].periods] == ["2024-03-01", "2024-03-04", "2024-03-05"]

@@ -60,7 +60,7 @@ def test_a_file_of_one_item_takes_its_name(tmp_path):
         (None, {}, "orders.csv: there is no such file. Check the name and the path."),
         ("", {}, "orders.csv: the file is empty"),
         ("sku,day,qty\n", {}, "orders.csv has 0 periods"),
-        (b"\x93\xff\x00\x01,\xfe\n\x88", {}, "orders.csv: this is no text in UTF-8"),
+        (b"\x93\xff\x00\x01,\xfe\n\x88", {}, "orders.csv: this is no text. "),
         ("sku,day,qty\na,2024-01-01\n", {}, "row 2 has 2 cells, the column names are 3"),
         ("sku,day,day,qty\na,b,2024-01-01,1\n", {}, "column 'day' stands there twice"),
         (
@@ -71,7 +71,11 @@ def test_a_file_of_one_item_takes_its_name(tmp_path):
         ("sku,day,qty\na,2024-01-01,twelve\n", {}, "row 2, column 'qty': 'twelve' is no number"),
         ("sku,day,qty\na,2024-01-01,inf\n", {}, "'inf' is no finite number"),
         ("sku,day,qty\na,2024-01-01,1\n", {"period": "dya"}, "no column 'dya' for the period"),
-        ("sku,day,qty\na,2024-01-01,1\n", {"cadence": None}, "The cadence is not stated"),
+        (
+            "sku,day,qty\na,2024-01-01,1\n",
+            {"cadence": None},
+            "the cadence cannot be inferred: there are fewer than three different dates",
+        ),
         ("sku,day,qty\na,2024-01-01,1\n", {"start": "2024-01"}, "have no item or period column"),
         ("sku,day,qty\na,1.5,1\n", {"cadence": "counted"}, "'1.5' is no whole number"),
     ],

@@ -6,14 +6,12 @@ import textwrap
 import traceback
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
+from veridex.cli.file_words import FileWords, read, say, takes_file
 from veridex.errors import VeridexError
-
-if TYPE_CHECKING:
-    from veridex.core.history.history import History
 
 __all__ = ["app", "run"]
 
@@ -43,18 +41,6 @@ class Deterministic(StrEnum):
     TREND = "trend"
 
 
-File = Annotated[Path, typer.Argument(help="CSV file: a long table, order lines, or a bare column of numbers.")]
-Item = Annotated[
-    str | None, typer.Option(help="Column of the item keys; COLUMN=KEY keeps one item, e.g. sku=smoker-01.")
-]
-Period = Annotated[str | None, typer.Option(help="Column of the dates (default: period).")]
-Demand = Annotated[str | None, typer.Option(help="Column of the quantities (default: demand).")]
-CadenceName = Annotated[
-    str | None, typer.Option("--cadence", help="yearly, quarterly, monthly, weekly, daily or counted.")
-]
-Start = Annotated[str | None, typer.Option(help="First period of a bare column of numbers, e.g. 2019-01.")]
-Name = Annotated[str | None, typer.Option(help="What a single series is called.")]
-Unit = Annotated[str | None, typer.Option(help="Unit of demand, for titles and axes.")]
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
 Horizon = Annotated[int, typer.Option(help="Periods to forecast.")]
 Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
@@ -75,14 +61,9 @@ def demo(
 
 
 @app.command()
+@takes_file
 def stationarity(
-    file: File,
-    item: Item = None,
-    period: Period = None,
-    demand: Demand = None,
-    cadence: CadenceName = None,
-    start: Start = None,
-    name: Name = None,
+    words: FileWords,
     lags: Annotated[int | None, typer.Option(help="Lags of both tests (default: chosen by rule).")] = None,
     deterministic: Annotated[
         Deterministic, typer.Option(help="What it may be stationary around.")
@@ -94,22 +75,16 @@ def stationarity(
     from veridex.cli.tables import show
     from veridex.core.diagnosis import stationarity as room
 
-    history = _read(file, item, period, demand, cadence, start, name, None)
+    history = read(words)
     finding = room.stationarity(history, lags=lags, deterministic=deterministic.value, significance=significance)
     show(finding.table, form.value, title=f"{finding.item}: stationarity", hide=("null", "n"))
     typer.echo(finding.reading, err=form is not Form.TABLE)
 
 
 @app.command()
+@takes_file
 def backtest(
-    file: File,
-    item: Item = None,
-    period: Period = None,
-    demand: Demand = None,
-    cadence: CadenceName = None,
-    start: Start = None,
-    name: Name = None,
-    unit: Unit = None,
+    words: FileWords,
     methods: Methods = None,
     horizon: Horizon = 12,
     origins: Origins = 12,
@@ -123,27 +98,21 @@ def backtest(
     from veridex.core.verdict.verdict import decide
     from veridex.figures.contenders import draw_contenders
 
-    history = _read(file, item, period, demand, cadence, start, name, unit)
+    history = read(words)
     trial = backtest_with_progress(history, methods, horizon, origins, levels)
     for note in trial.notes:
-        _say(note)
+        say(note)
     table, hidden = standings_for_show(trial, form.value)
     show(table, form.value, title=f"Standings, {trial.scheme.in_words()}", hide=hidden, caption=STANDINGS_CAPTION)
     if figures is not None:
         verdict = decide(trial)
-        _say(draw(figures, history, "contenders", lambda one: draw_contenders(verdict, one)))
+        say(draw(figures, history, "contenders", lambda one: draw_contenders(verdict, one)))
 
 
 @app.command()
+@takes_file
 def publish(
-    file: File,
-    item: Item = None,
-    period: Period = None,
-    demand: Demand = None,
-    cadence: CadenceName = None,
-    start: Start = None,
-    name: Name = None,
-    unit: Unit = None,
+    words: FileWords,
     method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
     horizon: Horizon = 12,
     origins: Origins = 12,
@@ -160,51 +129,16 @@ def publish(
 
     if to is not None:
         refuse_destination(to)
-    history = _read(file, item, period, demand, cadence, start, name, unit)
+    history = read(words)
     publication, notes = make(history, method, horizon, origins, levels)
     for note in notes:
-        _say(note)
+        say(note)
     table, title = publication_for_show(publication, form.value)
     show(table, form.value, title=title)
     if to is not None:
-        _say(f"Written to {write(publication, to)}.")
+        say(f"Written to {write(publication, to)}.")
     if figures is not None:
-        _say(draw(figures, history, "forecast", lambda one: draw_forecast(publication, one)))
-
-
-def _read(
-    file: Path,
-    item: str | None,
-    period: str | None,
-    demand: str | None,
-    cadence: str | None,
-    start: str | None,
-    name: str | None,
-    unit: str | None,
-) -> "History":
-    """Read the file, keep the one item asked for, and say what was decided while reading."""
-    from veridex.core.history.history import History
-    from veridex.exchange.reading import read_history
-
-    column, _, key = (item or "").partition("=")
-    history = read_history(
-        file,
-        item=column or None,
-        period=period,
-        demand=demand,
-        cadence=cadence,
-        start=start,
-        name=name,
-        unit=unit,
-    )
-    for note in history.notes:
-        _say(note)
-    return History.of([history[key]], history.notes) if key else history
-
-
-def _say(note: str) -> None:
-    """Notes go to standard error, so that standard output holds the table alone."""
-    typer.echo(note, err=True)
+        say(draw(figures, history, "forecast", lambda one: draw_forecast(publication, one)))
 
 
 def run() -> None:
@@ -212,12 +146,12 @@ def run() -> None:
     try:
         app()
     except VeridexError as error:
-        _say(f"veridex: {error}")
+        say(f"veridex: {error}")
         sys.exit(2)
     except BrokenPipeError:
         sys.stderr.close()  # the reader of our output has gone; there is nobody to tell
         sys.exit(0)
     except Exception:
         traceback.print_exc()
-        _say("veridex: this is our fault, not yours. Please report it with the lines above.")
+        say("veridex: this is our fault, not yours. Please report it with the lines above.")
         sys.exit(1)

@@ -75,7 +75,8 @@ def _dates_as_text(table: pd.DataFrame) -> pd.DataFrame:
     table = table.copy()
     for name in table.columns:
         if table[name].dtype.kind == "M":
-            table[name] = table[name].dt.strftime("%Y-%m-%d")
+            whole_days = (table[name].dt.normalize() == table[name]).all()
+            table[name] = table[name].dt.strftime("%Y-%m-%d" if whole_days else "%Y-%m-%dT%H:%M")
     return table
 
 

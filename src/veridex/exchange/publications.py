@@ -92,8 +92,7 @@ def _swap(stage: Path, target: Path) -> None:
 def _table(publication: Publication) -> pd.DataFrame:
     """The frame as files hold it: periods as ISO text, missing cells empty."""
     table = publication.frame.copy()
-    if table["period"].dtype.kind == "M":
-        table["period"] = table["period"].dt.strftime("%Y-%m-%d")
+    table["period"] = Cadence.named(publication.manifest["data"]["cadence"]).iso(table["period"].to_numpy())
     return table
 
 

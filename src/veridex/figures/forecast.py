@@ -53,7 +53,10 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
         Line2D([], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=f"forecast: {entry['method']}"),
     ]
     handles += [Patch(color=BANDS[min(j, 3)], label=_band_label(entry, j, level)) for j, level in enumerate(levels)]
-    figure.legend(handles=handles, loc="outside lower center", ncols=len(handles), frameon=False, labelcolor=INK)
+    # A long method name needs a second row: the figure is about a hundred letters wide.
+    letters = sum(len(str(handle.get_label())) + 8 for handle in handles)
+    columns = -(-len(handles) // -(-letters // 145))
+    figure.legend(handles=handles, loc="outside lower center", ncols=columns, frameon=False, labelcolor=INK)
     if not np.isfinite(ahead["value"].to_numpy(dtype=float)).any():
         axes.text(0.5, 0.5, ahead["reason"].iloc[0], transform=axes.transAxes, ha="center", color=INK, wrap=True)
     return figure

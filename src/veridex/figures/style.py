@@ -78,13 +78,18 @@ def date_ticks(periods: NDArray[Any], most: int) -> tuple[NDArray[Any], list[str
         high = last.astype(f"datetime64[{unit}]").astype(int)
         ticks = np.arange(-(-low // step) * step, high + 1, step).astype(f"datetime64[{unit}]")
         ticks = ticks[ticks >= first]
+        if unit == "h" and first.astype("datetime64[D]") == first and last.astype("datetime64[D]") == last:
+            continue  # whole days have no hours to show
         if 0 < ticks.size <= most:
-            return ticks.astype("datetime64[D]"), [_tick_label(tick, unit) for tick in ticks]
+            return ticks.astype("datetime64[s]"), [_tick_label(tick, unit) for tick in ticks]
     return np.array([first]), [str(first.astype("datetime64[D]"))]
 
 
 # From fine to coarse; the first that gives few enough ticks is taken.
 TICK_STEPS = (
+    ("h", 1),
+    ("h", 6),
+    ("h", 12),
     ("D", 1),
     ("D", 7),
     ("M", 1),
@@ -100,8 +105,8 @@ TICK_STEPS = (
 
 
 def _tick_label(tick: np.datetime64, unit: str) -> str:
-    day = tick.astype("datetime64[D]").item()
-    return {"Y": f"{day:%Y}", "M": f"{day:%b %Y}", "D": f"{day.day} {day:%b}"}[unit]
+    at = tick.astype("datetime64[s]").item()
+    return {"Y": f"{at:%Y}", "M": f"{at:%b %Y}", "D": f"{at.day} {at:%b}", "h": f"{at.day} {at:%b %H:%M}"}[unit]
 
 
 def plain_number(value: float) -> str:

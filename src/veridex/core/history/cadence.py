@@ -4,18 +4,23 @@ A period is kept as an ordinal: whole periods since an epoch, so that neighbours
 into start stamps (`datetime64[s]`, or the int itself when counted) and into ISO text only at the edge.
 """
 
+import re
 from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from veridex.core.history.spellings import read_period_texts
+from veridex.core.history.spellings import EXAMPLES, read_period_texts
 from veridex.errors import CadenceUnknown, ParameterError
 
 __all__ = ["CADENCES", "Cadence"]
 
-Unit = Literal["Y", "M", "D"]
+Unit = Literal["Y", "M", "D", "B", "h", "m"]
+
+WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+MINUTES_A_DAY = 1440
+FINER = re.compile(r"(\d+) (minutes|hours)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,12 +31,13 @@ class Cadence:
     ----------
     name : str
         The word for it, ``"monthly"``.
-    unit : {"Y", "M", "D"} or None
-        The calendar unit that is counted; None for ``counted``, which has no calendar.
+    unit : {"Y", "M", "D", "B", "h", "m"} or None
+        What is counted: years, months, days, working days (Monday to Friday), hours, minutes; None for
+        ``counted``, which has no calendar.
     count : int
         How many units make a period.
     anchor : int
-        Units from the epoch (1970-01-01) back to the start of period 0.
+        Units from the start of period 0 to the epoch (1970-01-01).
     cycle_length : int
         Periods after which the season repeats, unless the planner says otherwise.
     noun : str
@@ -49,27 +55,47 @@ class Cadence:
     def named(cls, word: "str | Cadence | None") -> "Cadence":
         """Find a cadence by its name.
 
+        Known are the names of `CADENCES`, weeks that begin on another day (``weekly-wednesday``), and parts of
+        a day: ``10 minutes``, ``6 hours``.
+
         Raises
         ------
         CadenceUnknown
-            If the word is none of `CADENCES`.
+            If the word is none of these.
         """
         if isinstance(word, Cadence):
             return word
         for cadence in CADENCES:
             if cadence.name == word:
                 return cadence
-        raise CadenceUnknown(word, tuple(c.name for c in CADENCES))
+        if word is not None and word.startswith("weekly-") and word.removeprefix("weekly-") in WEEKDAYS:
+            return _weekly(WEEKDAYS.index(word.removeprefix("weekly-")))
+        if word is not None and (parts := FINER.fullmatch(word)):
+            minutes = int(parts[1]) * (60 if parts[2] == "hours" else 1)
+            if 0 < minutes < MINUTES_A_DAY and MINUTES_A_DAY % minutes == 0:
+                return cls(word, "m", minutes, 0, MINUTES_A_DAY // minutes, f"span of {word}")
+        raise CadenceUnknown(word, (*(c.name for c in CADENCES), "weekly-wednesday", "10 minutes", "6 hours"))
 
     @property
     def counted(self) -> bool:
         """Whether periods are plain numbers without dates."""
         return self.unit is None
 
+    @property
+    def within_day(self) -> bool:
+        """Whether periods are shorter than a day."""
+        return self.unit in ("h", "m")
+
     def ordinals(self, stamps: NDArray[Any]) -> NDArray[np.int64]:
-        """Ordinals of the periods that hold the given stamps (`datetime64`; ints when counted)."""
+        """Ordinals of the periods that hold the given stamps (`datetime64`; ints when counted).
+
+        With working days, a Saturday or Sunday belongs to the Monday after it.
+        """
         if self.unit is None:
             return np.asarray(stamps, dtype=np.int64)
+        if self.unit == "B":
+            days = np.busday_offset(stamps.astype("datetime64[D]"), 0, roll="forward")
+            return np.asarray(np.busday_count(np.datetime64("1970-01-01"), days), dtype=np.int64)
         units = stamps.astype(f"datetime64[{self.unit}]").astype(np.int64)
         return (units + self.anchor) // self.count
 
@@ -78,45 +104,50 @@ class Cadence:
         ordinals = np.asarray(ordinals, dtype=np.int64)
         if self.unit is None:
             return ordinals
+        if self.unit == "B":
+            return np.asarray(np.busday_offset(np.datetime64("1970-01-01"), ordinals)).astype("datetime64[s]")
         units = ordinals * self.count - self.anchor
         return units.astype(f"datetime64[{self.unit}]").astype("datetime64[s]")
 
     def text(self, ordinal: int) -> str:
-        """A period in ISO text, as far as it needs: ``2026``, ``2026-Q3``, ``2026-09``, ``2026-09-14``, ``17``."""
+        """A period in ISO text as short as it goes: 2026, 2026-Q3, 2026-09, 2026-09-14, 2026-09-14T06:00, 17."""
         if self.unit is None:
             return str(int(ordinal))
-        day = str(self.starts(ordinal).astype("datetime64[D]"))
+        stamp = str(self.starts(ordinal))
         if self.name == "yearly":
-            return day[:4]
+            return stamp[:4]
         if self.name == "quarterly":
-            return f"{day[:4]}-Q{(int(day[5:7]) + 2) // 3}"
-        return day[:7] if self.name == "monthly" else day
+            return f"{stamp[:4]}-Q{(int(stamp[5:7]) + 2) // 3}"
+        return stamp[:7] if self.name == "monthly" else stamp[: 16 if self.within_day else 10]
 
-    def iso(self, ordinals: NDArray[np.int64]) -> list[str]:
-        """The start days of periods as ISO text, for files; numbers when counted."""
-        starts = self.starts(ordinals)
-        return [str(s) for s in (starts if self.unit is None else starts.astype("datetime64[D]"))]
+    def iso(self, starts: NDArray[Any]) -> list[str]:
+        """Start stamps as ISO text for files: days, with hours and minutes where periods are shorter."""
+        if self.unit is None:
+            return [str(start) for start in starts]
+        return list(np.datetime_as_string(starts.astype("datetime64[s]"), unit="m" if self.within_day else "D"))
 
     def phase_name(self, ordinal: int) -> str:
         """The place of a period in its natural cycle, in words: ``March``, ``Q3``, ``week 12``, ``Monday``."""
         if self.unit is None:
             return f"phase {ordinal % max(self.cycle_length, 1) + 1}"
-        day = self.starts(ordinal).astype("datetime64[D]").item()
-        if self.name == "monthly":
-            return f"{day:%B}"
-        if self.name == "quarterly":
-            return f"Q{(day.month + 2) // 3}"
-        if self.name == "daily":
-            return f"{day:%A}"
-        return f"week {day.isocalendar().week}" if self.name == "weekly" else str(day.year)
+        stamp = self.starts(ordinal).item()
+        if self.within_day:
+            return f"{stamp:%H:%M}"
+        if self.unit == "M":
+            return f"{stamp:%B}" if self.count == 1 else f"Q{(stamp.month + 2) // 3}"
+        if self.name in ("daily", "workday"):
+            return f"{stamp:%A}"
+        return str(stamp.year) if self.unit == "Y" else f"week {stamp.isocalendar().week}"
 
     def length(self, periods: float) -> str:
         """A number of periods in words: ``1 month``, ``2.4 months``."""
         shown = f"{periods:.3g}"
+        if " of " in self.noun:
+            return f"{shown} {self.noun.replace('span', 'spans', int(shown != '1'))}"
         return f"{shown} {self.noun}{'' if shown == '1' else 's'}"
 
     def period(self, value: object) -> int:
-        """Ordinal of one period, given as ISO text, a date, a stamp or, when counted, a number.
+        """Ordinal of one period, given as text, a date, a stamp or, when counted, a number.
 
         Raises
         ------
@@ -127,19 +158,26 @@ class Cadence:
             return int(value)
         if isinstance(value, np.datetime64) and not self.counted:
             return int(self.ordinals(np.asarray(value)))
-        stamps, readable = read_period_texts(np.array([str(value)]), counted=self.counted)
+        stamps, readable, _ = read_period_texts(np.array([str(value)]), counted=self.counted)
         if not readable[0]:
-            wanted = "a whole number" if self.counted else "a date such as 2026-03, 2026-03-01 or 2026-Q1"
+            wanted = "a whole number" if self.counted else f"a date such as {EXAMPLES}"
             raise ParameterError("period", repr(value), f"{self.name} periods are given as {wanted}")
         return int(self.ordinals(stamps)[0])
+
+
+def _weekly(first_day: int) -> Cadence:
+    """Weeks that begin on a day of the week, 0 for Monday (ISO 8601). The epoch was a Thursday."""
+    name = "weekly" if first_day == 0 else f"weekly-{WEEKDAYS[first_day]}"
+    return Cadence(name, "D", 7, (3 - first_day) % 7, 52, "week")
 
 
 CADENCES = (
     Cadence("yearly", "Y", 1, 0, 1, "year"),
     Cadence("quarterly", "M", 3, 0, 4, "quarter"),
     Cadence("monthly", "M", 1, 0, 12, "month"),
-    # Weeks begin on Monday (ISO 8601); the epoch was a Thursday.
-    Cadence("weekly", "D", 7, 3, 52, "week"),
+    _weekly(0),
+    Cadence("workday", "B", 1, 0, 5, "working day"),
     Cadence("daily", "D", 1, 0, 7, "day"),
+    Cadence("hourly", "h", 1, 0, 24, "hour"),
     Cadence("counted", None, 1, 0, 1, "period"),
 )

@@ -1,6 +1,6 @@
 """`History` (many items on one cadence) and `ItemHistory` (one of them)."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
@@ -8,9 +8,11 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
-from veridex.core.history.assemble import Absent, Assembled, Unfinished
+from veridex.core.history.assemble import Absent, Assembled, Combine, Unfinished
 from veridex.core.history.cadence import Cadence
-from veridex.core.history.tables import assemble_table, refuse_infinite
+from veridex.core.history.coarser import Gather, coarsen
+from veridex.core.history.numbers_in_text import refuse_infinite
+from veridex.core.history.tables import Dates, LayoutName, TableLayout, assemble_table, columns_of
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
 
 if TYPE_CHECKING:
@@ -47,6 +49,12 @@ class _Spans:
         if periods < 1:
             raise ParameterError("last", str(periods), "keep at least one period")
         return self._narrow(lambda start, stop: (max(start, stop - periods), stop), f"last {periods}")
+
+    def first(self, periods: int) -> "Self":
+        """Keep the first so many periods of each item."""
+        if periods < 1:
+            raise ParameterError("first", str(periods), "keep at least one period")
+        return self._narrow(lambda start, stop: (start, min(stop, start + periods)), f"first {periods}")
 
     def between(self, first: int, last: int) -> "Self":
         """Keep each item's positions `first` to `last`, counted from 1, both included."""
@@ -110,6 +118,18 @@ class ItemHistory(_Spans):
             raise HistoryTooShort(self.item, len(self), 1, f"the span {wanted}", "Choose a span it covers.")
         return replace(self, start=start, values=self.values[start - self.start : stop - self.start])
 
+    def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> "ItemHistory":
+        """Add up (or average) to a coarser cadence; a coarser period not wholly known is unknown.
+
+        Raises
+        ------
+        CadenceUnknown, ParameterError
+            If the periods of one do not fit into those of the other.
+        """
+        coarser = Cadence.named(cadence)
+        values, start = coarsen(self.values, self.start, self.cadence, coarser, gather)
+        return replace(self, cadence=coarser, cycle_length=coarser.cycle_length, start=start, values=_locked(values))
+
     def to_frame(self) -> pd.DataFrame:
         """The history as a table: item, period, demand."""
         return pd.DataFrame({"item": self.item, "period": self.periods, "demand": self.values})
@@ -135,6 +155,8 @@ class History(_Spans):
     unit : str or None
     notes : tuple of str
         What was decided, filled or left out while it was read.
+    key_columns, keys
+        Where item keys were joined from several columns: these columns, and the parts of each item's key.
     """
 
     cadence: Cadence
@@ -145,6 +167,8 @@ class History(_Spans):
     starts: NDArray[np.int64] = field(repr=False)
     unit: str | None = None
     notes: tuple[str, ...] = field(default=(), repr=False)
+    key_columns: tuple[str, ...] = field(default=(), repr=False)
+    keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)
 
     def __post_init__(self) -> None:
         for array in (self.values, self.offsets, self.starts):
@@ -188,11 +212,13 @@ class History(_Spans):
 
     @property
     def items(self) -> pd.DataFrame:
-        """A row per item: item, first and last period, periods, unknown."""
+        """A row per item: item, the columns its key was joined from, first and last period, periods, unknown."""
         lengths = np.diff(self.offsets)
+        parts = {column: [self.keys[name][i] for name in self.names] for i, column in enumerate(self.key_columns)}
         return pd.DataFrame(
             {
                 "item": list(self.names),
+                **parts,
                 "first": self.cadence.starts(self.starts),
                 "last": self.cadence.starts(self.starts + lengths - 1),
                 "periods": lengths,
@@ -210,7 +236,20 @@ class History(_Spans):
         if not kept:
             raise HistoryTooShort("every item", 0, 1, f"the span {wanted}", "Choose a span the history covers.")
         notes = self.notes + ((f"{lost} items have no period {wanted} and were left out.",) if lost else ())
-        return History.of(kept, notes=notes)
+        return replace(History.of(kept, notes=notes), key_columns=self.key_columns, keys=self.keys)
+
+    def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> "History":
+        """Add up (or average) to a coarser cadence; a coarser period not wholly known is unknown.
+
+        Raises
+        ------
+        CadenceUnknown, ParameterError
+            If the periods of one do not fit into those of the other.
+        """
+        kept = [series.at_cadence(cadence, gather) for series in self]
+        word = "added up" if gather == "sum" else "averaged"
+        notes = (*self.notes, f"{self.cadence.name} demand was {word} to {kept[0].cadence.name}.".capitalize())
+        return replace(History.of(kept, notes=notes), key_columns=self.key_columns, keys=self.keys)
 
     def to_frame(self) -> pd.DataFrame:
         """The history as a long table: item, period, demand."""
@@ -220,8 +259,18 @@ class History(_Spans):
 
     @classmethod
     def of(cls, series: list[ItemHistory], notes: tuple[str, ...] = ()) -> "History":
-        """Put histories of single items on one cadence together."""
+        """Put histories of single items on one cadence together.
+
+        Raises
+        ------
+        ParameterError
+            If their cadences differ.
+        """
         first = series[0]
+        other = next((one for one in series if one.cadence != first.cadence), None)
+        if other is not None:
+            differ = f"{first.item!r} is {first.cadence.name}, {other.item!r} {other.cadence.name}"
+            raise ParameterError("series", repr(other), f"a history has one cadence: {differ}")
         lengths = [len(one) for one in series]
         return cls(
             cadence=first.cadence,
@@ -248,6 +297,8 @@ class History(_Spans):
             starts=parts.starts,
             unit=unit,
             notes=parts.notes,
+            key_columns=parts.key_columns,
+            keys=parts.keys,
         )
 
     @classmethod
@@ -306,53 +357,105 @@ class History(_Spans):
     @classmethod
     def from_frame(
         cls,
-        frame: pd.DataFrame,
+        frame: "pd.DataFrame | pd.Series[Any]",
         *,
-        item: str | None = None,
-        period: str = "period",
-        demand: str = "demand",
-        cadence: str | Cadence,
+        item: str | Sequence[str] | None = None,
+        period: str | Sequence[str] | None = None,
+        demand: str | None = None,
+        cadence: str | Cadence | None = None,
         name: str = "demand",
         cycle_length: int | None = None,
         unit: str | None = None,
+        layout: LayoutName = "long",
+        items: Sequence[str] | None = None,
+        dates: Dates | None = None,
+        decimal: str | None = None,
+        combine: Combine = "sum",
         absent: Absent | None = None,
         unfinished: Unfinished = "drop",
     ) -> "History":
-        """Make a history from a long table: a row per item and period, or order lines to be added up.
+        """Make a history from a table: order lines, a row per item and period, or a column per item.
 
         Parameters
         ----------
-        frame : DataFrame
-        item : str, optional
-            Column of the item keys; without it all rows are one item called `name`.
-        period, demand : str
-            Columns of the dates (stamps, or text as in files; whole numbers when counted) and quantities.
-        cadence, cycle_length, unit
+        frame : DataFrame or Series
+            Of a Series the index holds the periods. Of a DataFrame without the `period` column, so does its index.
+        item : str or sequence of str, optional
+            Column of the item keys; several are joined and kept as columns of `history.items`. Without it all
+            rows are one item called `name`.
+        period : str or sequence of str
+            Column of the dates (stamps, or text in any spelling of docs/formats.md; whole numbers when counted);
+            or the columns of year and month, quarter or week. By default ``"period"``.
+        demand : str
+            Column of the quantities; by default ``"demand"``.
+        cadence : str, optional
+            Inferred from the dates if not stated; the notes say the evidence.
+        cycle_length, unit
             As in `from_numbers`.
+        layout : {"long", "wide"}
+            Wide: a column per item, those named in `items` or all that hold numbers.
+        dates : {"day-first", "month-first"}, optional
+            How ``03/04/2024`` is read where the column does not tell.
+        decimal : {".", ","}, optional
+            The decimal mark where the column does not tell.
+        combine : {"sum", "mean", "last", "count", "max"}
+            How several rows of a period become its demand; any unknown row makes it unknown.
         absent : {"zero", "unknown"}, optional
-            What a period without a row means: by default zero for order lines, unknown otherwise.
+            What a period without a row means: by default zero for order lines added up or counted, unknown
+            otherwise.
         unfinished : {"drop", "keep"}
             What to do with a last period in which the order lines stop too early.
 
         Raises
         ------
-        CadenceUnknown, ColumnMissing, CellUnreadable, HistoryTooShort, ParameterError
+        CadenceUnknown, CadenceUnclear, ColumnMissing, CellUnreadable, DatesAmbiguous, DecimalAmbiguous,
+        HistoryTooShort, ParameterError
             If the table does not hold what it is said to hold.
         """
-        spacing = Cadence.named(cadence)
-        parts = assemble_table(
-            frame,
-            item=item,
-            period=period,
-            demand=demand,
-            cadence=spacing,
+        where = TableLayout(
+            item=columns_of(item),
+            period=columns_of(period) or ("period",),
+            demand=demand or "demand",
+            layout=layout,
+            items=None if items is None else tuple(items),
             name=name,
+            dates=dates,
+            decimal=decimal,
+            combine=combine,
             absent=absent,
             unfinished=unfinished,
-            source="the table",
-            first_row=1,
         )
+        table = _with_period_column(frame, where)
+        return cls.from_table(table, where, cadence, cycle_length=cycle_length, unit=unit)
+
+    @classmethod
+    def from_table(
+        cls,
+        frame: pd.DataFrame,
+        layout: TableLayout,
+        cadence: str | Cadence | None,
+        *,
+        cycle_length: int | None = None,
+        unit: str | None = None,
+        source: str = "the table",
+        first_row: int = 1,
+        notes: tuple[str, ...] = (),
+    ) -> "History":
+        """Make a history from a table whose layout is stated; `source` and `first_row` are what errors call it."""
+        stated = None if cadence is None else Cadence.named(cadence)
+        parts, spacing = assemble_table(frame, layout, stated, source, first_row)
+        parts = replace(parts, notes=notes + parts.notes)
         return cls.from_assembled(parts, spacing, cycle_length=cycle_length, unit=unit)
+
+
+def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:
+    """Bring periods that stand in the index into a column."""
+    if isinstance(frame, pd.Series):
+        return pd.DataFrame({layout.period[0]: frame.index, layout.demand: frame.to_numpy()})
+    if layout.period[0] in frame.columns:
+        return frame
+    in_index = isinstance(frame.index, pd.DatetimeIndex) or frame.index.name == layout.period[0]
+    return frame.rename_axis(layout.period[0]).reset_index() if in_index else frame
 
 
 def only_item(history: "History | ItemHistory") -> ItemHistory:

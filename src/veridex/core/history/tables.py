@@ -1,116 +1,228 @@
-"""Long tables of texts, dates and numbers, read cell by cell and assembled into a history's columns."""
+"""Tables of texts, dates and numbers, read cell by cell and assembled into a history's columns."""
 
-from typing import Any
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from veridex.core.history.assemble import Absent, Assembled, Unfinished, assemble
+from veridex.core.history.assemble import Absent, Assembled, Combine, Unfinished, assemble
 from veridex.core.history.cadence import Cadence
-from veridex.core.history.spellings import read_period_texts
-from veridex.errors import CellUnreadable, ColumnMissing, HistoryTooShort, ParameterError
+from veridex.core.history.inference import infer_cadence
+from veridex.core.history.numbers_in_text import read_quantities, refuse_cells
+from veridex.core.history.spellings import EXAMPLES, is_ambiguous, precision_of, read_period_texts
+from veridex.errors import ColumnMissing, DatesAmbiguous, HistoryTooShort, ParameterError
 
-__all__ = ["assemble_table", "read_quantities", "refuse_infinite"]
+__all__ = ["KEY_MARK", "Dates", "LayoutName", "TableLayout", "assemble_table"]
 
-DATES = "Write dates as 2026-03-01, 2026-03, 2026-Q1 or 2026-W09."
-UNKNOWN_IS_EMPTY = "Correct the cell, or leave it empty where demand is unknown."
+LayoutName = Literal["long", "wide"]
+Dates = Literal["day-first", "month-first"]
+
+KEY_MARK = " / "
+"""Joins the parts of an item key that stands in several columns."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TableLayout:
+    """Where in a table things stand, and what to do with them; `History.from_frame` explains each."""
+
+    item: tuple[str, ...] = ()
+    period: tuple[str, ...] = ("period",)
+    demand: str = "demand"
+    layout: LayoutName = "long"
+    items: tuple[str, ...] | None = None
+    name: str = "demand"
+    dates: Dates | None = None
+    decimal: str | None = None
+    combine: Combine = "sum"
+    absent: Absent | None = None
+    unfinished: Unfinished = "drop"
+
+    def __post_init__(self) -> None:
+        for key, allowed in (
+            ("layout", ("long", "wide")),
+            ("dates", (None, "day-first", "month-first")),
+            ("combine", ("sum", "mean", "last", "count", "max")),
+            ("absent", (None, "zero", "unknown")),
+            ("unfinished", ("drop", "keep")),
+        ):
+            if getattr(self, key) not in allowed:
+                words = ", ".join(repr(word) for word in allowed if word is not None)
+                raise ParameterError(key, repr(getattr(self, key)), f"it is one of {words}")
+        if self.items is not None and self.layout != "wide":
+            raise ParameterError("items", repr(self.items), "columns are chosen in the wide layout; add layout='wide'")
+
+
+def columns_of(given: str | Sequence[str] | None) -> tuple[str, ...]:
+    """One column name, several, or none."""
+    if given is None:
+        return ()
+    return (given,) if isinstance(given, str) else tuple(given)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Rows:
+    """A table's rows in one form, whatever its layout."""
+
+    codes: NDArray[np.int64]
+    items: tuple[str, ...]
+    stamps: NDArray[Any]
+    demand: NDArray[np.float64]
+    precision: set[str]
+    notes: tuple[str, ...]
+    keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 def assemble_table(
-    frame: pd.DataFrame,
-    *,
-    item: str | None,
-    period: str,
-    demand: str,
-    cadence: Cadence,
-    name: str,
-    absent: Absent | None,
-    unfinished: Unfinished,
-    source: str,
-    first_row: int,
-) -> Assembled:
-    """Read the named columns of a long table and add them up per item and period.
+    frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, source: str, first_row: int
+) -> tuple[Assembled, Cadence]:
+    """Read the named columns of a table and combine them per item and period.
 
     Parameters
     ----------
     frame : DataFrame
         Cells may be texts, stamps or numbers.
-    item, period, demand, cadence, name, absent, unfinished
-        As in `History.from_frame`.
-    source : str
-        What errors call the table.
-    first_row : int
-        What errors call the frame's first row.
+    layout : TableLayout
+    cadence : Cadence, optional
+        Inferred from the dates if not stated.
+    source, first_row
+        What errors call the table and its first row.
 
     Raises
     ------
-    ColumnMissing, CellUnreadable, HistoryTooShort, ParameterError
+    ColumnMissing, CellUnreadable, DatesAmbiguous, DecimalAmbiguous, CadenceUnclear, HistoryTooShort
     """
-    _one_of("absent", absent, (None, "zero", "unknown"))
-    _one_of("unfinished", unfinished, ("drop", "keep"))
-    for column, role in ((item, "item"), (period, "period"), (demand, "demand")):
-        if column is not None and column not in frame.columns:
-            raise ColumnMissing(source, column, role, tuple(map(str, frame.columns)))
     if frame.empty:
         raise HistoryTooShort(source, 0, 1, "a history", "Give it at least one row below the column names.")
-    stamps = _read_stamps(frame[period], cadence, source, first_row)
-    quantities = read_quantities(frame[demand], source, first_row)
-    if item is None:
-        return assemble(np.zeros(len(frame), dtype=np.int64), (name,), stamps, quantities, cadence, absent, unfinished)
-    codes, keys = pd.factorize(frame[item].astype(str), sort=True)
-    return assemble(codes.astype(np.int64), tuple(map(str, keys)), stamps, quantities, cadence, absent, unfinished)
+    reader = _wide_rows if layout.layout == "wide" else _long_rows
+    rows = reader(frame, layout, cadence, source, first_row)
+    notes = rows.notes
+    if cadence is None:
+        cadence, evidence = infer_cadence(rows.stamps, rows.codes, rows.items, rows.precision)
+        notes += (evidence,)
+    parts = assemble(
+        rows.codes, rows.items, rows.stamps, rows.demand, cadence, layout.combine, layout.absent, layout.unfinished
+    )
+    key_columns = layout.item if rows.keys else ()
+    return replace(parts, notes=notes + parts.notes, key_columns=key_columns, keys=rows.keys), cadence
 
 
-def read_quantities(column: "pd.Series[Any]", source: str, first_row: int) -> NDArray[np.float64]:
-    """Numbers of a column; an empty cell is unknown demand (NaN).
-
-    Raises
-    ------
-    CellUnreadable
-        Naming the first cell that is no finite number, and how many there are.
-    """
-    empty = column.isna() | (column.astype(str).str.strip() == "")
-    numbers = pd.to_numeric(column.where(~empty, None), errors="coerce").to_numpy(dtype=np.float64, na_value=np.nan)
-    named_unknown = column.astype(str).str.strip().str.lower().isin(["nan", "na", "null"])
-    bad = np.flatnonzero(np.isnan(numbers) & ~empty.to_numpy() & ~named_unknown.to_numpy())
-    if bad.size:
-        _refuse(column, bad, "number", UNKNOWN_IS_EMPTY, source, first_row)
-    refuse_infinite(numbers, str(column.name), source, first_row)
-    return numbers
-
-
-def refuse_infinite(values: NDArray[np.float64], column: str, source: str, first_row: int) -> None:
-    """Raise `CellUnreadable` if a value is infinite."""
-    bad = np.flatnonzero(np.isinf(values))
-    if bad.size:
-        _refuse(pd.Series(values, name=column), bad, "finite number", UNKNOWN_IS_EMPTY, source, first_row)
-
-
-def _read_stamps(column: "pd.Series[Any]", cadence: Cadence, source: str, first_row: int) -> NDArray[Any]:
-    if isinstance(column.dtype, pd.DatetimeTZDtype):
-        raise ParameterError("period", repr(column.name), "its stamps carry a time zone; pass local stamps without one")
-    if pd.api.types.is_datetime64_any_dtype(column) and not cadence.counted:
-        stamps: NDArray[Any] = column.to_numpy().astype("datetime64[s]")
-        readable = ~np.isnat(stamps)
+def _long_rows(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, source: str, first_row: int) -> _Rows:
+    """A row per item and period, or order lines."""
+    for columns, role in ((layout.item, "item"), (layout.period, "period"), ((layout.demand,), "demand")):
+        if role == "demand" and layout.combine == "count" and layout.demand not in frame.columns:
+            continue  # rows are counted; there may be nothing to add up
+        _require(frame, columns, role, source)
+    stamps, precision, notes = _read_stamps(frame, layout, cadence, source, first_row)
+    if layout.combine == "count" and layout.demand not in frame.columns:
+        demand = np.ones(len(frame))
     else:
-        stamps, readable = read_period_texts(column.astype(str).to_numpy(), counted=cadence.counted)
-    if not readable.all():
-        wanted, remedy = ("whole number", "Write whole numbers.") if cadence.counted else ("date", DATES)
-        _refuse(column, np.flatnonzero(~readable), wanted, remedy, source, first_row)
-    return stamps
+        demand = read_quantities(frame[layout.demand], source, first_row, layout.decimal)
+    if not layout.item:
+        return _Rows(np.zeros(len(frame), dtype=np.int64), (layout.name,), stamps, demand, precision, notes)
+    keys = frame[layout.item[0]].astype(str)
+    for column in layout.item[1:]:
+        keys = keys + KEY_MARK + frame[column].astype(str)
+    codes, items = pd.factorize(keys, sort=True)
+    names = tuple(map(str, items))
+    parts: dict[str, tuple[str, ...]] = {}
+    if len(layout.item) > 1:
+        _, first = np.unique(codes, return_index=True)
+        parts = {names[codes[row]]: tuple(str(frame[column].iloc[row]) for column in layout.item) for row in first}
+    return _Rows(codes.astype(np.int64), names, stamps, demand, precision, notes, parts)
 
 
-def _refuse(
-    column: "pd.Series[Any]", bad: NDArray[np.int64], wanted: str, remedy: str, source: str, first_row: int
-) -> None:
-    row = int(bad[0])
-    raise CellUnreadable(
-        source, str(column.name), row + first_row, str(column.iloc[row]), wanted, int(bad.size), remedy
+def _wide_rows(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, source: str, first_row: int) -> _Rows:
+    """A row per period and a column per item: the chosen columns, or all that hold numbers."""
+    _require(frame, layout.period, "period", source)
+    stamps, precision, notes = _read_stamps(frame, layout, cadence, source, first_row)
+    left_out = []
+    if layout.items is not None:
+        _require(frame, layout.items, "item", source)
+        columns = list(layout.items)
+    else:
+        candidates = [str(column) for column in frame.columns if column not in layout.period]
+        columns = [column for column in candidates if _holds_numbers(frame[column])]
+        left_out = [column for column in candidates if column not in columns]
+    if not columns:
+        raise ColumnMissing(source, "numbers", "item", tuple(map(str, frame.columns)))
+    if left_out:
+        notes += (f"Left out the columns {', '.join(left_out)}: they hold no numbers.",)
+    demand = [read_quantities(frame[column], source, first_row, layout.decimal) for column in columns]
+    codes = np.repeat(np.arange(len(columns), dtype=np.int64), len(frame))
+    return _Rows(codes, tuple(columns), np.tile(stamps, len(columns)), np.concatenate(demand), precision, notes)
+
+
+def _holds_numbers(column: "pd.Series[Any]") -> bool:
+    """Whether a column is mostly numbers: a single slip is then an error to be named, not a reason to drop it."""
+    if pd.api.types.is_numeric_dtype(column):
+        return True
+    filled = column.dropna().astype(str).str.strip()
+    filled = filled[filled != ""]
+    return (
+        bool(filled.str.fullmatch(r"[+-]?[\d\s.,']*\d[\d\s.,']*(?:[eE][+-]?\d+)?").mean() > 0.5)
+        if len(filled)
+        else False
     )
 
 
-def _one_of(name: str, value: object, allowed: tuple[object, ...]) -> None:
-    if value not in allowed:
-        words = " or ".join(repr(word) for word in allowed if word is not None)
-        raise ParameterError(name, repr(value), f"it is {words}")
+def _require(frame: pd.DataFrame, columns: Sequence[str], role: str, source: str) -> None:
+    for column in columns:
+        if column not in frame.columns:
+            raise ColumnMissing(source, column, role, tuple(map(str, frame.columns)))
+
+
+def _read_stamps(
+    frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, source: str, first_row: int
+) -> tuple[NDArray[Any], set[str], tuple[str, ...]]:
+    """Stamps of all rows, what their spellings speak of, and what was decided."""
+    counted = cadence is not None and cadence.counted
+    column = frame[layout.period[0]] if len(layout.period) == 1 else _joined(frame, layout.period, cadence)
+    if isinstance(column.dtype, pd.DatetimeTZDtype):
+        raise ParameterError("period", repr(column.name), "its stamps carry a time zone; pass local stamps without one")
+    if pd.api.types.is_datetime64_any_dtype(column) and not counted:
+        stamps: NDArray[Any] = column.to_numpy().astype("datetime64[s]")
+        readable, precision = ~np.isnat(stamps), {"day"}
+        notes: tuple[str, ...] = ()
+    else:
+        stamps, readable, precision, notes = _read_texts(column, layout, counted, source, first_row)
+    if not readable.all():
+        wanted = ("whole number", "Write whole numbers.") if counted else ("date", f"Write dates as {EXAMPLES}.")
+        refuse_cells(column, np.flatnonzero(~readable), *wanted, source, first_row)
+    return stamps, precision, notes
+
+
+def _read_texts(
+    column: "pd.Series[Any]", layout: TableLayout, counted: bool, source: str, first_row: int
+) -> tuple[NDArray[Any], NDArray[np.bool_], set[str], tuple[str, ...]]:
+    texts = column.astype(str).to_numpy()
+    stated = None if layout.dates is None else layout.dates == "day-first"
+    stamps, readable, day_first = read_period_texts(texts, counted=counted, day_first=stated)
+    if counted:
+        return stamps, readable, set(), ()
+    if day_first is None and not readable.all():
+        unclear = [i for i in np.flatnonzero(~readable) if is_ambiguous(texts[i])]
+        if unclear:
+            raise DatesAmbiguous(source, str(column.name), int(unclear[0]) + first_row, str(texts[unclear[0]]))
+    precision = precision_of(texts)
+    notes: tuple[str, ...] = ()
+    if day_first is not None and stated is None:
+        order = "day first" if day_first else "month first"
+        notes += (f"Dates in {column.name!r} were read {order}: the column has a part above 12 there.",)
+    if "serial day" in precision:
+        notes += (f"Five-digit numbers in {column.name!r} were read as a spreadsheet's serial days.",)
+    return stamps, readable, precision, notes
+
+
+def _joined(frame: pd.DataFrame, columns: tuple[str, ...], cadence: Cadence | None) -> "pd.Series[Any]":
+    """Year and month (or quarter, or week), and perhaps day, in columns of their own."""
+    mark = {"quarterly": "-Q", "weekly": "-W"}.get(cadence.name if cadence else "", "-")
+    if cadence is None and len(columns) == 2 and "quarter" in columns[1].lower():
+        mark = "-Q"
+    parts = [frame[column].astype(str).str.strip().str.removesuffix(".0") for column in columns]
+    joined = parts[0] + mark + parts[1]
+    for part in parts[2:]:
+        joined = joined + "-" + part
+    return joined.rename(" and ".join(columns))

@@ -1,0 +1,158 @@
+"""The words that describe FILE, the same in every command that reads one."""
+
+import inspect
+from collections.abc import Callable
+from dataclasses import dataclass, fields
+from enum import StrEnum
+from functools import wraps
+from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
+
+import typer
+
+from veridex.errors import ParameterError
+
+if TYPE_CHECKING:
+    from veridex.core.history.history import History
+
+__all__ = ["FileWords", "read", "say", "takes_file"]
+
+
+class Layout(StrEnum):
+    """A row per item and period, or a column per item."""
+
+    LONG = "long"
+    WIDE = "wide"
+
+
+class Dates(StrEnum):
+    """How 03/04/2024 is read."""
+
+    DAY_FIRST = "day-first"
+    MONTH_FIRST = "month-first"
+
+
+class Combine(StrEnum):
+    """How several rows of a period become its demand."""
+
+    SUM = "sum"
+    MEAN = "mean"
+    LAST = "last"
+    COUNT = "count"
+    MAX = "max"
+
+
+class Absent(StrEnum):
+    """What a period without a row means."""
+
+    ZERO = "zero"
+    UNKNOWN = "unknown"
+
+
+def option(text: str, *names: str) -> Any:
+    """Describe an option."""
+    return typer.Option(*names, help=text)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FileWords:
+    """FILE and what was said about it."""
+
+    file: Annotated[
+        str,
+        typer.Argument(help="CSV, Parquet, Excel, a database address (sqlite:///shop.db), or - for standard input."),
+    ]
+    item: Annotated[
+        str | None, option("Column of the item keys (several: a,b); COLUMN=KEY keeps one item, e.g. sku=smoker-01.")
+    ] = None
+    period: Annotated[str | None, option("Column of the dates; year,month for two columns (default: period).")] = None
+    demand: Annotated[str | None, option("Column of the quantities (default: demand).")] = None
+    cadence: Annotated[
+        str | None, option("yearly, quarterly, monthly, weekly, workday, daily, hourly, '10 minutes', counted …")
+    ] = None
+    start: Annotated[str | None, option("First period of a bare column of numbers, e.g. 2019-01.")] = None
+    name: Annotated[str | None, option("What a single series is called.")] = None
+    unit: Annotated[str | None, option("Unit of demand, for titles and axes.")] = None
+    cycle_length: Annotated[int | None, option("Periods after which the season repeats.")] = None
+    layout: Annotated[Layout, option("Rows per item and period, or a column per item.")] = Layout.LONG
+    items: Annotated[str | None, option("Columns to keep in the wide layout, separated by commas.")] = None
+    dates: Annotated[Dates | None, option("How 03/04/2024 is read where the column does not tell.")] = None
+    decimal: Annotated[str | None, option("Decimal mark where the column does not tell: . or ,")] = None
+    combine: Annotated[Combine, option("How several rows of a period become its demand.")] = Combine.SUM
+    absent: Annotated[Absent | None, option("What a period without a row means.")] = None
+    keep_unfinished: Annotated[bool, option("Keep an unfinished last period.", "--keep-unfinished")] = False
+    table: Annotated[str | None, option("Table of a database.")] = None
+    query: Annotated[str | None, option("Query to ask a database.")] = None
+    sheet: Annotated[str | None, option("Sheet of a workbook.")] = None
+    delimiter: Annotated[str | None, option("Mark between the columns of a CSV file (default: found out).")] = None
+    encoding: Annotated[str | None, option("Encoding of a CSV file (default: found out).")] = None
+
+
+def takes_file(command: Callable[..., None]) -> Callable[..., None]:
+    """Give a command the words for FILE; its first parameter, `words`, receives them in one."""
+    hints = get_type_hints(FileWords, include_extras=True)
+    own = list(inspect.signature(command).parameters.values())[1:]
+    keyword = inspect.Parameter.KEYWORD_ONLY
+    shared = [
+        inspect.Parameter(f.name, keyword, annotation=hints[f.name], default=_default(f)) for f in fields(FileWords)
+    ]
+    names = {f.name for f in fields(FileWords)}
+
+    @wraps(command)
+    def run(**given: Any) -> None:
+        words = FileWords(**{name: value for name, value in given.items() if name in names})
+        command(words, **{name: value for name, value in given.items() if name not in names})
+
+    run.__signature__ = inspect.Signature([*shared, *(p.replace(kind=keyword) for p in own)])  # type: ignore[attr-defined]
+    run.__annotations__ = {p.name: p.annotation for p in [*shared, *own]}
+    return run
+
+
+def _default(field: Any) -> Any:
+    return inspect.Parameter.empty if field.name == "file" else field.default
+
+
+def read(words: FileWords) -> "History":
+    """Read FILE, keep the one item asked for, and say what was decided while reading."""
+    from veridex.core.history.history import History
+    from veridex.exchange.reading import read_history
+
+    columns, _, key = (words.item or "").partition("=")
+    if words.items is not None and not words.items.strip():
+        raise ParameterError("items", repr(words.items), "name at least one column")
+    history = read_history(
+        words.file,
+        item=_split(columns),
+        period=_split(words.period),
+        demand=words.demand,
+        cadence=words.cadence,
+        start=words.start,
+        name=words.name,
+        unit=words.unit,
+        cycle_length=words.cycle_length,
+        layout=words.layout.value,
+        items=None if words.items is None else [part.strip() for part in words.items.split(",")],
+        dates=None if words.dates is None else words.dates.value,
+        decimal=words.decimal,
+        combine=words.combine.value,
+        absent=None if words.absent is None else words.absent.value,
+        unfinished="keep" if words.keep_unfinished else "drop",
+        table=words.table,
+        query=words.query,
+        sheet=words.sheet,
+        delimiter={"tab": "\t"}.get(words.delimiter or "", words.delimiter),
+        encoding=words.encoding,
+    )
+    for note in history.notes:
+        say(note)
+    return History.of([history[key]], history.notes) if key else history
+
+
+def _split(text: str | None) -> str | list[str] | None:
+    """One column, or several separated by commas."""
+    parts = [part.strip() for part in (text or "").split(",") if part.strip()]
+    return parts[0] if len(parts) == 1 else parts or None
+
+
+def say(note: str) -> None:
+    """Notes go to standard error, so that standard output holds the table alone."""
+    typer.echo(note, err=True)

@@ -1,0 +1,225 @@
+"""Tables from wherever they are kept: CSV and the like, Parquet, Excel, SQL, standard input."""
+
+import io
+import sys
+import zipfile
+from collections.abc import Sequence
+from csv import Error as CsvError
+from csv import reader
+from dataclasses import dataclass
+from pathlib import Path
+
+import pandas as pd
+import pyarrow as pa
+from pyarrow import csv, parquet
+
+from veridex.errors import FileUnreadable, ParameterError
+
+__all__ = ["Source", "read_bytes", "read_source"]
+
+DELIMITERS = (",", ";", "\t", "|")
+DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
+SAMPLE = 65_536
+CSV_AGAIN = "Export it again as CSV in UTF-8."
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Source:
+    """A table, what errors call it and its first row, and what was found out while reading."""
+
+    frame: pd.DataFrame
+    label: str
+    first_row: int
+    notes: tuple[str, ...] = ()
+
+
+def read_source(
+    source: str | Path,
+    keep: Sequence[str] | None,
+    *,
+    table: str | None,
+    query: str | None,
+    sheet: str | None,
+    delimiter: str | None,
+    encoding: str | None,
+) -> Source:
+    """Read a table from a file, a folder of Parquet parts, a database address or standard input (``-``).
+
+    Parameters
+    ----------
+    source : str or Path
+    keep : sequence of str, optional
+        Columns wanted, if they are all there; all of them otherwise.
+    table, query : str, optional
+        Which table, or what to ask, of a database.
+    sheet : str, optional
+        Which sheet of a workbook; by default the first.
+    delimiter, encoding : str, optional
+        Of a CSV file; found out if not stated.
+
+    Raises
+    ------
+    FileUnreadable, ParameterError
+    """
+    if isinstance(source, str) and "://" in source:
+        return _read_sql(source, table, query)
+    if table is not None or query is not None:
+        raise ParameterError("table", repr(table or query), "only a database address such as sqlite:///shop.db has it")
+    path = Path(source)
+    if str(source) != "-":
+        _refuse_no_file(path)
+        if path.is_dir() or path.suffix.lower() in (".parquet", ".pq"):
+            return _read_parquet(path, keep)
+        if path.suffix.lower() in (".xlsx", ".xlsm"):
+            return _read_excel(path, sheet)
+    if sheet is not None:
+        raise ParameterError("sheet", repr(sheet), "only an Excel workbook (.xlsx) has sheets")
+    return _read_csv(read_bytes(source), str(source), keep, delimiter, encoding)
+
+
+def read_bytes(source: str | Path) -> bytes:
+    """The contents of a file, or of standard input.
+
+    Raises
+    ------
+    FileUnreadable
+        If there is no such file, it is a directory, or empty.
+    """
+    if str(source) == "-":
+        content = sys.stdin.buffer.read()
+    else:
+        _refuse_no_file(Path(source))
+        if Path(source).is_dir():
+            raise FileUnreadable(str(source), "this is a directory", "Name a file.")
+        content = Path(source).read_bytes()
+    if not content:
+        raise FileUnreadable(str(source), "the file is empty", "Export it again.")
+    return content
+
+
+def decoded(content: bytes, label: str, encoding: str | None) -> tuple[str, tuple[str, ...]]:
+    """Text of a file: UTF-8, UTF-16 by its mark, else Windows-1252, which is said.
+
+    Raises
+    ------
+    FileUnreadable
+        If the bytes are no text in the stated encoding, or no text at all.
+    """
+    if encoding is not None:
+        try:
+            return content.decode(encoding), ()
+        except (UnicodeDecodeError, LookupError) as problem:
+            raise FileUnreadable(label, f"this is no text in {encoding} ({problem})", "State another.") from None
+    if content.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return content.decode("utf-16", errors="replace"), ("The file is in UTF-16.",)
+    try:
+        return content.decode("utf-8-sig"), ()
+    except UnicodeDecodeError:
+        pass
+    controls = sum(byte < 9 or 13 < byte < 32 for byte in content[:SAMPLE])
+    if controls:
+        raise FileUnreadable(label, "this is no text", CSV_AGAIN)
+    return content.decode("cp1252", errors="replace"), ("The file is not in UTF-8; it was read as Windows-1252.",)
+
+
+def _refuse_no_file(path: Path) -> None:
+    if not path.exists():
+        raise FileUnreadable(str(path), "there is no such file")
+
+
+def _read_csv(
+    content: bytes, label: str, keep: Sequence[str] | None, delimiter: str | None, encoding: str | None
+) -> Source:
+    """Read a CSV as text, cell by cell; numbers and dates are read later, where errors can name them."""
+    text, notes = decoded(content, label, encoding)
+    if delimiter is None:
+        delimiter = _delimiter_of(text)
+        if delimiter != ",":
+            notes += (f"The columns are separated by {DELIMITER_NAMES[delimiter]}s.",)
+    # Only what had to be decoded otherwise is encoded again.
+    buffer = pa.py_buffer(content if not notes and encoding is None else text.encode())
+    parsing = csv.ParseOptions(delimiter=delimiter)
+    try:
+        with csv.open_csv(pa.BufferReader(buffer), parse_options=parsing) as stream:
+            names = stream.schema.names
+        twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) < len(names) else None
+        if twice is not None:
+            raise FileUnreadable(label, f"column {twice!r} stands there twice", "Give each column its own name.")
+        wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else names
+        options = csv.ConvertOptions(
+            column_types={column: pa.string() for column in names}, include_columns=wanted, strings_can_be_null=False
+        )
+        found = csv.read_csv(pa.BufferReader(buffer), parse_options=parsing, convert_options=options)
+    except pa.ArrowInvalid as problem:
+        raise FileUnreadable(label, _odd_row(text, delimiter, str(problem)), CSV_AGAIN) from None
+    frame: pd.DataFrame = found.to_pandas()
+    return Source(frame, label, 2, notes)
+
+
+def _delimiter_of(text: str) -> str:
+    """The mark that stands equally often in all of the first lines; the one that stands there most."""
+    lines = [line for line in text[:SAMPLE].splitlines()[:20] if line.strip()]
+    best, most = ",", 0
+    for mark in DELIMITERS:
+        counts = [len(next(reader([line], delimiter=mark), [])) - 1 for line in lines]
+        if counts and min(counts) == max(counts) > most:
+            best, most = mark, counts[0]
+    return best
+
+
+def _odd_row(text: str, delimiter: str, problem: str) -> str:
+    """Find the first row that is not like the first; failing that, repeat what the reader said."""
+    try:
+        rows = reader(io.StringIO(text, newline=""), delimiter=delimiter)
+        columns = len(next(rows))
+        for row in rows:
+            if row and len(row) != columns:
+                return f"row {rows.line_num} has {len(row)} cells, the column names are {columns}"
+    except (CsvError, StopIteration):
+        return "this is no table"
+    return problem.splitlines()[0].rstrip(".")
+
+
+def _read_parquet(path: Path, keep: Sequence[str] | None) -> Source:
+    try:
+        names = parquet.ParquetDataset(path).schema.names
+        wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else None
+        frame: pd.DataFrame = parquet.read_table(path, columns=wanted).to_pandas()
+    except (pa.ArrowInvalid, OSError) as problem:
+        reason = str(problem).splitlines()[0].rstrip(".")
+        raise FileUnreadable(str(path), f"this is no Parquet ({reason})", "Name a Parquet file or folder.") from None
+    return Source(frame, str(path), 1)
+
+
+def _read_excel(path: Path, sheet: str | None) -> Source:
+    try:
+        frame = pd.read_excel(path, sheet_name=0 if sheet is None else sheet, dtype=object, engine="openpyxl")
+    except (zipfile.BadZipFile, KeyError, OSError) as problem:
+        raise FileUnreadable(str(path), f"this is no Excel workbook ({problem})", "Save it again as .xlsx.") from None
+    except ValueError as problem:
+        raise FileUnreadable(str(path), str(problem).rstrip("."), "Name one of its sheets with sheet=.") from None
+    return Source(frame, str(path), 2)
+
+
+def _read_sql(address: str, table: str | None, query: str | None) -> Source:
+    """Read a table, or the answer to a query, through SQLAlchemy."""
+    import sqlalchemy as sql
+
+    if (table is None) == (query is None):
+        raise ParameterError("table", repr(table), "a database needs either table= or query=")
+    try:
+        url = sql.make_url(address)
+        label = url.render_as_string(hide_password=True)
+        if url.get_backend_name() == "sqlite" and url.database and not Path(url.database).exists():
+            raise FileUnreadable(label, "there is no such database file")
+        engine = sql.create_engine(url)
+        with engine.connect() as connection:
+            if table is not None:
+                frame = pd.read_sql_table(table, connection)
+            else:
+                frame = pd.read_sql_query(sql.text(str(query)), connection)
+        engine.dispose()
+    except (sql.exc.SQLAlchemyError, pd.errors.DatabaseError, ImportError, ValueError) as problem:
+        reason = str(problem).splitlines()[0].rstrip(".")
+        raise FileUnreadable(address.partition("@")[2] or address, reason, "Check the address and the table.") from None
+    return Source(frame, f"{label}, {'table ' + table if table else 'query'}", 1)
