@@ -10,6 +10,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pyarrow as pa
+from pyarrow import csv
 
 import veridex as vx
 from veridex.core.methods.catalogue import method
@@ -78,6 +80,36 @@ def command_seconds(*words: str, cold: bool = False) -> float:
         return time.perf_counter() - begun
 
 
+def write_order_lines(path: Path, lines: int) -> None:
+    """Ten thousand items, four years of days."""
+    rng = np.random.default_rng(1)
+    items = pa.array([f"item-{i:05d}" for i in range(10_000)])
+    days = pa.array(np.arange(np.datetime64("2021-01-01"), np.datetime64("2024-12-31")).astype(str))
+    columns = {
+        "sku": pa.DictionaryArray.from_arrays(rng.integers(0, len(items), lines), items).dictionary_decode(),
+        "day": pa.DictionaryArray.from_arrays(rng.integers(0, len(days), lines), days).dictionary_decode(),
+        "qty": pa.array(rng.integers(1, 50, lines)),
+    }
+    csv.write_csv(pa.table(columns), path)
+
+
+def reading_ratio(lines: int) -> float:
+    """Seconds for order lines into a monthly history over those for the reader and one group-by alone."""
+    with tempfile.TemporaryDirectory() as directory:
+        path = Path(directory) / "orders.csv"
+        write_order_lines(path, lines)
+        plain, ours = [], []
+        for _ in range(2):
+            begun = time.perf_counter()
+            csv.read_csv(path).group_by(["sku", "day"]).aggregate([("qty", "sum")])
+            plain.append(time.perf_counter() - begun)
+            begun = time.perf_counter()
+            vx.read_history(path, item="sku", period="day", demand="qty", cadence="monthly")
+            ours.append(time.perf_counter() - begun)
+        print(f"10 million order lines: reader and group-by {min(plain):.1f} s, read_history {min(ours):.1f} s")
+        return min(ours) / min(plain)
+
+
 def report(what: str, value: float, bar: float, unit: str) -> None:
     print(f"{what:<86} {value:9.3f} {unit:<3} bar {bar:7.2f}   ratio {value / bar:5.2f}", flush=True)
 
@@ -95,6 +127,7 @@ def main() -> None:
     for text in (additive, multiplicative, "arima p=1 d=1 q=1", "trend-dummies", "naive"):
         report(f"public fit on 96 months, {text}", best_ms(public_fit(text), 200), 1.5, "ms")
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
+    report("10 million order lines, against the reader and one group-by", reading_ratio(10_000_000), 2.0, "x")
     report("veridex --help", float(np.median([command_seconds("--help") for _ in range(7)])), 0.4, "s")
     report("veridex demo, caches warm", command_seconds("demo"), 60.0, "s")
     report("veridex demo, caches cold", command_seconds("demo", cold=True), 60.0, "s")

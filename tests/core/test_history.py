@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly
+from veridex.core.history import grouping
 from veridex.core.history.cadence import CADENCES
 from veridex.core.history.history import only_item
 
@@ -132,6 +133,20 @@ def test_row_order_never_matters(rows, random):
     one, other = read(rows), read(shuffled)
     assert one.names == other.names and one.notes == other.notes
     assert one.values.tobytes() == other.values.tobytes()
+
+
+@given(
+    ROWS, st.sampled_from(["sum", "count", "mean"]), st.sampled_from(["monthly", "weekly-friday", "daily", "workday"])
+)
+def test_adding_up_on_a_grid_equals_adding_up_in_order(rows, combine, cadence):
+    codes = np.array(["abc".index(sku) for sku, _, _ in rows])
+    stamps = np.datetime64("2024-01-01", "s") + 86400 * np.array([day for _, day, _ in rows])
+    demand = np.array([np.rint(qty) for _, _, qty in rows])
+    spacing = vx.Cadence.named(cadence)
+    fast = grouping._on_a_grid(codes, spacing.ordinals(stamps), stamps, demand, spacing, combine)
+    slow = grouping._sorted(codes, spacing.ordinals(stamps), stamps, demand, combine)
+    assert (fast.codes.tolist(), fast.ordinals.tolist()) == (slow.codes.tolist(), slow.ordinals.tolist())
+    assert np.array_equal(fast.values, slow.values) and fast.order_lines == slow.order_lines
 
 
 @given(st.lists(st.floats(0, 1e9) | st.none(), min_size=1, max_size=30))

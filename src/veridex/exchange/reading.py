@@ -96,7 +96,9 @@ def read_history(
         unfinished=unfinished,
     )
     keep = None if layout == "wide" else (*where.item, *where.period, where.demand)
-    found = read_source(source, keep, table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding)
+    found = read_source(
+        source, keep, (where.demand,), table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding
+    )
     return History.from_table(
         found.frame,
         where,

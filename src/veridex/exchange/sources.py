@@ -1,9 +1,10 @@
 """Tables from wherever they are kept: CSV and the like, Parquet, Excel, SQL, standard input."""
 
+import codecs
 import io
 import sys
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from csv import Error as CsvError
 from csv import reader
 from dataclasses import dataclass
@@ -36,6 +37,7 @@ class Source:
 def read_source(
     source: str | Path,
     keep: Sequence[str] | None,
+    numbers: Sequence[str],
     *,
     table: str | None,
     query: str | None,
@@ -50,6 +52,8 @@ def read_source(
     source : str or Path
     keep : sequence of str, optional
         Columns wanted, if they are all there; all of them otherwise.
+    numbers : sequence of str
+        Columns that should hold numbers.
     table, query : str, optional
         Which table, or what to ask, of a database.
     sheet : str, optional
@@ -74,7 +78,7 @@ def read_source(
             return _read_excel(path, sheet)
     if sheet is not None:
         raise ParameterError("sheet", repr(sheet), "only an Excel workbook (.xlsx) has sheets")
-    return _read_csv(read_bytes(source), str(source), keep, delimiter, encoding)
+    return _read_csv(source, keep, numbers, delimiter, encoding)
 
 
 def read_bytes(source: str | Path) -> bytes:
@@ -128,32 +132,78 @@ def _refuse_no_file(path: Path) -> None:
 
 
 def _read_csv(
-    content: bytes, label: str, keep: Sequence[str] | None, delimiter: str | None, encoding: str | None
+    source: str | Path,
+    keep: Sequence[str] | None,
+    numbers: Sequence[str],
+    delimiter: str | None,
+    encoding: str | None,
 ) -> Source:
-    """Read a CSV as text, cell by cell; numbers and dates are read later, where errors can name them."""
-    text, notes = decoded(content, label, encoding)
+    """Read a CSV; what is not plainly a number stays text, to be read where errors can name the cell."""
+    label = str(source)
+    opened, sample, notes = _open_text(source, encoding)
     if delimiter is None:
-        delimiter = _delimiter_of(text)
+        delimiter = _delimiter_of(sample)
         if delimiter != ",":
             notes += (f"The columns are separated by {DELIMITER_NAMES[delimiter]}s.",)
-    # Only what had to be decoded otherwise is encoded again.
-    buffer = pa.py_buffer(content if not notes and encoding is None else text.encode())
     parsing = csv.ParseOptions(delimiter=delimiter)
     try:
-        with csv.open_csv(pa.BufferReader(buffer), parse_options=parsing) as stream:
+        with csv.open_csv(opened(), parse_options=parsing) as stream:
             names = stream.schema.names
         twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) < len(names) else None
         if twice is not None:
             raise FileUnreadable(label, f"column {twice!r} stands there twice", "Give each column its own name.")
         wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else names
-        options = csv.ConvertOptions(
-            column_types={column: pa.string() for column in names}, include_columns=wanted, strings_can_be_null=False
-        )
-        found = csv.read_csv(pa.BufferReader(buffer), parse_options=parsing, convert_options=options)
+        found = _read_columns(opened, parsing, wanted, numbers)
     except pa.ArrowInvalid as problem:
-        raise FileUnreadable(label, _odd_row(text, delimiter, str(problem)), CSV_AGAIN) from None
+        raise FileUnreadable(label, _odd_row(opened, delimiter, str(problem)), CSV_AGAIN) from None
     frame: pd.DataFrame = found.to_pandas()
     return Source(frame, label, 2, notes)
+
+
+Opener = Callable[[], pa.NativeFile]
+
+
+def _open_text(source: str | Path, encoding: str | None) -> tuple[Opener, str, tuple[str, ...]]:
+    """How to open a source as UTF-8, its first lines, and what was found out about it.
+
+    A file that is in UTF-8 already is read from the disk as it stands; only others are held in memory.
+    """
+    if str(source) != "-" and encoding is None and _is_utf8(Path(source)):
+        with Path(source).open("rb") as stream:
+            sample = stream.read(SAMPLE).decode("utf-8-sig", errors="ignore")
+        return lambda: pa.memory_map(str(source)), sample, ()
+    text, notes = decoded(read_bytes(source), str(source), encoding)
+    buffer = pa.py_buffer(text.encode())
+    return lambda: pa.BufferReader(buffer), text[:SAMPLE], notes
+
+
+def _is_utf8(path: Path) -> bool:
+    """Whether a file holds something, and all of it is UTF-8; looked through piece by piece."""
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    some = False
+    with path.open("rb") as stream:
+        try:
+            while piece := stream.read(1 << 20):
+                decoder.decode(piece)
+                some = True
+            decoder.decode(b"", final=True)
+        except UnicodeDecodeError:
+            return False
+    return some
+
+
+def _read_columns(opened: Opener, parsing: csv.ParseOptions, wanted: Sequence[str], numbers: Sequence[str]) -> pa.Table:
+    """Read the wanted columns: `numbers` as such where they all are plain, everything else as texts, each kept once."""
+    texts = pa.dictionary(pa.int32(), pa.string())
+    types = {name: pa.float64() if name in numbers else texts for name in wanted}
+    for attempt in (types, {name: pa.string() if name in numbers else texts for name in wanted}):
+        options = csv.ConvertOptions(column_types=attempt, include_columns=wanted, strings_can_be_null=False)
+        try:
+            return csv.read_csv(opened(), parse_options=parsing, convert_options=options)
+        except pa.ArrowInvalid as problem:
+            if "conversion error" not in str(problem) or attempt is not types:
+                raise
+    raise AssertionError("the second attempt returns or raises")
 
 
 def _delimiter_of(text: str) -> str:
@@ -167,14 +217,15 @@ def _delimiter_of(text: str) -> str:
     return best
 
 
-def _odd_row(text: str, delimiter: str, problem: str) -> str:
+def _odd_row(opened: Opener, delimiter: str, problem: str) -> str:
     """Find the first row that is not like the first; failing that, repeat what the reader said."""
     try:
-        rows = reader(io.StringIO(text, newline=""), delimiter=delimiter)
-        columns = len(next(rows))
-        for row in rows:
-            if row and len(row) != columns:
-                return f"row {rows.line_num} has {len(row)} cells, the column names are {columns}"
+        with io.TextIOWrapper(opened(), encoding="utf-8-sig", errors="replace", newline="") as text:
+            rows = reader(text, delimiter=delimiter)
+            columns = len(next(rows))
+            for row in rows:
+                if row and len(row) != columns:
+                    return f"row {rows.line_num} has {len(row)} cells, the column names are {columns}"
     except (CsvError, StopIteration):
         return "this is no table"
     return problem.splitlines()[0].rstrip(".")

@@ -122,11 +122,13 @@ def _long_rows(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None
         demand = read_quantities(frame[layout.demand], source, first_row, layout.decimal)
     if not layout.item:
         return _Rows(np.zeros(len(frame), dtype=np.int64), (layout.name,), stamps, demand, precision, notes)
-    keys = frame[layout.item[0]].astype(str)
+    keys = frame[layout.item[0]]
     for column in layout.item[1:]:
-        keys = keys + KEY_MARK + frame[column].astype(str)
-    codes, items = pd.factorize(keys, sort=True)
-    names = tuple(map(str, items))
+        keys = keys.astype(str) + KEY_MARK + frame[column].astype(str)
+    texts, codes = _different_texts(keys)
+    order = np.argsort(texts, kind="stable")
+    names = tuple(texts[order].tolist())
+    codes = np.argsort(order).astype(np.int64)[codes]
     parts: dict[str, tuple[str, ...]] = {}
     if len(layout.item) > 1:
         _, first = np.unique(codes, return_index=True)
@@ -197,15 +199,16 @@ def _read_stamps(
 def _read_texts(
     column: "pd.Series[Any]", layout: TableLayout, counted: bool, source: str, first_row: int
 ) -> tuple[NDArray[Any], NDArray[np.bool_], set[str], tuple[str, ...]]:
-    texts = column.astype(str).to_numpy()
+    texts, where = _different_texts(column)
     stated = None if layout.dates is None else layout.dates == "day-first"
     stamps, readable, day_first = read_period_texts(texts, counted=counted, day_first=stated)
     if counted:
-        return stamps, readable, set(), ()
+        return stamps[where], readable[where], set(), ()
     if day_first is None and not readable.all():
-        unclear = [i for i in np.flatnonzero(~readable) if is_ambiguous(texts[i])]
-        if unclear:
-            raise DatesAmbiguous(source, str(column.name), int(unclear[0]) + first_row, str(texts[unclear[0]]))
+        unclear = np.array([not known and is_ambiguous(text) for text, known in zip(texts, readable, strict=True)])
+        if unclear.any():
+            row = int(np.flatnonzero(unclear[where])[0])
+            raise DatesAmbiguous(source, str(column.name), row + first_row, str(column.iloc[row]))
     precision = precision_of(texts)
     notes: tuple[str, ...] = ()
     if day_first is not None and stated is None:
@@ -213,7 +216,15 @@ def _read_texts(
         notes += (f"Dates in {column.name!r} were read {order}: the column has a part above 12 there.",)
     if "serial day" in precision:
         notes += (f"Five-digit numbers in {column.name!r} were read as a spreadsheet's serial days.",)
-    return stamps, readable, precision, notes
+    return stamps[where], readable[where], precision, notes
+
+
+def _different_texts(column: "pd.Series[Any]") -> tuple[NDArray[Any], NDArray[np.int64]]:
+    """The different texts of a column, and where each stands; a column of categories has them at hand."""
+    if isinstance(column.dtype, pd.CategoricalDtype) and not column.isna().any():
+        return np.array(column.cat.categories.astype(str), dtype=object), column.cat.codes.to_numpy(dtype=np.int64)
+    codes, texts = pd.factorize(column.astype(object).astype(str))
+    return np.array(texts, dtype=object), np.asarray(codes, dtype=np.int64)
 
 
 def _joined(frame: pd.DataFrame, columns: tuple[str, ...], cadence: Cadence | None) -> "pd.Series[Any]":
