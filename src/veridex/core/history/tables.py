@@ -222,9 +222,11 @@ def _read_texts(
 def _different_texts(column: "pd.Series[Any]") -> tuple[NDArray[Any], NDArray[np.int64]]:
     """The different texts of a column, and where each stands; a column of categories has them at hand."""
     if isinstance(column.dtype, pd.CategoricalDtype) and not column.isna().any():
-        return np.array(column.cat.categories.astype(str), dtype=object), column.cat.codes.to_numpy(dtype=np.int64)
-    codes, texts = pd.factorize(column.astype(object).astype(str))
-    return np.array(texts, dtype=object), np.asarray(codes, dtype=np.int64)
+        texts, codes = column.cat.categories.astype(str), column.cat.codes
+    else:
+        found, texts = pd.factorize(column.astype(object).astype(str))
+        codes = pd.Series(found)
+    return np.array(texts, dtype=object), np.array(codes, dtype=np.int64)
 
 
 def _joined(frame: pd.DataFrame, columns: tuple[str, ...], cadence: Cadence | None) -> "pd.Series[Any]":
