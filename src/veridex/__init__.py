@@ -8,7 +8,8 @@ if TYPE_CHECKING:
     from veridex.core.backtest.trial import Trial
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
     from veridex.core.history.cadence import Cadence
-    from veridex.core.history.history import History, ItemHistory
+    from veridex.core.history.history import History
+    from veridex.core.history.item import ItemHistory
     from veridex.core.methods.fitted import Fitted, Forecast, fit
     from veridex.core.publication.publication import Publication
     from veridex.core.verdict.verdict import Verdict, decide
@@ -24,7 +25,7 @@ _HOMES = {
     "Forecast": "core.methods.fitted",
     "History": "core.history.history",
     "Holdout": "core.backtest.schemes",
-    "ItemHistory": "core.history.history",
+    "ItemHistory": "core.history.item",
     "Publication": "core.publication.publication",
     "RollingOrigin": "core.backtest.schemes",
     "Stationarity": "core.diagnosis.stationarity",

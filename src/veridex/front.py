@@ -6,7 +6,8 @@ from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Progress, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
-from veridex.core.history.history import History, ItemHistory
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, default_lineup, methods
 from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.publication.publication import Publication, make_publication

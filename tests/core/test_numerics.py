@@ -5,10 +5,12 @@ import pytest
 
 from reference import dense_arma, slow_smoothing
 from veridex.core.numerics import arma, smoothing
+from veridex.core.numerics.arima import replay_arima
 from veridex.core.numerics.curvature import observed_errors
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 from veridex.core.numerics.minimise import CONVERGED, MARKS, STATE, advance, work_size
 from veridex.core.numerics.regression import estimate_trend_dummies
+from veridex.core.numerics.smoothing_forecasts import replay_smoothing
 
 
 @pytest.mark.parametrize("solve", [least_squares, least_squares.py_func])
@@ -85,7 +87,7 @@ def test_arima_predictor_is_exact(p, d, q):
     mean = 0.3
     row = np.concatenate((phi, theta, [mean, 4.0]))
     fitted, points, stderr = np.empty(60), np.empty(8), np.empty(8)
-    assert arma.replay_arima(y, d, p, q, row, fitted, points, stderr)
+    assert replay_arima(y, d, p, q, row, fitted, points, stderr)
     z = np.diff(y, d)
     ahead = dense_arma(z - mean, phi, theta, ahead=8)[1] + mean
     for order in range(d - 1, -1, -1):
@@ -106,9 +108,7 @@ def arma_one_step(y, d, phi, theta, mean, t):
 def test_not_stationary_is_said():
     one = np.array([1.0])
     assert arma.arma_log_likelihood(np.arange(5.0), one, np.empty(0), 0.0) == -np.inf
-    assert not arma.replay_arima(
-        np.arange(5.0), 0, 1, 0, np.array([1.2, 0, 1.0]), np.empty(5), np.empty(1), np.empty(1)
-    )
+    assert not replay_arima(np.arange(5.0), 0, 1, 0, np.array([1.2, 0, 1.0]), np.empty(5), np.empty(1), np.empty(1))
 
 
 @pytest.mark.parametrize("kind", ["additive", "multiplicative"])
@@ -141,7 +141,7 @@ def test_forecast_moments_equal_simulation(kind):
     row = np.array([alpha, beta, gamma, phi, 50.0, 2.0, *start, sigma**2])
     y, horizon = np.empty(0), 10
     points, stderr = np.empty(horizon), np.empty(horizon)
-    smoothing.replay_smoothing(y, kind, smoothing.DAMPED, kind, 4, row, np.empty(0), points, stderr)
+    replay_smoothing(y, kind, smoothing.DAMPED, kind, 4, row, np.empty(0), points, stderr)
     level, slope = np.full(400_000, 50.0), np.full(400_000, 2.0)
     season = [np.full(400_000, s) for s in start]
     for h in range(horizon):

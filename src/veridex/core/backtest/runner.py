@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial, TrialArrays
-from veridex.core.history.history import History, ItemHistory
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method
 from veridex.core.methods.contract import STATS, Rows, run_fold
 from veridex.core.methods.status import Status

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
-from veridex.core.history.history import ItemHistory
+from veridex.core.history.item import ItemHistory
 from veridex.errors import ParameterError
 
 __all__ = ["Fold", "Holdout", "RollingOrigin", "Scheme"]

@@ -9,7 +9,8 @@ import pandas as pd
 from veridex.core.diagnosis.dickey_fuller import Deterministic, dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
 from veridex.core.diagnosis.outcome import Outcome
-from veridex.core.history.history import History, ItemHistory, only_item
+from veridex.core.history.history import History, only_item
+from veridex.core.history.item import ItemHistory
 from veridex.errors import ParameterError
 
 __all__ = ["Stationarity", "stationarity"]

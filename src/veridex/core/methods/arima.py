@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.history.history import ItemHistory
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
 from veridex.core.methods.settings import Setting, Value, whole
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number as shown
 from veridex.core.methods.words import quantity
 from veridex.core.numerics import arma as kernels
+from veridex.core.numerics.arima import difference, replay_arima
 from veridex.core.numerics.curvature import observed_errors
 from veridex.errors import SettingError
 
@@ -69,7 +70,7 @@ class Arima(Family[ArimaPlan]):
             return Status.UNKNOWN_INSIDE
         if y.size < self._fewest(plan):
             return Status.TOO_SHORT
-        z = kernels.difference(y, plan.d)
+        z = difference(y, plan.d)
         ended = kernels.estimate_arma(z, plan.p, plan.q, plan.constant, warm, out.row, out.stats)
         if ended == kernels.PERFECT:
             return Status.CONSTANT
@@ -81,7 +82,7 @@ class Arima(Family[ArimaPlan]):
         """Filter with given coefficients, and forecast."""
         if np.isnan(y).any():
             return Status.UNKNOWN_INSIDE
-        done = kernels.replay_arima(y, plan.d, plan.p, plan.q, out.row, out.fitted, out.points, out.stderr)
+        done = replay_arima(y, plan.d, plan.p, plan.q, out.row, out.fitted, out.points, out.stderr)
         out.fill_bounds(plan.quantiles)
         return Status.DONE if done else Status.NO_FIT
 
@@ -98,7 +99,7 @@ class Arima(Family[ArimaPlan]):
 
     def coefficients(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
         """Estimates with standard errors from the observed information."""
-        z = kernels.difference(y, plan.d)
+        z = difference(y, plan.d)
         p, k = plan.p, plan.p + plan.q
 
         def log_likelihood(point: FloatArray) -> float:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri, stdtrit
 
-from veridex.core.history.history import ItemHistory
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.settings import Setting, Value
 from veridex.core.methods.status import Status
 

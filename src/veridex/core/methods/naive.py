@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.history.history import ItemHistory
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import quantity

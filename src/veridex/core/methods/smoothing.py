@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.history.history import ItemHistory
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
 from veridex.core.methods.settings import Value, choice, number, yes_no
 from veridex.core.methods.status import Status
@@ -15,6 +15,7 @@ from veridex.core.methods.words import number as shown
 from veridex.core.methods.words import quantity
 from veridex.core.numerics import smoothing as kernels
 from veridex.core.numerics.curvature import observed_errors
+from veridex.core.numerics.smoothing_forecasts import replay_smoothing
 from veridex.errors import SettingError
 
 __all__ = ["HoltWinters", "SimpleSmoothing", "SmoothingPlan"]
@@ -90,7 +91,7 @@ class _Smoothing(Family[SmoothingPlan]):
 
     def replay(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion with given constants and starts, and forecast."""
-        kernels.replay_smoothing(
+        replay_smoothing(
             y, plan.error, plan.trend, plan.season, plan.phases, out.row, out.fitted, out.points, out.stderr
         )
         out.fill_bounds(plan.quantiles)

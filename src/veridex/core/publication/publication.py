@@ -8,7 +8,8 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.engine import Engine
-from veridex.core.history.history import History, ItemHistory
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fitted import Fitted, Forecast, fit
 from veridex.core.methods.levels import bound_columns
