@@ -253,6 +253,12 @@ def test_irregular_dates_ask_for_the_cadence(texts, words):
         vx.History.from_frame(frame)
 
 
+def test_hundreds_of_thousands_of_columns_are_no_obstacle(tmp_path):
+    names = [f"c{i}" for i in range(150_000)]
+    path = csv(tmp_path, "\n".join([",".join(["period", *names]), *(f"2024-0{m}" + ",1" * len(names) for m in (1, 2))]))
+    assert vx.read_history(path, demand="c7", cadence="monthly")[path.stem].values.tolist() == [1, 1]
+
+
 def test_mixed_cadences_are_refused():
     months, quarters = (
         pd.date_range("2024-01-01", periods=8, freq="MS"),

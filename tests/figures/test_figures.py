@@ -6,6 +6,7 @@ from matplotlib.colors import to_hex
 
 import veridex as vx
 from conftest import monthly
+from veridex.cli.jobs import draw
 from veridex.figures import style
 from veridex.figures.contenders import draw_contenders
 from veridex.figures.forecast import draw_forecast
@@ -60,6 +61,14 @@ def test_every_cadence_can_be_drawn_twice_alike(tmp_path, kind):
     assert one == two
     labels = [label.get_text() for label in draw_forecast(publication, "demand").axes[0].get_yticklabels()]
     assert not any("e" in label for label in labels)
+
+
+def test_item_keys_of_any_letters_are_drawn_and_named_without_harm(tmp_path):
+    keys = ["../../etc/passwd", "=1+1", "\U0001d4ca", ".hidden"]
+    history = vx.History.of([monthly([3, 4, 5.0], item=key)[key] for key in keys])
+    publication = vx.publish(history, method="naive", horizon=1)
+    assert draw(tmp_path / "figures", history, "forecast", lambda key: draw_forecast(publication, key)).startswith("4")
+    assert len(list((tmp_path / "figures").iterdir())) == 4 and [p.name for p in tmp_path.iterdir()] == ["figures"]
 
 
 @pytest.mark.parametrize(

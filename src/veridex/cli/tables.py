@@ -58,7 +58,7 @@ def _numbers(column: "pd.Series[Any]", pooled: NDArray[np.float64] | None) -> li
     values = column.to_numpy(dtype=np.float64, na_value=np.nan)
     judged = values if pooled is None else pooled
     judged = judged[np.isfinite(judged) & (judged != 0)]
-    typical = float(np.median(np.abs(judged))) if judged.size else 1.0
+    typical = float(np.quantile(np.abs(judged), 0.5, method="lower")) if judged.size else 1.0
     decimals = 0 if (judged % 1 == 0).all() else int(min(max(3 - np.floor(np.log10(typical)), 0), 6))
     return ["-" if np.isnan(value) else f"{value:,.{decimals}f}" for value in values]
 

@@ -21,6 +21,9 @@ __all__ = ["Source", "read_bytes", "read_source"]
 DELIMITERS = (",", ";", "\t", "|")
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 SAMPLE = 65_536
+READING = csv.ReadOptions(block_size=1 << 24)
+"""A line must fit into a block: sixteen megabytes hold the names of a million columns."""
+
 CSV_AGAIN = "Export it again as CSV in UTF-8."
 
 
@@ -147,7 +150,7 @@ def _read_csv(
             notes += (f"The columns are separated by {DELIMITER_NAMES[delimiter]}s.",)
     parsing = csv.ParseOptions(delimiter=delimiter)
     try:
-        with csv.open_csv(opened(), parse_options=parsing) as stream:
+        with csv.open_csv(opened(), read_options=READING, parse_options=parsing) as stream:
             names = stream.schema.names
         twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) < len(names) else None
         if twice is not None:
@@ -199,7 +202,7 @@ def _read_columns(opened: Opener, parsing: csv.ParseOptions, wanted: Sequence[st
     for attempt in (types, {name: pa.string() if name in numbers else texts for name in wanted}):
         options = csv.ConvertOptions(column_types=attempt, include_columns=wanted, strings_can_be_null=False)
         try:
-            return csv.read_csv(opened(), parse_options=parsing, convert_options=options)
+            return csv.read_csv(opened(), read_options=READING, parse_options=parsing, convert_options=options)
         except pa.ArrowInvalid as problem:
             if "conversion error" not in str(problem) or attempt is not types:
                 raise

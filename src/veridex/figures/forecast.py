@@ -45,7 +45,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     bounds = [ahead[f"{side}_{label}"] for label in labels for side in ("lower", "upper")]
     axes.set_ylim(*padded_limits(past["value"], ahead["value"], *bounds))
     steps = len(ahead)
-    length = cadence.noun if steps == 1 else f"{steps} {cadence.noun}s"
+    length = cadence.noun if steps == 1 else f"{steps} {cadence.plural}"
     axes.set_title(f"{item}: next {length}", color=INK, fontsize=15, loc="left", pad=12)
     entry = publication.manifest["items"][item]
     handles: list[Artist] = [

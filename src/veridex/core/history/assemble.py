@@ -79,7 +79,7 @@ def assemble(
         other = "unknown" if rule == "zero" else "zero"
         taken = "nothing sold" if rule == "zero" else "unknown demand"
         notes.append(
-            f"{filled:,} of {values.size:,} {noun}s of all items have no row: taken as {taken} "
+            f"{filled:,} of {values.size:,} {cadence.plural} of all items have no row: taken as {taken} "
             f"(absent={other!r} for the other meaning)."
         )
     gone = len(items) - present.size

@@ -139,12 +139,15 @@ class Cadence:
             return f"{stamp:%A}"
         return str(stamp.year) if self.unit == "Y" else f"week {stamp.isocalendar().week}"
 
+    @property
+    def plural(self) -> str:
+        """What several periods are called: ``months``, ``spans of 10 minutes``."""
+        return self.noun.replace("span", "spans", 1) if self.noun.startswith("span of") else f"{self.noun}s"
+
     def length(self, periods: float) -> str:
         """A number of periods in words: ``1 month``, ``2.4 months``."""
         shown = f"{periods:.3g}"
-        if " of " in self.noun:
-            return f"{shown} {self.noun.replace('span', 'spans', int(shown != '1'))}"
-        return f"{shown} {self.noun}{'' if shown == '1' else 's'}"
+        return f"{shown} {self.noun if shown == '1' else self.plural}"
 
     def period(self, value: object) -> int:
         """Ordinal of one period, given as text, a date, a stamp or, when counted, a number.

@@ -62,7 +62,8 @@ def make_publication(
     for (series, _), (fitted, forecast) in zip(tasks, made, strict=True):
         choice = source.choice(series.item) if isinstance(source, Verdict) else None
         why = source.why(series.item) if isinstance(source, Verdict) else "The planner's own choice; not backtested."
-        reason = forecast.reason if forecast else "no method could be chosen: " + why
+        reason = source.reason(series.item) if isinstance(source, Verdict) else ""
+        reason = reason or (forecast.reason if forecast else "")
         frames.append(_item_frame(series, fitted, forecast, horizon, levels, tested, reason))
         entries[series.item] = item_entry(fitted, choice, why, reason)
     manifest = manifest_head(history, source if isinstance(source, Verdict) else None, horizon, levels)

@@ -91,7 +91,7 @@ class Verdict:
         for j, level in enumerate(self.trial.levels):
             label = f"coverage_{level:g}".replace(".", "_")
             row[label] = winner.coverage[j] if winner else float("nan")
-        row["reason"] = "" if winner else self._nothing(choice)
+        row["reason"] = self.reason(choice.evidence.item)
         return row
 
     def why(self, item: str) -> str:
@@ -105,14 +105,14 @@ class Verdict:
         choice = self.choice(item)
         evidence, winner, benchmark = choice.evidence, choice.winner, choice.benchmark
         if winner is None:
-            return f"{item}: nothing is published, because {self._nothing(choice)}."
+            return f"{item}: nothing is published, because {self.reason(item)}."
         measure = evidence.measure.upper()
         tested = sorted((e for e in evidence.entries if not e.missing), key=lambda e: (e.error, e.parameters))
         steps = self.trial.arrays.points.shape[-1]
-        noun = self.trial.history.cadence.noun
+        cadence = self.trial.history.cadence
         parts = [
             f"{item}: {winner.method} is published. Over {evidence.origins} "
-            f"{'origins' if evidence.origins > 1 else 'origin'}, up to {steps} {noun}{'s' if steps > 1 else ''} ahead, "
+            f"{'origins' if evidence.origins > 1 else 'origin'}, up to {cadence.length(steps)} ahead, "
             f"its mean {measure} was {number(winner.error, 3)}"
         ]
         if benchmark is None:
@@ -156,8 +156,18 @@ class Verdict:
         ]
         return f" Its {', its '.join(held)} of {cells} actuals." if held else ""
 
-    def _nothing(self, choice: Choice) -> str:
-        reasons = sorted({entry.missing for entry in choice.evidence.entries})
+    def reason(self, item: str) -> str:
+        """Why nothing is published for an item; empty where something is.
+
+        Raises
+        ------
+        ItemUnknown
+            If the trial has no such item.
+        """
+        choice = self.choice(item)
+        if choice.winner is not None:
+            return ""
         if not choice.evidence.origins:
             return "its history has no origin with a known actual after it"
-        return "no method could be tested at every origin (" + "; ".join(reasons) + ")"
+        missing = "; ".join(sorted({entry.missing for entry in choice.evidence.entries}))
+        return f"no method could be tested at every origin ({missing})"
