@@ -87,13 +87,19 @@ def publish(
     Raises
     ------
     ParameterError, MethodUnknown, SettingError, ItemUnknown
-        If neither or both of verdict and method are given, or the verdict lacks an item of the history.
+        If neither or both of verdict and method are given, or the verdict lacks an item of the history or was
+        made at another cadence.
     """
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     if (verdict is None) == (method is None):
         raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
     if horizon < 1:
         raise ParameterError("horizon", str(horizon), "publish at least one period")
+    if verdict is not None:
+        tested = verdict.trial.history
+        if (tested.cadence, tested.cycle_length) != (many.cadence, many.cycle_length):
+            made = f"{tested.cadence.name} demand with a cycle of {tested.cycle_length}"
+            raise ParameterError("verdict", repr(verdict), f"it was made on {made}, which this history is not")
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     return make_publication(many, source, horizon, checked_levels(levels), _engine(engine))
 

@@ -116,7 +116,8 @@ def test_a_row_per_period_leaves_gaps_unknown():
     history = vx.History.from_frame(frame, item="sku", period="day", demand="qty", cadence="monthly")
     assert np.array_equal(history["007"].values, [3, np.nan, np.nan, 4], equal_nan=True)
     assert np.isnan(history["12"].values).all()
-    assert "taken as unknown demand (absent='zero' for the other meaning)" in history.notes[0]
+    assert history.notes[0] == "1 of 3 rows have no quantity: the demand of their months is unknown."
+    assert "taken as unknown demand (absent='zero' for the other meaning)" in history.notes[1]
     assert history.items["unknown"].tolist() == [2, 1]
 
 
@@ -228,4 +229,5 @@ def test_weekend_orders_of_a_workday_history_belong_to_monday():
     frame = table([("a", "2024-03-01", 1), ("a", "2024-03-02", 2), ("a", "2024-03-04", 4), ("a", "2024-03-05", 8)])
     history = vx.History.from_frame(frame, item="sku", period="day", demand="qty", cadence="workday")
     assert history["a"].values.tolist() == [1, 6, 8]
+    assert history.notes[0] == "1 rows of a Saturday or Sunday were put to the Monday after."
     assert [str(p)[:10] for p in history["a"].periods] == ["2024-03-01", "2024-03-04", "2024-03-05"]

@@ -12,6 +12,7 @@ from conftest import monthly, seasonal_values
 from veridex.core.publication.manifest import fingerprint
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 from veridex.core.verdict.single import choose_single
+from veridex.figures.forecast import draw_forecast
 
 BENCHMARKS = ("seasonal-naive", "naive")
 
@@ -23,7 +24,7 @@ def evidence(**errors):
         else Entry(name.replace("_", "-"), *value, (), "")
         for name, value in errors.items()
     )  # fmt: skip
-    return ItemEvidence("x", "mase", 3, 9, entries)
+    return ItemEvidence("x", "mase", 3, 9, 3, entries)
 
 
 @pytest.mark.parametrize(
@@ -105,6 +106,22 @@ def test_points_do_not_move_with_the_level_and_bands_nest(orders, verdict):
         assert np.array_equal(wide[column], narrow[column])
     bounds = wide[["lower_99", "lower_80", "lower_50", "value", "upper_50", "upper_80", "upper_99"]].to_numpy()
     assert (np.diff(bounds, axis=1) >= 0).all()
+
+
+def test_only_tested_levels_lead_times_and_cadences_are_called_tested(orders, verdict):
+    published = vx.publish(orders, verdict, horizon=2, levels=(50, 95))
+    held = published.manifest["items"]["smoker-01"]["scores"]["coverage"]
+    assert held == {"80": held["80"], "95": verdict.winners.set_index("item").loc["smoker-01", "coverage_95"]}
+    labels = [text.get_text() for text in draw_forecast(published, "smoker-01").legends[0].get_texts()]
+    assert (
+        labels[2] == "50 % interval (coverage not tested)"
+        and labels[3] == f"95 % interval (held {held['95']:.0f} % when tested)"
+    )
+    unknown = monthly([np.nan] * 40)
+    nothing = vx.publish(unknown, vx.decide(vx.backtest(unknown, scheme=vx.Holdout(last=3))), horizon=2)
+    assert nothing.forecasts["tested"].tolist() == [False, False]
+    with pytest.raises(vx.VeridexError, match="made on monthly demand with a cycle of 12"):
+        vx.publish(orders.at_cadence("quarterly"), verdict)
 
 
 def test_manifest_says_from_what_and_how(orders, publication):

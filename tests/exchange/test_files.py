@@ -45,6 +45,7 @@ def test_a_bare_column_is_read_and_echoed(tmp_path, text, name, item):
     assert history.names == (item,)
     assert np.array_equal(history[item].values, [12, 15, np.nan, 11], equal_nan=True)
     assert history.notes == ("4 numbers read, the last is 2019-04; 1 are unknown.",)
+    assert vx.read_history(write_text(tmp_path, "1e3\n2\n"), cadence="counted")["orders"].values.tolist() == [1000, 2]
     counted = vx.read_history(write_text(tmp_path, "1\n2\n"), cadence="counted")
     assert counted.notes == ("2 numbers read, the last is 2.",)
 

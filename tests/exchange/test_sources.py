@@ -208,10 +208,15 @@ def test_numbers_are_read_in_many_spellings(texts, numbers):
     assert np.array_equal(history["demand"].values, numbers, equal_nan=True)
 
 
-def test_a_comma_that_does_not_tell_is_refused():
+def test_a_comma_that_does_not_tell_is_refused(tmp_path):
     frame = pd.DataFrame({"period": ["2024-01", "2024-02"], "demand": ["7", "1,234"]})
     with pytest.raises(vx.VeridexError, match=r"row 2, column 'demand': the comma in '1,234' could mark decimals or"):
         vx.History.from_frame(frame, cadence="monthly")
+    for texts, bad in ((["1,5", "1.5"], "1.5"), (["1.234,5", "1,234.5"], "1,234.5")):  # two kinds in one column
+        with pytest.raises(vx.VeridexError, match=f"row 2, column 'demand': '{bad}' is no number"):
+            vx.History.from_frame(frame.assign(demand=texts), cadence="monthly")
+    path = csv(tmp_path, "period;demand\n2024-01;1.234\n2024-02;2.500\n")
+    assert vx.read_history(path, cadence="monthly", decimal=",")[path.stem].values.tolist() == [1234, 2500]
     for decimal, value in ((",", 1.234), (".", 1234)):
         assert vx.History.from_frame(frame, cadence="monthly", decimal=decimal)["demand"].values[1] == value
 

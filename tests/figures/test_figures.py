@@ -25,11 +25,13 @@ def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
     (forecast,) = lines(axes, style.AMBER)
     assert np.array_equal(forecast.get_ydata(), ahead["value"])
     (actual,) = lines(axes, style.INK)
-    assert actual.get_ydata()[-1] == publication.frame.loc[ahead.index[0], "value"] or len(actual.get_ydata()) == 72
+    past = publication.frame[(publication.frame["item"] == "smoker-01") & (publication.frame["kind"] == "actual")]
+    assert np.array_equal(actual.get_ydata(), past["value"].tail(72))
     wide, narrow = (band.get_paths()[0].get_extents().height for band in axes.collections)
     assert wide > narrow
     labels = [text.get_text() for text in figure.legends[0].get_texts()]
     assert labels[0] == "actual" and "80 % interval (held " in labels[2]
+    assert f"(held {publication.manifest['items']['smoker-01']['scores']['coverage']['80']:.0f} %" in labels[2]
     own = vx.publish(monthly(np.arange(30.0)), method="naive", horizon=2)
     labels = [text.get_text() for text in draw_forecast(own, "smoker-01").legends[0].get_texts()]
     assert labels[2] == "80 % interval (coverage not tested)"

@@ -9,7 +9,7 @@ import pandas as pd
 from veridex.core.history.assemble import Absent, Combine, Unfinished
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.history import History
-from veridex.core.history.numbers_in_text import read_quantities
+from veridex.core.history.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.core.history.tables import Dates, LayoutName, TableLayout, columns_of
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.sources import decoded, read_bytes, read_source
@@ -96,8 +96,16 @@ def read_history(
         unfinished=unfinished,
     )
     keep = None if layout == "wide" else (*where.item, *where.period, where.demand)
+    # Where the decimal mark is stated, numbers are read by it and not by the CSV reader.
     found = read_source(
-        source, keep, (where.demand,), table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding
+        source,
+        keep,
+        () if decimal else (where.demand,),
+        table=table,
+        query=query,
+        sheet=sheet,
+        delimiter=delimiter,
+        encoding=encoding,
     )
     return History.from_table(
         found.frame,
@@ -148,4 +156,8 @@ def _read_bare(
 
 def _may_be_number(text: str) -> bool:
     """Whether a line may be a number, however it is spelled."""
-    return not any(letter.isalpha() for letter in text) or text.strip().lower() in ("nan", "na", "inf", "-inf")
+    try:
+        float(text)
+    except ValueError:
+        return not any(letter.isalpha() for letter in text) or text.strip().lower() in UNKNOWN_WORDS
+    return True

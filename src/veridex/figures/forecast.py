@@ -52,7 +52,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
         Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"),
         Line2D([], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=f"forecast: {entry['method']}"),
     ]
-    handles += [Patch(color=BANDS[min(j, 3)], label=_band_label(entry, j, level)) for j, level in enumerate(levels)]
+    handles += [Patch(color=BANDS[min(j, 3)], label=_band_label(entry, level)) for j, level in enumerate(levels)]
     # A long method name needs a second row: the figure is about a hundred letters wide.
     letters = sum(len(str(handle.get_label())) + 8 for handle in handles)
     columns = -(-len(handles) // -(-letters // 145))
@@ -62,9 +62,10 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     return figure
 
 
-def _band_label(entry: dict[str, object], index: int, level: float) -> str:
+def _band_label(entry: dict[str, object], level: float) -> str:
     """The level, and what share of actuals such bands held in the backtest."""
     scores = entry.get("scores")
-    if isinstance(scores, dict) and scores["coverage"][index] is not None:
-        return f"{level:g} % interval (held {scores['coverage'][index]:.0f} % when tested)"
+    held = scores["coverage"].get(f"{level:g}") if isinstance(scores, dict) else None
+    if held is not None:
+        return f"{level:g} % interval (held {held:.0f} % when tested)"
     return f"{level:g} % interval (coverage not tested)"

@@ -63,8 +63,8 @@ def assemble(
         What to do with a last period whose order lines stop too early.
     """
     groups = group_rows(codes, stamps, demand, cadence, combine)
-    notes = []
     noun = cadence.noun
+    notes = _said_of_rows(stamps, demand, cadence, combine)
     if groups.order_lines:
         notes.append(f"{codes.size:,} order lines {WORDS[combine]} per item and {noun}.")
         if unfinished == "drop":
@@ -86,6 +86,19 @@ def assemble(
     if gone:
         notes.append(f"{gone} items have no finished {noun} and were left out.")
     return Assembled(tuple(items[i] for i in present), values, offsets, starts, tuple(notes))
+
+
+def _said_of_rows(stamps: NDArray[Any], demand: NDArray[np.float64], cadence: Cadence, combine: Combine) -> list[str]:
+    """What single rows were taken for."""
+    notes = []
+    unknown = int(np.isnan(demand).sum())
+    if unknown and combine != "count":
+        notes.append(
+            f"{unknown:,} of {demand.size:,} rows have no quantity: the demand of their {cadence.plural} is unknown."
+        )
+    if cadence.unit == "B" and (weekend := int((~np.is_busday(stamps.astype("datetime64[D]"))).sum())):
+        notes.append(f"{weekend:,} rows of a Saturday or Sunday were put to the Monday after.")
+    return notes
 
 
 def _without_unfinished(groups: Groups, stamps: NDArray[Any], cadence: Cadence) -> tuple[Groups, list[str]]:

@@ -9,12 +9,19 @@ from numpy.typing import NDArray
 
 from veridex.errors import CellUnreadable, DecimalAmbiguous, ParameterError
 
-__all__ = ["read_quantities", "refuse_cells", "refuse_infinite"]
+__all__ = ["UNKNOWN_WORDS", "read_quantities", "refuse_cells", "refuse_infinite"]
 
 UNKNOWN_IS_EMPTY = "Correct the cell, or leave it empty where demand is unknown."
+INFINITE = ("inf", "infinity")
 UNKNOWN_WORDS = ("", "nan", "na", "n/a", "null", "none", "-")
 BLANKS = re.compile("[\\s\u00a0\u2009\u202f'’_]")
 GROUPED = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
+EXPONENT = r"(?:[eE][+-]?\d+)?"
+# Thousands marks stand before every third digit or nowhere; a mark anywhere else is a number of the other kind.
+BY_MARK = {
+    ".": re.compile(rf"[+-]?(?:\d*|\d{{1,3}}(?:,\d{{3}})+)(?:\.\d*)?{EXPONENT}"),
+    ",": re.compile(rf"[+-]?(?:\d*|\d{{1,3}}(?:\.\d{{3}})+)(?:,\d*)?{EXPONENT}"),
+}
 
 
 def read_quantities(
@@ -61,6 +68,10 @@ def _read_texts(column: "pd.Series[Any]", source: str, first_row: int, decimal: 
             decimal = _decimal_mark(tidy, column, source, first_row)
         swapped = tidy.str.replace(".", "", regex=False).str.replace(",", ".", regex=False)
         usual = swapped if decimal == "," else tidy.str.replace(",", "", regex=False)
+        fits = tidy.map(
+            lambda text: text.lower().lstrip("+-") in INFINITE or BY_MARK[decimal].fullmatch(text) is not None
+        )
+        usual = usual.where(fits.astype(bool), "no number")
         numbers[~unknown] = pd.to_numeric(usual, errors="coerce").to_numpy(dtype=np.float64)
         strange = np.isnan(numbers) & ~unknown
     if strange.any():

@@ -74,8 +74,10 @@ def _backtest(verdict: Verdict) -> dict[str, Any]:
     }
 
 
-def item_entry(fitted: Fitted | None, choice: Choice | None, why: str, reason: str) -> dict[str, Any]:
-    """What is written down about one item."""
+def item_entry(
+    fitted: Fitted | None, choice: Choice | None, tested_levels: tuple[float, ...], why: str, reason: str
+) -> dict[str, Any]:
+    """What is written down about one item; coverage is that of the levels that were tested."""
     entry: dict[str, Any] = {"method": fitted.method.text if fitted else None, "why": why, "reason": reason}
     if fitted is not None and fitted.available:
         coefficients = fitted.coefficients[["name", "value", "std_error"]].to_dict("records")
@@ -88,6 +90,8 @@ def item_entry(fitted: Fitted | None, choice: Choice | None, why: str, reason: s
             "aicc": _plain(fitted.aicc),
         }
     if choice is not None and choice.winner is not None:
+        shares = zip(tested_levels, choice.winner.coverage, strict=True)
+        coverage = {f"{level:g}": _plain(share) for level, share in shares}
         entry["scores"] = _clean(
             {
                 "measure": choice.evidence.measure,
@@ -96,7 +100,7 @@ def item_entry(fitted: Fitted | None, choice: Choice | None, why: str, reason: s
                 "benchmark_error": choice.benchmark.error if choice.benchmark else None,
                 "gain": choice.gain,
                 "origins": choice.evidence.origins,
-                "coverage": list(choice.winner.coverage),
+                "coverage": coverage,
             }
         )
     return entry

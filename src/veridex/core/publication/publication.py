@@ -55,7 +55,7 @@ def make_publication(
 ) -> Publication:
     """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
     chosen = [_method_of(source, series.item) for series in history]
-    tested = source.trial.arrays.points.shape[-1] if isinstance(source, Verdict) else 0
+    levels_tested = source.trial.levels if isinstance(source, Verdict) else ()
     tasks = list(zip(history, chosen, strict=True))
     made = list(engine.map(partial(_refit, horizon=horizon, levels=levels), tasks))
     frames, entries = [], {}
@@ -64,8 +64,9 @@ def make_publication(
         why = source.why(series.item) if isinstance(source, Verdict) else "The planner's own choice; not backtested."
         reason = source.reason(series.item) if isinstance(source, Verdict) else ""
         reason = reason or (forecast.reason if forecast else "")
+        tested = choice.evidence.furthest if choice is not None and choice.winner is not None else 0
         frames.append(_item_frame(series, fitted, forecast, horizon, levels, tested, reason))
-        entries[series.item] = item_entry(fitted, choice, why, reason)
+        entries[series.item] = item_entry(fitted, choice, levels_tested, why, reason)
     manifest = manifest_head(history, source if isinstance(source, Verdict) else None, horizon, levels)
     return Publication(frame=pd.concat(frames, ignore_index=True), manifest=manifest | {"items": entries})
 

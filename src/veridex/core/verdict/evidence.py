@@ -45,6 +45,8 @@ class ItemEvidence:
         ``"mase"``, or ``"mae"`` where the training spans give no scale.
     origins, cells : int
         Origins and (origin, step) cells with a known actual.
+    furthest : int
+        The longest lead time with a known actual; 0 where nothing was tested.
     entries : tuple of Entry
         In the order of the lineup.
     """
@@ -53,6 +55,7 @@ class ItemEvidence:
     measure: str
     origins: int
     cells: int
+    furthest: int
     entries: tuple[Entry, ...]
 
 
@@ -94,6 +97,7 @@ def gather(trial: Trial, index: int) -> ItemEvidence:
         measure="mase" if scaled else "mae",
         origins=int(known.any(axis=1).sum()),
         cells=int(known.sum()),
+        furthest=int(np.flatnonzero(known.any(axis=0)).max(initial=-1)) + 1,
         entries=tuple(entries),
     )
 

@@ -108,11 +108,10 @@ class Verdict:
             return f"{item}: nothing is published, because {self.reason(item)}."
         measure = evidence.measure.upper()
         tested = sorted((e for e in evidence.entries if not e.missing), key=lambda e: (e.error, e.parameters))
-        steps = self.trial.arrays.points.shape[-1]
         cadence = self.trial.history.cadence
         parts = [
             f"{item}: {winner.method} is published. Over {evidence.origins} "
-            f"{'origins' if evidence.origins > 1 else 'origin'}, up to {cadence.length(steps)} ahead, "
+            f"{'origins' if evidence.origins > 1 else 'origin'}, up to {cadence.length(evidence.furthest)} ahead, "
             f"its mean {measure} was {number(winner.error, 3)}"
         ]
         if benchmark is None:
