@@ -95,8 +95,9 @@ def publication_for_show(publication: Publication, form: str) -> tuple[pd.DataFr
     ahead = publication.forecasts
     empty = ["reason"] if (ahead["reason"] == "").all() else []
     if len(publication.items) == 1:
-        item, method = publication.items[0], ahead["method"].iloc[0]
-        title = f"{item}: next {len(ahead)} periods by {method}"
+        item = publication.items[0]
+        method = publication.manifest["items"][item]["method"]
+        title = f"{item}: next {len(ahead)} periods " + (f"by {method}" if method else "are not available")
         return ahead.drop(columns=["item", "kind", "method", *empty]), title
     first = ahead[ahead["step"] == 1].drop(columns=["kind", "step", "stderr", "tested", *empty])
     scores = [publication.manifest["items"][item].get("scores") or {} for item in first["item"]]
