@@ -140,14 +140,33 @@ def test_row_order_never_matters(rows, random):
     ROWS, st.sampled_from(["sum", "count", "mean"]), st.sampled_from(["monthly", "weekly-friday", "daily", "workday"])
 )
 def test_adding_up_on_a_grid_equals_adding_up_in_order(rows, combine, cadence):
-    codes = np.array(["abc".index(sku) for sku, _, _ in rows])
-    stamps = np.datetime64("2024-01-01", "s") + 86400 * np.array([day for _, day, _ in rows])
-    demand = np.array([np.rint(qty) for _, _, qty in rows])
     spacing = vx.Cadence.named(cadence)
-    fast = grouping._on_a_grid(codes, spacing.ordinals(stamps), stamps, demand, spacing, combine)
-    slow = grouping._sorted(codes, spacing.ordinals(stamps), stamps, demand, combine)
+    stamps = np.datetime64("2024-01-01", "s") + 86400 * np.arange(401)
+    lines = grouping.Rows(
+        codes=np.array(["abc".index(sku) for sku, _, _ in rows]),
+        stamps=stamps,
+        dates=np.array([day for _, day, _ in rows]),
+        demand=np.array([np.rint(100 * qty) / 100 for _, _, qty in rows]),
+    )
+    fast = grouping.group_rows(lines, spacing, combine)
+    slow = grouping._sorted(lines, spacing.ordinals(stamps), combine)
     assert (fast.codes.tolist(), fast.ordinals.tolist()) == (slow.codes.tolist(), slow.ordinals.tolist())
     assert np.array_equal(fast.values, slow.values) and fast.order_lines == slow.order_lines
+
+
+@given(ROWS, st.integers(1, 99), st.integers(0, 3))
+def test_splitting_an_order_line_never_matters(rows, share, decimals):
+    """Quantities as they are written, of few decimals: a line of 20 may as well be lines of 12.30 and 7.70."""
+    lines = [("a", 1, 2.0), ("a", 2, 3.0), *((sku, day, round(abs(qty), decimals)) for sku, day, qty in rows)]
+
+    def read(lines):
+        frame = table([(sku, np.datetime64("2024-01-01") + day, qty) for sku, day, qty in lines])
+        return vx.History.from_frame(frame, item="sku", period="day", demand="qty", cadence="monthly")
+
+    (sku, day, qty), rest = lines[-1], lines[:-1]
+    part = round(qty * share / 100, decimals)
+    parts = [(sku, day, part), (sku, day, round(qty - part, decimals))]
+    assert read(lines).values.tobytes() == read(rest + parts).values.tobytes()
 
 
 @given(st.lists(st.floats(0, 1e9) | st.none(), min_size=1, max_size=30))
@@ -172,7 +191,7 @@ def test_a_frame_of_a_history_gives_the_history_back(numbers):
         ),
         ({"frame": table([("a", "2024-01", "ten")])}, "row 1, column 'qty': 'ten' is no number"),
         ({"frame": table([("a", "2024-01", np.inf)])}, "'inf' is no finite number"),
-        ({"frame": table([("a", pd.Timestamp("2024-01", tz="UTC"), 1)])}, "carry a time zone"),
+        ({"frame": table([("a", pd.Timestamp("2024-01", tz="UTC"), 1)])}, "carries time zones; state whose days"),
     ],
 )
 def test_bad_tables_are_refused(change, words):

@@ -31,6 +31,13 @@ class Dates(StrEnum):
     MONTH_FIRST = "month-first"
 
 
+class Named(StrEnum):
+    """Which calendar year a fiscal year is called by."""
+
+    END = "end"
+    START = "start"
+
+
 class Combine(StrEnum):
     """How several rows of a period become its demand."""
 
@@ -76,10 +83,22 @@ class FileWords:
     layout: Annotated[Layout, option("Rows per item and period, or a column per item.")] = Layout.LONG
     items: Annotated[str | None, option("Columns to keep in the wide layout, separated by commas.")] = None
     dates: Annotated[Dates | None, option("How 03/04/2024 is read where the column does not tell.")] = None
+    tz: Annotated[str | None, option("Whose days are meant where stamps carry a zone, e.g. Europe/London.")] = None
+    fiscal_start: Annotated[str | None, option("First month of the year where it is not January, e.g. april.")] = None
+    fiscal_named: Annotated[Named, option("Calendar year a fiscal year is called by.")] = Named.END
     decimal: Annotated[str | None, option("Decimal mark where the column does not tell: . or ,")] = None
+    status: Annotated[str | None, option("Column that marks rows as invalid; they are left out.")] = None
+    invalid: Annotated[str | None, option("What marks them, separated by commas (default: cancelled, void, no …).")] = (
+        None
+    )
+    stock_out: Annotated[str | None, option("Column that says yes where there was nothing to sell.")] = None
     combine: Annotated[Combine, option("How several rows of a period become its demand.")] = Combine.SUM
     absent: Annotated[Absent | None, option("What a period without a row means.")] = None
     keep_unfinished: Annotated[bool, option("Keep an unfinished last period.", "--keep-unfinished")] = False
+    since: Annotated[str | None, option("First period to keep.")] = None
+    until: Annotated[str | None, option("Last period to keep; 'last finished month' with --as-of.")] = None
+    last: Annotated[str | None, option("Keep so many last periods, or a span such as '2 years'.")] = None
+    as_of: Annotated[str | None, option("The instant that 'last finished' is told from; now asks the clock.")] = None
     table: Annotated[str | None, option("Table of a database.")] = None
     query: Annotated[str | None, option("Query to ask a database.")] = None
     sheet: Annotated[str | None, option("Sheet of a workbook.")] = None
@@ -113,7 +132,6 @@ def _default(field: Any) -> Any:
 
 def read(words: FileWords) -> "History":
     """Read FILE, keep the one item asked for, and say what was decided while reading."""
-    from veridex.core.history.history import History
     from veridex.exchange.reading import read_history
 
     columns, _, key = (words.item or "").partition("=")
@@ -132,7 +150,13 @@ def read(words: FileWords) -> "History":
         layout=words.layout.value,
         items=None if words.items is None else [part.strip() for part in words.items.split(",")],
         dates=None if words.dates is None else words.dates.value,
+        tz=words.tz,
+        fiscal_start=_month(words.fiscal_start),
+        fiscal_named=words.fiscal_named.value,
         decimal=words.decimal,
+        status=words.status,
+        invalid=None if words.invalid is None else [part.strip() for part in words.invalid.split(",")],
+        stock_out=words.stock_out,
         combine=words.combine.value,
         absent=None if words.absent is None else words.absent.value,
         unfinished="keep" if words.keep_unfinished else "drop",
@@ -144,7 +168,25 @@ def read(words: FileWords) -> "History":
     )
     for note in history.notes:
         say(note)
-    return History.of([history[key]], history.notes) if key else history
+    if key:
+        history = history.only(key)
+    return _narrowed(history, words)
+
+
+def _narrowed(history: "History", words: FileWords) -> "History":
+    """Keep the span asked for."""
+    if words.since is not None:
+        history = history.since(words.since)
+    if words.until is not None:
+        history = history.until(words.until, as_of=words.as_of)
+    if words.last is not None:
+        history = history.last(int(words.last) if words.last.isdigit() else words.last)
+    return history
+
+
+def _month(text: str | None) -> str | int | None:
+    """A month by its name or its number."""
+    return int(text) if text is not None and text.isdigit() else text
 
 
 def _split(text: str | None) -> str | list[str] | None:

@@ -2,15 +2,17 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import pandas as pd
 
 from veridex.core.history.assemble import Absent, Combine, Unfinished
 from veridex.core.history.cadence import Cadence
+from veridex.core.history.dates import Dates
 from veridex.core.history.history import History
 from veridex.core.history.numbers_in_text import UNKNOWN_WORDS, read_quantities
-from veridex.core.history.tables import Dates, LayoutName, TableLayout, columns_of
+from veridex.core.history.tables import LayoutName, TableLayout, columns_of
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.sources import decoded, read_bytes, read_source
 
@@ -31,7 +33,13 @@ def read_history(
     layout: LayoutName = "long",
     items: Sequence[str] | None = None,
     dates: Dates | None = None,
+    tz: str | None = None,
+    fiscal_start: str | int | None = None,
+    fiscal_named: Literal["end", "start"] = "end",
     decimal: str | None = None,
+    status: str | None = None,
+    invalid: Sequence[str] | None = None,
+    stock_out: str | None = None,
     combine: Combine = "sum",
     absent: Absent | None = None,
     unfinished: Unfinished = "drop",
@@ -48,7 +56,8 @@ def read_history(
     source : str or Path
         A CSV file or the like (``-`` for standard input), a Parquet file or a folder of parts, an Excel
         workbook, or the address of a database (``sqlite:///shop.db``) with `table` or `query`.
-    item, period, demand, cadence, cycle_length, unit, layout, items, dates, decimal, combine, absent, unfinished
+    item, period, demand, cadence, cycle_length, unit, layout, items, dates, tz, fiscal_start, fiscal_named, decimal, \
+status, invalid, stock_out, combine, absent, unfinished
         As in `History.from_frame`.
     start : optional
         First period of a bare column of numbers without dates; needs `cadence`.
@@ -90,17 +99,23 @@ def read_history(
         items=None if items is None else tuple(items),
         name=name or stem,
         dates=dates,
+        tz=tz,
+        fiscal_start=fiscal_start,
+        fiscal_named=fiscal_named,
         decimal=decimal,
+        status=status,
+        invalid=None if invalid is None else tuple(invalid),
+        stock_out=stock_out,
         combine=combine,
         absent=absent,
         unfinished=unfinished,
     )
-    keep = None if layout == "wide" else (*where.item, *where.period, where.demand)
+    keep = None if layout == "wide" else where.columns
     # Where the decimal mark is stated, numbers are read by it and not by the CSV reader.
     found = read_source(
         source,
         keep,
-        () if decimal else (where.demand,),
+        () if decimal else where.measures,
         table=table,
         query=query,
         sheet=sheet,

@@ -1,58 +1,68 @@
 """From rows (item, date, quantity) to one array per item on a regular cadence."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
-from veridex.core.history.grouping import Combine, Groups, group_rows
+from veridex.core.history.grouping import Combine, Groups, Rows, group_rows
 
-__all__ = ["Absent", "Assembled", "Combine", "Unfinished", "assemble"]
+__all__ = ["Absent", "Assembled", "Combine", "Repeat", "Unfinished", "assemble"]
 
 Absent = Literal["zero", "unknown"]
 Unfinished = Literal["drop", "keep"]
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Repeat:
+    """A period for which a table has several rows: its ordinal, and their quantities in order of date and size."""
+
+    ordinal: int
+    quantities: tuple[float, ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Assembled:
     """The columns of a history, and what was decided while they were made.
 
-    `keys` has the parts of each item's key where the key stands in several columns, `key_columns`.
+    `keys` has the parts of each item's key where the key stands in several columns, `key_columns`; `parts` are
+    numerator and denominator of a ratio, shape (2, n); `repeats` the periods with several rows in a table of one
+    row per period; `unfinished` is the ordinal of a last period in which the order lines stop too early.
     """
 
     items: tuple[str, ...]
-    values: NDArray[np.float64]
+    values: FloatArray
     offsets: NDArray[np.int64]
     starts: NDArray[np.int64]
     notes: tuple[str, ...]
     key_columns: tuple[str, ...] = ()
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    stock_outs: NDArray[np.bool_] | None = None
+    parts: FloatArray | None = None
+    repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict)
+    unfinished: int | None = None
 
 
 def assemble(
-    codes: NDArray[np.int64],
+    rows: Rows,
     items: tuple[str, ...],
-    stamps: NDArray[Any],
-    demand: NDArray[np.float64],
     cadence: Cadence,
     combine: Combine,
     absent: Absent | None,
     unfinished: Unfinished,
+    stock_outs: FloatArray | None = None,
+    divisor: FloatArray | None = None,
 ) -> Assembled:
     """Combine rows per item and period, in a way that does not depend on their order.
 
     Parameters
     ----------
-    codes : ndarray of int, shape (n,)
-        Index into `items` of each row.
+    rows : Rows
     items : tuple of str
-    stamps : ndarray, shape (n,)
-        `datetime64[s]`, or int when counted.
-    demand : ndarray of float, shape (n,)
-        NaN is unknown, and makes its period unknown.
     cadence : Cadence
     combine : {"sum", "mean", "last", "count", "max"}
         How the rows of a period become its demand.
@@ -61,20 +71,30 @@ def assemble(
         unknown otherwise.
     unfinished : {"drop", "keep"}
         What to do with a last period whose order lines stop too early.
+    stock_outs : ndarray of float, shape (n,), optional
+        Above zero where a row says that there was nothing to sell: its period is unknown.
+    divisor : ndarray of float, shape (n,), optional
+        The quantity that demand is divided by, after both were added up.
     """
-    groups = group_rows(codes, stamps, demand, cadence, combine)
+    groups = group_rows(rows, cadence, combine)
     noun = cadence.noun
-    notes = _said_of_rows(stamps, demand, cadence, combine)
+    notes = _said_of_rows(rows, cadence, combine)
+    repeats = {} if groups.order_lines else _repeats(rows, groups, items, cadence)
+    finished = np.ones(groups.codes.size, dtype=bool)
+    last = None
     if groups.order_lines:
-        notes.append(f"{codes.size:,} order lines {WORDS[combine]} per item and {noun}.")
-        if unfinished == "drop":
-            groups, said = _without_unfinished(groups, stamps, cadence)
-            notes += said
-    elif groups.codes.size < codes.size:
-        notes.append(f"{codes.size - groups.codes.size:,} rows repeat an item and {noun}; they were {WORDS[combine]}.")
+        notes.append(f"{len(rows):,} order lines {WORDS[combine]} per item and {noun}.")
+        last = _unfinished_period(rows.stamps, cadence)
+        if last is not None and unfinished == "drop" and (keep := groups.ordinals < last).any():
+            finished, end = keep, rows.stamps.max().astype("datetime64[D]")
+            notes.append(f"Left out the unfinished last {noun} {cadence.text(last)}: the order lines end on {end}.")
+            last = None
+    elif groups.codes.size < len(rows):
+        notes.append(f"{len(rows) - groups.codes.size:,} rows repeat an item and {noun}; they were {WORDS[combine]}.")
     rule = absent or ("zero" if groups.order_lines and combine in ("sum", "count") else "unknown")
-    present, values, offsets, starts = _spread(groups, rule)
-    filled = values.size - groups.values.size
+    layout = _Layout.of(groups, finished, to_the_end=rule == "zero")
+    values = layout.spread(groups.values, 0.0 if rule == "zero" else np.nan)
+    filled = values.size - int(finished.sum())
     if filled:
         other = "unknown" if rule == "zero" else "zero"
         taken = "nothing sold" if rule == "zero" else "unknown demand"
@@ -82,51 +102,105 @@ def assemble(
             f"{filled:,} of {values.size:,} {cadence.plural} of all items have no row: taken as {taken} "
             f"(absent={other!r} for the other meaning)."
         )
-    gone = len(items) - present.size
+    gone = len(items) - layout.present.size
     if gone:
         notes.append(f"{gone} items have no finished {noun} and were left out.")
-    return Assembled(tuple(items[i] for i in present), values, offsets, starts, tuple(notes))
+    out: NDArray[np.bool_] | None = None
+    parts: FloatArray | None = None
+    if divisor is not None:
+        below = layout.spread(group_rows(rows.with_demand(divisor), cadence, "sum").values, np.nan)
+        parts = np.stack((values, below))
+        values, said = _ratio(parts, cadence)
+        notes += said
+    if stock_outs is not None:
+        out = layout.spread(group_rows(rows.with_demand(stock_outs), cadence, "max").values, 0.0) > 0
+        values[out] = np.nan
+        notes.append(f"{int(out.sum()):,} {cadence.plural} of all items are marked as out of stock: unknown, not zero.")
+    return Assembled(
+        items=tuple(items[i] for i in layout.present),
+        values=values,
+        offsets=layout.offsets,
+        starts=layout.starts,
+        notes=tuple(notes),
+        stock_outs=out,
+        parts=parts,
+        repeats=repeats,
+        unfinished=last,
+    )
 
 
-def _said_of_rows(stamps: NDArray[Any], demand: NDArray[np.float64], cadence: Cadence, combine: Combine) -> list[str]:
+def _ratio(parts: FloatArray, cadence: Cadence) -> tuple[FloatArray, list[str]]:
+    """Numerator over denominator; unknown where the denominator is zero."""
+    with np.errstate(all="ignore"):
+        values = np.where(parts[1] != 0, parts[0] / parts[1], np.nan)
+    nothing = int((parts[1] == 0).sum())
+    said = [f"The ratio is unknown in {nothing:,} {cadence.plural} that divide by zero."] if nothing else []
+    return values, said
+
+
+def _said_of_rows(rows: Rows, cadence: Cadence, combine: Combine) -> list[str]:
     """What single rows were taken for."""
     notes = []
-    unknown = int(np.isnan(demand).sum())
+    unknown = int(np.isnan(rows.demand).sum())
     if unknown and combine != "count":
         notes.append(
-            f"{unknown:,} of {demand.size:,} rows have no quantity: the demand of their {cadence.plural} is unknown."
+            f"{unknown:,} of {len(rows):,} rows have no quantity: the demand of their {cadence.plural} is unknown."
         )
-    if cadence.unit == "B" and (weekend := int((~np.is_busday(stamps.astype("datetime64[D]"))).sum())):
-        notes.append(f"{weekend:,} rows of a Saturday or Sunday were put to the Monday after.")
+    if cadence.unit == "B":
+        off = ~np.is_busday(rows.stamps.astype("datetime64[D]"))
+        weekend = int(np.bincount(rows.dates, minlength=off.size)[off].sum())
+        if weekend:
+            notes.append(f"{weekend:,} rows of a Saturday or Sunday were put to the Monday after.")
     return notes
 
 
-def _without_unfinished(groups: Groups, stamps: NDArray[Any], cadence: Cadence) -> tuple[Groups, list[str]]:
-    """Drop a last period whose order lines stop too early, if anything is left then; say so."""
-    last = _unfinished_period(stamps, cadence)
-    if last is None or not (keep := groups.ordinals < last).any():
-        return groups, []
-    end = stamps.max().astype("datetime64[D]")
-    kept = replace(groups, codes=groups.codes[keep], ordinals=groups.ordinals[keep], values=groups.values[keep])
-    text = f"Left out the unfinished last {cadence.noun} {cadence.text(last)}: the order lines end on {end}."
-    return kept, [text]
+def _repeats(rows: Rows, groups: Groups, items: tuple[str, ...], cadence: Cadence) -> dict[str, tuple[Repeat, ...]]:
+    """The periods of a table that have several rows, with the quantities of these rows."""
+    several = groups.sizes > 1
+    if not several.any():
+        return {}
+    span = int(np.ptp(groups.ordinals)) + 1
+    first = int(groups.ordinals.min())
+    wanted = groups.codes[several] * span + groups.ordinals[several] - first
+    own = rows.codes.astype(np.int64) * span + cadence.ordinals(rows.stamps)[rows.dates] - first
+    which = np.flatnonzero(np.isin(own, wanted))
+    which = which[np.lexsort((rows.demand[which], rows.stamps[rows.dates[which]], own[which]))]
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(own[which]) != 0)))
+    found: dict[str, list[Repeat]] = {}
+    for run in np.split(which, heads[1:]):
+        code, ordinal = divmod(int(own[run[0]]), span)
+        found.setdefault(items[code], []).append(Repeat(ordinal + first, tuple(rows.demand[run].tolist())))
+    return {item: tuple(repeats) for item, repeats in found.items()}
 
 
-def _spread(
-    groups: Groups, rule: Absent
-) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
-    """Lay values on each item's regular periods: items present, all values, offsets and starts."""
-    codes, ordinals = groups.codes, groups.ordinals
-    present, where = np.unique(codes, return_index=True)
-    ends = np.append(where[1:], codes.size) - 1
-    starts = ordinals[where]
-    # Order lines of all items end on the same day: an item without lines since then sold nothing.
-    stops = np.full(present.size, ordinals.max()) if rule == "zero" else ordinals[ends]
-    offsets = np.concatenate(([0], np.cumsum(stops - starts + 1)))
-    values = np.full(offsets[-1], 0.0 if rule == "zero" else np.nan)
-    rows = np.repeat(np.arange(present.size), np.diff(np.append(where, codes.size)))
-    values[offsets[rows] + ordinals - starts[rows]] = groups.values
-    return present, values, offsets, starts
+@dataclass(frozen=True, slots=True, eq=False)
+class _Layout:
+    """Where the groups lie on each item's regular periods."""
+
+    present: NDArray[np.int64]
+    offsets: NDArray[np.int64]
+    starts: NDArray[np.int64]
+    kept: NDArray[np.bool_]
+    places: NDArray[np.int64]
+
+    @classmethod
+    def of(cls, groups: Groups, kept: NDArray[np.bool_], *, to_the_end: bool) -> "_Layout":
+        """Lay out the kept groups; each item ends with its own last, or all with the last of all."""
+        codes, ordinals = groups.codes[kept], groups.ordinals[kept]
+        present, where = np.unique(codes, return_index=True)
+        ends = np.append(where[1:], codes.size) - 1
+        starts = ordinals[where]
+        # Order lines of all items end on the same day: an item without lines since then sold nothing.
+        stops = np.full(present.size, ordinals.max()) if to_the_end else ordinals[ends]
+        offsets = np.concatenate(([0], np.cumsum(stops - starts + 1)))
+        rows = np.repeat(np.arange(present.size), np.diff(np.append(where, codes.size)))
+        return cls(present, offsets, starts, kept, offsets[rows] + ordinals - starts[rows])
+
+    def spread(self, values: FloatArray, empty: float) -> FloatArray:
+        """One array of all periods from one value per group."""
+        whole = np.full(int(self.offsets[-1]), empty)
+        whole[self.places] = values[self.kept]
+        return whole
 
 
 WORDS = {
@@ -146,17 +220,10 @@ def _unfinished_period(stamps: NDArray[Any], cadence: Cadence) -> int | None:
     """
     if cadence.counted or cadence.within_day or cadence.name in ("daily", "workday"):
         return None
-    days = _different_days(stamps)
+    days = np.unique(stamps.astype("datetime64[D]").astype(np.int64))
     if days.size < 3:
         return None
     last = int(cadence.ordinals(stamps.max()))
     end = int(cadence.starts(last + 1).astype("datetime64[D]").astype(np.int64)) - 1
     pause = np.quantile(np.diff(days), 0.95, method="higher")
     return last if end - days[-1] > pause else None
-
-
-def _different_days(stamps: NDArray[Any]) -> NDArray[np.int64]:
-    """Sorted days that occur among stamps; counting is faster than sorting millions."""
-    days = stamps.astype("datetime64[D]").astype(np.int64)
-    first = int(days.min())
-    return np.flatnonzero(np.bincount(days - first)) + first

@@ -18,8 +18,13 @@ __all__ = ["CADENCES", "Cadence"]
 
 Unit = Literal["Y", "M", "D", "B", "h", "m"]
 
+MONTHS = (
+    *("january", "february", "march", "april", "may", "june"),
+    *("july", "august", "september", "october", "november", "december"),
+)
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 MINUTES_A_DAY = 1440
+FISCAL = re.compile(f"(yearly|quarterly)-({'|'.join(MONTHS)})")
 FINER = re.compile(r"(\d+) (minutes|hours)")
 
 
@@ -55,8 +60,9 @@ class Cadence:
     def named(cls, word: "str | Cadence | None") -> "Cadence":
         """Find a cadence by its name.
 
-        Known are the names of `CADENCES`, weeks that begin on another day (``weekly-wednesday``), and parts of
-        a day: ``10 minutes``, ``6 hours``.
+        Known are the names of `CADENCES`, weeks that begin on another day (``weekly-wednesday``), years and
+        quarters that begin in another month (``yearly-april``, ``quarterly-february``), and parts of a day:
+        ``10 minutes``, ``6 hours``.
 
         Raises
         ------
@@ -70,11 +76,18 @@ class Cadence:
                 return cadence
         if word is not None and word.startswith("weekly-") and word.removeprefix("weekly-") in WEEKDAYS:
             return _weekly(WEEKDAYS.index(word.removeprefix("weekly-")))
+        if word is not None and (parts := FISCAL.fullmatch(word)):
+            return _fiscal(parts[1], MONTHS.index(parts[2]))
         if word is not None and (parts := FINER.fullmatch(word)):
             minutes = int(parts[1]) * (60 if parts[2] == "hours" else 1)
             if 0 < minutes < MINUTES_A_DAY and MINUTES_A_DAY % minutes == 0:
                 return cls(word, "m", minutes, 0, MINUTES_A_DAY // minutes, f"span of {word}")
-        raise CadenceUnknown(word, (*(c.name for c in CADENCES), "weekly-wednesday", "10 minutes", "6 hours"))
+        also = ("weekly-wednesday", "yearly-april", "quarterly-february", "10 minutes", "6 hours")
+        raise CadenceUnknown(word, (*(c.name for c in CADENCES), *also))
+
+    def fiscal(self, first_month: int) -> "Cadence":
+        """Years or quarters that begin in a month, 1 to 12; other cadences stay as they are."""
+        return _fiscal(self.name, first_month - 1) if self.name in ("yearly", "quarterly") else self
 
     @property
     def counted(self) -> bool:
@@ -118,7 +131,7 @@ class Cadence:
             return stamp[:4]
         if self.name == "quarterly":
             return f"{stamp[:4]}-Q{(int(stamp[5:7]) + 2) // 3}"
-        return stamp[:7] if self.name == "monthly" else stamp[: 16 if self.within_day else 10]
+        return stamp[:7] if self.unit in ("M", "Y") else stamp[: 16 if self.within_day else 10]
 
     def iso(self, starts: NDArray[Any]) -> list[str]:
         """Start stamps as ISO text for files: days, with hours and minutes where periods are shorter."""
@@ -134,7 +147,9 @@ class Cadence:
         if self.within_day:
             return f"{stamp:%H:%M}"
         if self.unit == "M":
-            return f"{stamp:%B}" if self.count == 1 else f"Q{(stamp.month + 2) // 3}"
+            if self.name != "quarterly":
+                return f"{stamp:%B}" if self.count == 1 else f"quarter from {stamp:%B}"
+            return f"Q{(stamp.month + 2) // 3}"
         if self.name in ("daily", "workday"):
             return f"{stamp:%A}"
         return str(stamp.year) if self.unit == "Y" else f"week {stamp.isocalendar().week}"
@@ -172,6 +187,15 @@ def _weekly(first_day: int) -> Cadence:
     """Weeks that begin on a day of the week, 0 for Monday (ISO 8601). The epoch was a Thursday."""
     name = "weekly" if first_day == 0 else f"weekly-{WEEKDAYS[first_day]}"
     return Cadence(name, "D", 7, (3 - first_day) % 7, 52, "week")
+
+
+def _fiscal(kind: str, first: int) -> Cadence:
+    """Years or quarters that begin in a month, 0 for January; those of the calendar keep their plain names."""
+    months = 12 if kind == "yearly" else 3
+    first %= months
+    if first == 0:
+        return CADENCES[0] if kind == "yearly" else CADENCES[1]
+    return Cadence(f"{kind}-{MONTHS[first]}", "M", months, months - first, 12 // months, kind.removesuffix("ly"))
 
 
 CADENCES = (

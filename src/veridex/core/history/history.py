@@ -2,22 +2,21 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
-from veridex.core.history.assemble import Absent, Assembled, Combine, Unfinished
+from veridex.core.history.assemble import Absent, Assembled, Combine, Repeat, Unfinished
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.coarser import Gather
+from veridex.core.history.dates import Dates
 from veridex.core.history.item import ItemHistory, Spans, locked
 from veridex.core.history.numbers_in_text import refuse_infinite
-from veridex.core.history.tables import Dates, LayoutName, TableLayout, assemble_table, columns_of
+from veridex.core.history.rules import Rules
+from veridex.core.history.tables import LayoutName, TableLayout, assemble_table, columns_of
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
-
-if TYPE_CHECKING:
-    pass
 
 __all__ = ["History", "only_item"]
 
@@ -34,7 +33,7 @@ class History(Spans):
     names : tuple of str
         The items, sorted as they first appear in the source.
     values : ndarray of float
-        All items' demand end to end, NaN where unknown; read-only.
+        All items' demand end to end, NaN where unknown; read-only. Tidied, where there are rules.
     offsets : ndarray of int, shape (items + 1,)
         Where each item begins in `values`.
     starts : ndarray of int, shape (items,)
@@ -44,6 +43,12 @@ class History(Spans):
         What was decided, filled or left out while it was read.
     key_columns, keys
         Where item keys were joined from several columns: these columns, and the parts of each item's key.
+    raw, rules, stock_outs, parts
+        As in `ItemHistory`, for all items end to end.
+    repeats
+        Of a table with a row per period: the periods of each item that have several rows.
+    unfinished : int or None
+        Ordinal of a last period that is known to be unfinished.
     """
 
     cadence: Cadence
@@ -56,10 +61,17 @@ class History(Spans):
     notes: tuple[str, ...] = field(default=(), repr=False)
     key_columns: tuple[str, ...] = field(default=(), repr=False)
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)
+    raw: NDArray[np.float64] | None = field(default=None, repr=False)
+    rules: Rules | None = field(default=None, repr=False)
+    stock_outs: NDArray[np.bool_] | None = field(default=None, repr=False)
+    parts: NDArray[np.float64] | None = field(default=None, repr=False)
+    repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict, repr=False)
+    unfinished: int | None = field(default=None, repr=False)
 
     def __post_init__(self) -> None:
-        for array in (self.values, self.offsets, self.starts):
-            locked(array)
+        for array in (self.values, self.offsets, self.starts, self.raw, self.stock_outs, self.parts):
+            if array is not None:
+                locked(array)
 
     def __len__(self) -> int:
         return len(self.names)
@@ -88,14 +100,50 @@ class History(Spans):
             raise ItemUnknown(item, self.names) from None
 
     def _at(self, i: int) -> ItemHistory:
+        own = slice(int(self.offsets[i]), int(self.offsets[i + 1]))
         return ItemHistory(
             item=self.names[i],
             cadence=self.cadence,
             cycle_length=self.cycle_length,
             start=int(self.starts[i]),
-            values=self.values[self.offsets[i] : self.offsets[i + 1]],
+            values=self.values[own],
             unit=self.unit,
+            raw=None if self.raw is None else self.raw[own],
+            rules=self.rules,
+            stock_outs=None if self.stock_outs is None else self.stock_outs[own],
+            parts=None if self.parts is None else self.parts[:, own],
         )
+
+    @property
+    def actuals(self) -> NDArray[np.float64]:
+        """Demand as it was read, never filled or repaired."""
+        return self.values if self.raw is None else self.raw
+
+    def _with(self, series: list[ItemHistory], notes: tuple[str, ...]) -> "History":
+        """Other series of the same items, with what was known of their source."""
+        made = History.of(series, notes=notes)
+        same = made.cadence == self.cadence
+        return replace(
+            made,
+            key_columns=self.key_columns,
+            keys=self.keys,
+            repeats=self.repeats if same else {},
+            unfinished=self.unfinished if same else None,
+        )
+
+    def only(self, item: str) -> "History":
+        """A history of one item alone.
+
+        Raises
+        ------
+        ItemUnknown
+            If there is no such item.
+        """
+        return self._with([self[item]], self.notes)
+
+    def under(self, rules: Rules | None) -> "History":
+        """The same raw values under other rules; None for the raw values themselves."""
+        return self._with([series.under(rules) for series in self], self.notes)
 
     @property
     def items(self) -> pd.DataFrame:
@@ -123,10 +171,13 @@ class History(Spans):
         if not kept:
             raise HistoryTooShort("every item", 0, 1, f"the span {wanted}", "Choose a span the history covers.")
         notes = self.notes + ((f"{lost} items have no period {wanted} and were left out.",) if lost else ())
-        return replace(History.of(kept, notes=notes), key_columns=self.key_columns, keys=self.keys)
+        return self._with(kept, notes)
 
     def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> "History":
         """Add up (or average) to a coarser cadence; a coarser period not wholly known is unknown.
+
+        A ratio is one of sums at every cadence. Of a tidied history the raw values are gathered and its rules applied
+        to them at the new cadence.
 
         Raises
         ------
@@ -134,15 +185,17 @@ class History(Spans):
             If the periods of one do not fit into those of the other.
         """
         kept = [series.at_cadence(cadence, gather) for series in self]
-        word = "added up" if gather == "sum" else "averaged"
+        word = "added up" if gather == "sum" and self.parts is None else "averaged"
+        word = "divided again, sum by sum," if self.parts is not None else word
         notes = (*self.notes, f"{self.cadence.name} demand was {word} to {kept[0].cadence.name}.".capitalize())
-        return replace(History.of(kept, notes=notes), key_columns=self.key_columns, keys=self.keys)
+        return self._with(kept, notes)
 
     def to_frame(self) -> pd.DataFrame:
-        """The history as a long table: item, period, demand."""
+        """The history as a long table: item, period, demand; of a tidied one also raw."""
         ordinals = np.concatenate([series.ordinals for series in self])
         items = np.repeat(np.array(self.names, dtype=object), np.diff(self.offsets))
-        return pd.DataFrame({"item": items, "period": self.cadence.starts(ordinals), "demand": self.values})
+        table = {"item": items, "period": self.cadence.starts(ordinals), "demand": self.values}
+        return pd.DataFrame(table if self.raw is None else table | {"raw": self.raw})
 
     @classmethod
     def of(cls, series: list[ItemHistory], notes: tuple[str, ...] = ()) -> "History":
@@ -159,6 +212,9 @@ class History(Spans):
             differ = f"{first.item!r} is {first.cadence.name}, {other.item!r} {other.cadence.name}"
             raise ParameterError("series", repr(other), f"a history has one cadence: {differ}")
         lengths = [len(one) for one in series]
+        parts = [one.parts for one in series if one.parts is not None]
+        outs = [np.zeros(len(one), dtype=bool) if one.stock_outs is None else one.stock_outs for one in series]
+        rules = first.rules if all(one.rules == first.rules for one in series) else None
         return cls(
             cadence=first.cadence,
             cycle_length=first.cycle_length,
@@ -168,6 +224,10 @@ class History(Spans):
             starts=np.array([one.start for one in series], dtype=np.int64),
             unit=first.unit,
             notes=notes,
+            raw=None if rules is None else np.concatenate([one.actuals for one in series]),
+            rules=rules,
+            stock_outs=np.concatenate(outs) if any(one.stock_outs is not None for one in series) else None,
+            parts=np.concatenate(parts, axis=1) if len(parts) == len(series) else None,
         )
 
     @classmethod
@@ -186,6 +246,10 @@ class History(Spans):
             notes=parts.notes,
             key_columns=parts.key_columns,
             keys=parts.keys,
+            stock_outs=parts.stock_outs,
+            parts=parts.parts,
+            repeats=parts.repeats,
+            unfinished=parts.unfinished,
         )
 
     @classmethod
@@ -231,7 +295,7 @@ class History(Spans):
         values = np.array(numbers, dtype=np.float64).reshape(-1)
         if values.size == 0:
             raise HistoryTooShort(item, 0, 1, "a history", "Pass at least one number.")
-        refuse_infinite(values, item, "numbers", first_row=1)
+        refuse_infinite(pd.Series(values, name=item), "numbers", first_row=1)
         parts = Assembled(
             (item,),
             values,
@@ -256,7 +320,13 @@ class History(Spans):
         layout: LayoutName = "long",
         items: Sequence[str] | None = None,
         dates: Dates | None = None,
+        tz: str | None = None,
+        fiscal_start: str | int | None = None,
+        fiscal_named: Literal["end", "start"] = "end",
         decimal: str | None = None,
+        status: str | None = None,
+        invalid: Sequence[str] | None = None,
+        stock_out: str | None = None,
         combine: Combine = "sum",
         absent: Absent | None = None,
         unfinished: Unfinished = "drop",
@@ -274,7 +344,8 @@ class History(Spans):
             Column of the dates (stamps, or text in any spelling of docs/formats.md; whole numbers when counted);
             or the columns of year and month, quarter or week. By default ``"period"``.
         demand : str
-            Column of the quantities; by default ``"demand"``.
+            Column of the quantities; by default ``"demand"``. ``"units / orders"`` is a ratio of two columns: their
+            sums are divided, at every cadence.
         cadence : str, optional
             Inferred from the dates if not stated; the notes say the evidence.
         cycle_length, unit
@@ -283,8 +354,21 @@ class History(Spans):
             Wide: a column per item, those named in `items` or all that hold numbers.
         dates : {"day-first", "month-first"}, optional
             How ``03/04/2024`` is read where the column does not tell.
+        tz : str, optional
+            Whose days are meant where stamps carry a time zone, ``"Europe/London"``; periods shorter than a day are
+            kept in UTC.
+        fiscal_start : str or int, optional
+            The first month of the year, ``"april"``, where years and quarters are not the calendar's.
+        fiscal_named : {"end", "start"}
+            Whether a fiscal year is called by the calendar year in which it ends or begins.
         decimal : {".", ","}, optional
             The decimal mark where the column does not tell.
+        status : str, optional
+            Column that marks rows as invalid; they are left out and counted.
+        invalid : sequence of str, optional
+            What marks them, in any case of letters; by default words such as ``cancelled``, ``void``, ``no``.
+        stock_out : str, optional
+            Column that says yes where there was nothing to sell: such a period is unknown, not zero.
         combine : {"sum", "mean", "last", "count", "max"}
             How several rows of a period become its demand; any unknown row makes it unknown.
         absent : {"zero", "unknown"}, optional
@@ -307,7 +391,13 @@ class History(Spans):
             items=None if items is None else tuple(items),
             name=name,
             dates=dates,
+            tz=tz,
+            fiscal_start=fiscal_start,
+            fiscal_named=fiscal_named,
             decimal=decimal,
+            status=status,
+            invalid=None if invalid is None else tuple(invalid),
+            stock_out=stock_out,
             combine=combine,
             absent=absent,
             unfinished=unfinished,

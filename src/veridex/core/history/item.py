@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.coarser import Gather, coarsen
+from veridex.core.history.lookback import first_of_last, last_finished
+from veridex.core.history.rules import Rules
 from veridex.errors import HistoryTooShort, ParameterError
 
 if TYPE_CHECKING:
@@ -37,13 +39,23 @@ class Spans:
         first = self.cadence.period(period)
         return self._narrow(lambda start, stop: (max(start, first), stop), f"since {period}")
 
-    def until(self, period: object) -> "Self":
-        """Keep what lies in `period` or before it."""
-        last = self.cadence.period(period)
+    def until(self, period: object, *, as_of: object = None) -> "Self":
+        """Keep what lies in `period` or before it.
+
+        ``"last finished month"`` (or day, week, quarter, year, hour, period) is what had ended before the month in
+        which the instant `as_of` lies; ``as_of="now"`` asks the clock.
+        """
+        finished = last_finished(period, self.cadence, as_of) if isinstance(period, str) else None
+        last = self.cadence.period(period) if finished is None else finished
         return self._narrow(lambda start, stop: (start, min(stop, last + 1)), f"until {period}")
 
-    def last(self, periods: int) -> "Self":
-        """Keep the last so many periods of each item."""
+    def last(self, periods: int | str) -> "Self":
+        """Keep the last so many periods of each item, or a span of it such as ``"2 years"``."""
+        if isinstance(periods, str):
+            return self._narrow(
+                lambda start, stop: (max(start, first_of_last(periods, self.cadence, stop - 1)), stop),
+                f"last {periods}",
+            )
         if periods < 1:
             raise ParameterError("last", str(periods), "keep at least one period")
         return self._narrow(lambda start, stop: (max(start, stop - periods), stop), f"last {periods}")
@@ -76,8 +88,16 @@ class ItemHistory(Spans):
     start : int
         Ordinal of the first period.
     values : ndarray of float, shape (n,)
-        Demand per period in `unit`, NaN where unknown; read-only.
+        Demand per period in `unit`, NaN where unknown; read-only. Tidied, where there are rules.
     unit : str or None
+    raw : ndarray, shape (n,), or None
+        Demand before tidying; None where nothing was tidied. `actuals` has it in both cases.
+    rules : Rules or None
+        What it was tidied by; a backtest applies them again in each fold, to the past alone.
+    stock_outs : ndarray of bool, shape (n,), or None
+        Periods in which there was nothing to sell; their demand is unknown.
+    parts : ndarray, shape (2, n), or None
+        Numerator and denominator, where demand is a ratio.
     """
 
     item: str
@@ -86,9 +106,25 @@ class ItemHistory(Spans):
     start: int
     values: NDArray[np.float64] = field(repr=False)
     unit: str | None = None
+    raw: NDArray[np.float64] | None = field(default=None, repr=False)
+    rules: Rules | None = field(default=None, repr=False)
+    stock_outs: NDArray[np.bool_] | None = field(default=None, repr=False)
+    parts: NDArray[np.float64] | None = field(default=None, repr=False)
 
     def __len__(self) -> int:
         return int(self.values.size)
+
+    @property
+    def actuals(self) -> NDArray[np.float64]:
+        """Demand as it was read, never filled or repaired: what forecasts are scored against."""
+        return self.values if self.raw is None else self.raw
+
+    def under(self, rules: Rules | None) -> "ItemHistory":
+        """The same raw values under other rules; None for the raw values themselves."""
+        bare = replace(self, values=self.actuals, raw=None, rules=None)
+        if rules is None:
+            return bare
+        return replace(bare, values=locked(rules.applied(bare)), raw=self.actuals, rules=rules)
 
     def __repr__(self) -> str:
         span = f"{self.cadence.text(self.start)} to {self.cadence.text(self.start + len(self) - 1)}"
@@ -114,10 +150,23 @@ class ItemHistory(Spans):
         start, stop = span(self.start, self.start + len(self))
         if stop <= start:
             raise HistoryTooShort(self.item, len(self), 1, f"the span {wanted}", "Choose a span it covers.")
-        return replace(self, start=start, values=self.values[start - self.start : stop - self.start])
+        own = slice(start - self.start, stop - self.start)
+        bare = replace(
+            self,
+            start=start,
+            values=self.actuals[own],
+            raw=None,
+            rules=None,
+            stock_outs=None if self.stock_outs is None else self.stock_outs[own],
+            parts=None if self.parts is None else self.parts[:, own],
+        )
+        return bare.under(self.rules)
 
     def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> "ItemHistory":
         """Add up (or average) to a coarser cadence; a coarser period not wholly known is unknown.
+
+        A ratio is one of sums at every cadence. Of a tidied history the raw values are gathered and its rules applied
+        to them at the new cadence.
 
         Raises
         ------
@@ -125,8 +174,26 @@ class ItemHistory(Spans):
             If the periods of one do not fit into those of the other.
         """
         coarser = Cadence.named(cadence)
-        values, start = coarsen(self.values, self.start, self.cadence, coarser, gather)
-        return replace(self, cadence=coarser, cycle_length=coarser.cycle_length, start=start, values=locked(values))
+        parts = None
+        if self.parts is not None:
+            if gather != "sum":
+                raise ParameterError("gather", repr(gather), "a ratio divides two sums; leave gather='sum'")
+            sums = [coarsen(part, self.start, self.cadence, coarser, "sum") for part in self.parts]
+            parts, start = np.stack([gathered for gathered, _ in sums]), sums[0][1]
+            with np.errstate(all="ignore"):
+                values = np.where(parts[1] != 0, parts[0] / parts[1], np.nan)
+        else:
+            values, start = coarsen(self.actuals, self.start, self.cadence, coarser, gather)
+        bare = ItemHistory(
+            item=self.item,
+            cadence=coarser,
+            cycle_length=coarser.cycle_length,
+            start=start,
+            values=locked(values),
+            unit=self.unit,
+            parts=parts,
+        )
+        return bare.under(self.rules)
 
     def to_frame(self) -> pd.DataFrame:
         """The history as a table: item, period, demand."""

@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 
 from veridex.errors import CellUnreadable, DecimalAmbiguous, ParameterError
 
-__all__ = ["UNKNOWN_WORDS", "read_quantities", "refuse_cells", "refuse_infinite"]
+__all__ = ["UNKNOWN_WORDS", "read_flags", "read_quantities", "refuse_cells", "refuse_infinite"]
 
 UNKNOWN_IS_EMPTY = "Correct the cell, or leave it empty where demand is unknown."
 INFINITE = ("inf", "infinity")
+YES, NO = ("yes", "y", "true", "t", "1", "x", "out"), ("no", "n", "false", "f", "0", "in")
 UNKNOWN_WORDS = ("", "nan", "na", "n/a", "null", "none", "-")
 BLANKS = re.compile("[\\s\u00a0\u2009\u202f'’_]")
 GROUPED = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
@@ -51,8 +52,26 @@ def read_quantities(
         numbers = column.to_numpy(dtype=np.float64, na_value=np.nan)
     else:
         numbers = _read_texts(column, source, first_row, decimal)
-    refuse_infinite(numbers, str(column.name), source, first_row)
+    refuse_infinite(pd.Series(numbers, index=column.index, name=column.name, copy=False), source, first_row)
     return numbers
+
+
+def read_flags(column: "pd.Series[Any]", source: str, first_row: int) -> NDArray[np.float64]:
+    """One where a cell says yes, zero where it says no or is empty.
+
+    Raises
+    ------
+    CellUnreadable
+        If a cell says neither.
+    """
+    texts = column.astype(object).where(column.notna(), "").astype(str).str.strip().str.lower()
+    texts = texts.str.removesuffix(".0")
+    yes, no = texts.isin(YES), texts.isin((*NO, *UNKNOWN_WORDS))
+    strange = ~(yes | no).to_numpy()
+    if strange.any():
+        remedy = f"Write {', '.join(YES)} or {', '.join(NO)}, or leave it empty."
+        refuse_cells(column, np.flatnonzero(strange), "yes or no", remedy, source, first_row)
+    return np.asarray(yes, dtype=np.float64)
 
 
 def _read_texts(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None) -> NDArray[np.float64]:
@@ -92,22 +111,28 @@ def _decimal_mark(tidy: "pd.Series[str]", column: "pd.Series[Any]", source: str,
         return ","
     if (with_comma.str.count(",") > 1).any() or tidy.str.contains(".", regex=False).any():
         return "."
-    row = int(np.flatnonzero(column.index.isin(with_comma.index[:1]))[0])
+    row = int(with_comma.index[0])
     raise DecimalAmbiguous(source, str(column.name), row + first_row, str(with_comma.iloc[0]))
 
 
-def refuse_infinite(values: NDArray[np.float64], column: str, source: str, first_row: int) -> None:
-    """Raise `CellUnreadable` if a value is infinite."""
-    bad = np.flatnonzero(np.isinf(values))
+def refuse_infinite(column: "pd.Series[Any]", source: str, first_row: int) -> None:
+    """Raise `CellUnreadable` if a number is infinite."""
+    bad = np.flatnonzero(np.isinf(column.to_numpy()))
     if bad.size:
-        refuse_cells(pd.Series(values, name=column), bad, "finite number", UNKNOWN_IS_EMPTY, source, first_row)
+        refuse_cells(column, bad, "finite number", UNKNOWN_IS_EMPTY, source, first_row)
 
 
 def refuse_cells(
     column: "pd.Series[Any]", bad: NDArray[Any], wanted: str, remedy: str, source: str, first_row: int
 ) -> None:
-    """Raise `CellUnreadable` naming the first of the bad cells and how many there are."""
+    """Raise `CellUnreadable` naming the first of the bad cells and how many there are; the index numbers the rows."""
     row = int(bad[0])
     raise CellUnreadable(
-        source, str(column.name), row + first_row, str(column.iloc[row]), wanted, int(bad.size), remedy
+        source,
+        str(column.name),
+        int(column.index[row]) + first_row,
+        str(column.iloc[row]),
+        wanted,
+        int(bad.size),
+        remedy,
     )

@@ -6,12 +6,13 @@ as a whole decides, and where it cannot, nothing is guessed.
 
 import re
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["EXAMPLES", "is_ambiguous", "precision_of", "read_period_texts"]
+__all__ = ["EXAMPLES", "Fiscal", "is_ambiguous", "precision_of", "read_period_texts"]
 
 EXAMPLES = "2026-03-01, 2026-03, 2026-Q1, 2026-W09, 03/2026 or Mar 2026"
 
@@ -22,7 +23,28 @@ SERIAL_DAYS = (10_000, 80_000)
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 MONTH_NAME = r"(?P<name>[A-Za-z]{3,9})\.?"
 CLOCK = r"(?:[T ](?P<clock>\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?))?"
-ZONE = re.compile(r"(?:Z|[+-]\d{2}:?\d{2})$")
+
+
+@dataclass(frozen=True, slots=True)
+class Fiscal:
+    """Years that do not begin in January.
+
+    Attributes
+    ----------
+    first_month : int
+        1 to 12.
+    named_by_end : bool
+        Whether a year that begins in April 2023 is called 2024 (else 2023).
+    """
+
+    first_month: int
+    named_by_end: bool = True
+
+    def start(self, year: int, quarter: int) -> tuple[int, int]:
+        """Calendar year and month in which a quarter of a fiscal year begins."""
+        earlier = self.named_by_end and self.first_month > 1
+        months = 12 * (year - earlier) + self.first_month - 1 + 3 * (quarter - 1)
+        return months // 12, months % 12 + 1
 
 
 def _pattern(text: str) -> Callable[[str], re.Match[str] | None]:
@@ -37,6 +59,9 @@ SPELLINGS: tuple[tuple[Callable[[str], re.Match[str] | None], str], ...] = (
     (_pattern(rf"(?P<one>\d{{1,2}})[-/](?P<two>\d{{1,2}})[-/](?P<y>\d{{4}}){CLOCK}"), "day"),
     (_pattern(rf"(?P<d>\d{{1,2}})[- ]{MONTH_NAME}[-, ]+(?P<y>\d{{4}})"), "day"),
     (_pattern(rf"{MONTH_NAME} (?P<d>\d{{1,2}}),? (?P<y>\d{{4}})"), "day"),
+    (_pattern(r"[Ff][Yy] ?(?P<fy>\d{4}|\d{2})[-/. ]?[Qq](?P<q>[1-4])"), "quarter"),
+    (_pattern(r"[Qq](?P<q>[1-4])[-/. ]?[Ff][Yy] ?(?P<fy>\d{4}|\d{2})"), "quarter"),
+    (_pattern(r"[Ff][Yy] ?(?P<fy>\d{4}|\d{2})"), "year"),
     (_pattern(r"(?P<y>\d{4})[-/. ]?[Qq](?P<q>[1-4])"), "quarter"),
     (_pattern(r"[Qq](?P<q>[1-4])[-/. ]?(?P<y>\d{4})"), "quarter"),
     (_pattern(r"(?P<y>\d{4})[-/. ]?[Ww](?P<w>\d{1,2})"), "week"),
@@ -51,7 +76,7 @@ SPELLINGS: tuple[tuple[Callable[[str], re.Match[str] | None], str], ...] = (
 
 
 def read_period_texts(
-    texts: NDArray[Any], *, counted: bool, day_first: bool | None = None
+    texts: NDArray[Any], *, counted: bool, day_first: bool | None = None, fiscal: Fiscal | None = None
 ) -> tuple[NDArray[Any], NDArray[np.bool_], bool | None]:
     """Turn date texts into stamps; every spelling is read once, however often it stands there.
 
@@ -62,6 +87,8 @@ def read_period_texts(
         Whether the periods are whole numbers instead of dates.
     day_first : bool, optional
         How to read ``03/04/2024``. Without it the column decides: a part above 12 is a day.
+    fiscal : Fiscal, optional
+        What years and quarters mean where they are not the calendar's; ``FY24`` cannot be read without it.
 
     Returns
     -------
@@ -80,7 +107,7 @@ def read_period_texts(
     found = [_match(text.strip()) for text in spellings]
     if day_first is None:
         day_first = _day_first([match for match, _ in found if match is not None])
-    stamps = np.array([_stamp(match, day_first) for match, _ in found], dtype="datetime64[s]")
+    stamps = np.array([_stamp(match, day_first, fiscal) for match, _ in found], dtype="datetime64[s]")
     stamps[(stamps < EARLIEST) | (stamps > LATEST)] = np.datetime64("NaT")
     return stamps[where], ~np.isnat(stamps)[where], day_first
 
@@ -97,8 +124,6 @@ def is_ambiguous(text: str) -> bool:
 
 
 def _match(text: str) -> tuple[re.Match[str] | None, str]:
-    if ZONE.search(text) and ":" in text:
-        return None, ""  # a zoned stamp is no local date
     for matches, precision in SPELLINGS:
         if match := matches(text):
             return match, precision
@@ -113,7 +138,7 @@ def _day_first(matches: list[re.Match[str]]) -> bool | None:
     return None if day_first == month_first else day_first
 
 
-def _stamp(match: re.Match[str] | None, day_first: bool | None) -> np.datetime64:
+def _stamp(match: re.Match[str] | None, day_first: bool | None, fiscal: Fiscal | None) -> np.datetime64:
     nothing = np.datetime64("NaT", "s")
     if match is None:
         return nothing
@@ -121,11 +146,15 @@ def _stamp(match: re.Match[str] | None, day_first: bool | None) -> np.datetime64
     if "serial" in parts:
         days = int(parts["serial"])
         return np.datetime64("1899-12-30", "s") + 86400 * days if SERIAL_DAYS[0] <= days < SERIAL_DAYS[1] else nothing
-    year = int(parts["y"])
+    if "fy" in parts and fiscal is None:
+        return nothing
+    year = int(parts["y"]) if "y" in parts else int(parts["fy"]) + (2000 if len(parts["fy"]) == 2 else 0)
     if "w" in parts:
         return _week(year, int(parts["w"]))
     month, day = int(parts.get("m") or 1), int(parts.get("d") or 1)
-    if "q" in parts:
+    if fiscal is not None and set(parts) <= {"y", "fy", "q"}:
+        year, month = fiscal.start(year, int(parts.get("q") or 1))
+    elif "q" in parts:
         month = 3 * int(parts["q"]) - 2
     if "name" in parts:
         short = parts["name"][:3].lower()

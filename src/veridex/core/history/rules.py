@@ -1,0 +1,19 @@
+"""What a history knows of the rules it was tidied by: that they can be applied to any part of it again."""
+
+from typing import TYPE_CHECKING, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from veridex.core.history.item import ItemHistory
+
+__all__ = ["Rules"]
+
+
+class Rules(Protocol):
+    """Rules that travel with a history; `TidyRules` are the only ones so far."""
+
+    def applied(self, series: "ItemHistory") -> NDArray[np.float64]:
+        """Tidied demand of a series that holds raw values, from these values alone."""
+        ...

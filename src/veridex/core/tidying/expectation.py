@@ -1,0 +1,233 @@
+"""What is expected of each period, and what stands out from it: freak values, level shifts, changes of spread."""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.numerics.expectation import MOST_STEPS, local_scale, robust_parts
+from veridex.core.numerics.robust import robust_scale
+from veridex.core.numerics.steps import find_spread_change
+
+__all__ = ["FREAK_AT", "Expectation", "Shift", "SpreadChange", "expect"]
+
+FloatArray = NDArray[np.float64]
+
+FREAK_AT = 3.5
+"""Robust standard deviations from its expectation that make a value freak: Iglewicz and Hoaglin (1993), How to
+Detect and Handle Outliers, section 3.5."""
+
+FEWEST = 8
+"""Known values below which nothing can be said to stand out."""
+
+CYCLES = 3
+"""Full cycles below which a season is not told from freak values that happen to recur."""
+
+SPREAD_WIDTH = 97
+"""Periods, or five cycles, over which the spread may change."""
+
+SPREAD_CRITICAL = 1.628
+"""1 % point of the supremum of a Brownian bridge."""
+
+SPARSE = 0.3
+"""Share of zeros from which on sizes are judged apart from the zeros between them."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shift:
+    """A sudden change of level: first position of the new level, its size, and size over its standard error."""
+
+    place: int
+    size: float
+    ratio: float
+
+
+@dataclass(frozen=True, slots=True)
+class SpreadChange:
+    """A change of spread: first position of the new spread, and the standard deviation after over before."""
+
+    place: int
+    ratio: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Expectation:
+    """What a series leads one to expect.
+
+    Attributes
+    ----------
+    values : ndarray, shape (n,)
+        Expected demand per period, unknown periods included; NaN where the series is too short.
+    trend, season : ndarray, shape (n,)
+        Its parts: they add up to `values`, or multiply to it where the form is relative.
+    scores : ndarray, shape (n,)
+        Distance of the actual from the expected in robust standard deviations; NaN where unknown.
+    freak : ndarray of bool, shape (n,)
+    shifts : tuple of Shift
+    spread : SpreadChange or None
+    relative : bool
+        Whether season and spread grow with the level.
+    seasonal : bool
+    """
+
+    values: FloatArray = field(repr=False)
+    trend: FloatArray = field(repr=False)
+    season: FloatArray = field(repr=False)
+    scores: FloatArray = field(repr=False)
+    freak: NDArray[np.bool_] = field(repr=False)
+    shifts: tuple[Shift, ...] = ()
+    spread: SpreadChange | None = None
+    relative: bool = False
+    seasonal: bool = False
+
+
+def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = None) -> Expectation:
+    """Find what is expected of each period of a series, and what stands out.
+
+    A robust decomposition (loess trend, repeating season, bisquare weights) gives the expectation; where season
+    and spread grow with the level it works on logarithms, chosen by the likelihood of the two forms (Box and Cox,
+    1964, Journal of the Royal Statistical Society B 26, 211-252). Residuals are measured by the median absolute
+    deviation, half locally. A value is freak from `FREAK_AT` on.
+
+    Parameters
+    ----------
+    values : ndarray, shape (n,)
+        Demand, NaN where unknown.
+    cycle : int
+        Periods after which the season repeats.
+    aside : ndarray of bool, optional
+        Periods of events, which are neither judged nor learned from.
+    """
+    y = np.array(values, dtype=np.float64)
+    judged = ~np.isnan(y) if aside is None else ~np.isnan(y) & ~aside
+    learned = np.where(judged, y, np.nan)
+    n, known = y.size, int(judged.sum())
+    if known < FEWEST or not np.isfinite(np.square(learned[judged]).sum()):
+        nothing = np.full(n, np.nan)
+        return Expectation(nothing, nothing, nothing, nothing, np.zeros(n, dtype=bool))
+    zeros = float((learned[judged] == 0).mean())
+    if zeros > SPARSE:
+        return _sparse(learned, judged)
+    fits = [_Fit.of(learned, cycle, relative=False)]
+    if zeros == 0 and float(learned[judged].min()) > 0:
+        fits.append(_Fit.of(learned, cycle, relative=True))
+    best = fits[-1] if len(fits) > 1 and fits[1].likelihood > fits[0].likelihood + 1.0 else fits[0]
+    return best.judged(learned, cycle)
+
+
+def _sparse(learned: FloatArray, judged: NDArray[np.bool_]) -> Expectation:
+    """Demand with many zeros: only the sizes are judged, on the log scale and upward."""
+    n = learned.size
+    sold = judged & (learned > 0)
+    scores = np.full(n, np.nan)
+    expected = np.full(n, float(np.mean(learned[judged])))
+    if sold.sum() >= FEWEST:
+        logs = np.log(learned[sold])
+        centre = np.median(logs)
+        scale = max(robust_scale(logs - centre, np.ones(logs.size), np.empty(logs.size)), 0.5)
+        scores[sold] = (logs - centre) / scale
+    freak = np.nan_to_num(scores, nan=0.0) > FREAK_AT
+    return Expectation(expected, expected, np.zeros(n), scores, freak)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Fit:
+    """One form of decomposition, with or without logarithms, with or without a season."""
+
+    trend: FloatArray
+    season: FloatArray
+    shifts: tuple[Shift, ...]
+    likelihood: float
+    relative: bool
+    seasonal: bool
+
+    @classmethod
+    def of(cls, learned: FloatArray, cycle: int, *, relative: bool) -> "_Fit":
+        z = np.log(learned) if relative else learned
+        known = ~np.isnan(z)
+        jacobian = -float(z[known].sum()) if relative else 0.0
+        width = _trend_width(cycle)
+        fits = [cls._fitted(z, 1, width, relative, jacobian)]
+        if cycle > 1 and known.sum() >= CYCLES * cycle and z.size >= CYCLES * cycle:
+            fits.append(cls._fitted(z, cycle, width, relative, jacobian))
+        # A season costs its phases: Schwarz's criterion decides whether it is worth them.
+        cost = 0.5 * (cycle - 1) * math.log(max(int(known.sum()), 2))
+        return fits[-1] if len(fits) > 1 and fits[1].likelihood - cost > fits[0].likelihood else fits[0]
+
+    @classmethod
+    def _fitted(cls, z: FloatArray, cycle: int, width: int, relative: bool, jacobian: float) -> "_Fit":
+        n = z.size
+        trend, season = np.empty(n), np.empty(n)
+        places, sizes, ratios = np.zeros(MOST_STEPS, dtype=np.int64), np.zeros(MOST_STEPS), np.zeros(MOST_STEPS)
+        apart = max(5, cycle // 2)
+        found = robust_parts(z, cycle, width, apart, trend, season, places, sizes, ratios)
+        rest = z - trend - season
+        known = int((~np.isnan(rest)).sum())
+        scale = _bisquare_scale(rest)
+        likelihood = jacobian - (known * math.log(scale) if scale > 0 else -math.inf)
+        shifts = tuple(Shift(int(p), float(s), float(r)) for p, s, r in zip(places, sizes, ratios, strict=True))[:found]
+        return cls(trend, season, tuple(sorted(shifts, key=lambda s: s.place)), likelihood, relative, cycle > 1)
+
+    def judged(self, learned: FloatArray, cycle: int) -> Expectation:
+        """Residuals in robust standard deviations, what is freak among them, and whether their spread changes."""
+        n = learned.size
+        expected = np.exp(self.trend + self.season) if self.relative else self.trend + self.season
+        rest = learned / expected - 1.0 if self.relative else learned - expected
+        known = int((~np.isnan(rest)).sum())
+        freedom = max(2, round(2.0 * n / _trend_width(cycle)))
+        used = min((cycle if self.seasonal else 1) + freedom, known // 2)
+        overall = robust_scale(rest, np.ones(n), np.empty(n)) * math.sqrt(known / (known - used))
+        scale = np.empty(n)
+        local_scale(rest, max(SPREAD_WIDTH, 5 * cycle), overall, scale)
+        # Rounding is no residual: a constant series has none.
+        level = 1.0 if self.relative else float(np.nanmax(np.abs(expected)))
+        nothing = max(1e-9 * level, np.finfo(float).tiny)
+        scores = rest / np.maximum(scale, nothing)
+        freak = np.nan_to_num(np.abs(scores), nan=0.0) > FREAK_AT
+        if not self.seasonal and cycle > 1 and known < CYCLES * cycle:
+            freak &= ~_recurring(scores, cycle)
+        place, statistic, ratio = find_spread_change(np.where(freak, np.nan, rest), max(12, cycle))
+        change = SpreadChange(place, ratio) if statistic > SPREAD_CRITICAL else None
+        shifts = tuple(Shift(s.place, self._size(s, expected), s.ratio) for s in self.shifts)
+        trend, season = (np.exp(self.trend), np.exp(self.season)) if self.relative else (self.trend, self.season)
+        return Expectation(
+            expected, trend, season, scores, freak, shifts, change, relative=self.relative, seasonal=self.seasonal
+        )
+
+    def _size(self, shift: Shift, expected: FloatArray) -> float:
+        """A shift in units of demand: of logarithms, at the level just before it."""
+        if not self.relative:
+            return shift.size
+        return float(math.exp(self.trend[shift.place - 1]) * math.expm1(shift.size))
+
+
+def _trend_width(cycle: int) -> int:
+    """Periods that the trend looks over: two cycles, so that it is no season."""
+    return max(2 * cycle + 1, 13)
+
+
+def _bisquare_scale(rest: FloatArray) -> float:
+    """Standard deviation with bisquare weights at nine median absolute deviations (Mosteller and Tukey, 1977)."""
+    r = rest[~np.isnan(rest)]
+    reach = 9.0 * float(np.median(np.abs(r)))
+    if reach == 0:
+        return float(np.sqrt(np.mean(r * r)))
+    u = r / reach
+    inside = np.abs(u) < 1
+    u = u[inside]
+    above = float((r[inside] ** 2 * (1 - u * u) ** 4).sum())
+    below = float(((1 - u * u) * (1 - 5 * u * u)).sum())
+    return math.sqrt(r.size * above) / abs(below)
+
+
+def _recurring(scores: FloatArray, cycle: int) -> NDArray[np.bool_]:
+    """Values that stand out alike a cycle before or after: perhaps a season that is not yet proven."""
+    alike = np.zeros(scores.size, dtype=bool)
+    if scores.size > cycle:
+        earlier, later = scores[:-cycle], scores[cycle:]
+        with np.errstate(invalid="ignore"):
+            both = (earlier * later > 0) & (np.minimum(np.abs(earlier), np.abs(later)) > FREAK_AT / 2)
+        alike[:-cycle] |= both
+        alike[cycle:] |= both
+    return alike
