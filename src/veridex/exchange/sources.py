@@ -9,9 +9,12 @@ from csv import Error as CsvError
 from csv import reader
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pandas as pd
 import pyarrow as pa
+from numpy.typing import NDArray
 from pyarrow import csv, parquet
 
 from veridex.errors import FileUnreadable, ParameterError
@@ -21,7 +24,8 @@ __all__ = ["Source", "read_bytes", "read_source"]
 DELIMITERS = (",", ";", "\t", "|")
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 SAMPLE = 65_536
-READING = csv.ReadOptions(block_size=1 << 24)
+CHUNK = (1 << 22) + 512
+BLOCK, LONG_LINES = 1 << 20, 1 << 24
 """A line must fit into a block: sixteen megabytes hold the names of a million columns."""
 
 CSV_AGAIN = "Export it again as CSV in UTF-8."
@@ -149,17 +153,17 @@ def _read_csv(
         if delimiter != ",":
             notes += (f"The columns are separated by {DELIMITER_NAMES[delimiter]}s.",)
     parsing = csv.ParseOptions(delimiter=delimiter)
+    reading = csv.ReadOptions(block_size=BLOCK if "\n" in sample else LONG_LINES)
     try:
-        with csv.open_csv(opened(), read_options=READING, parse_options=parsing) as stream:
+        with csv.open_csv(opened(), read_options=reading, parse_options=parsing) as stream:
             names = stream.schema.names
         twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) < len(names) else None
         if twice is not None:
             raise FileUnreadable(label, f"column {twice!r} stands there twice", "Give each column its own name.")
         wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else names
-        found = _read_columns(opened, parsing, wanted, numbers)
+        frame = _read_columns(opened, reading, parsing, wanted, numbers)
     except pa.ArrowInvalid as problem:
         raise FileUnreadable(label, _odd_row(opened, delimiter, str(problem)), CSV_AGAIN) from None
-    frame: pd.DataFrame = found.to_pandas()
     return Source(frame, label, 2, notes)
 
 
@@ -174,7 +178,7 @@ def _open_text(source: str | Path, encoding: str | None) -> tuple[Opener, str, t
     if str(source) != "-" and encoding is None and _is_utf8(Path(source)):
         with Path(source).open("rb") as stream:
             sample = stream.read(SAMPLE).decode("utf-8-sig", errors="ignore")
-        return lambda: pa.memory_map(str(source)), sample, ()
+        return lambda: pa.OSFile(str(source)), sample, ()
     text, notes = decoded(read_bytes(source), str(source), encoding)
     buffer = pa.py_buffer(text.encode())
     return lambda: pa.BufferReader(buffer), text[:SAMPLE], notes
@@ -195,18 +199,86 @@ def _is_utf8(path: Path) -> bool:
     return some
 
 
-def _read_columns(opened: Opener, parsing: csv.ParseOptions, wanted: Sequence[str], numbers: Sequence[str]) -> pa.Table:
+def _read_columns(
+    opened: Opener,
+    reading: csv.ReadOptions,
+    parsing: csv.ParseOptions,
+    wanted: Sequence[str],
+    numbers: Sequence[str],
+) -> pd.DataFrame:
     """Read the wanted columns: `numbers` as such where they all are plain, everything else as texts, each kept once."""
     texts = pa.dictionary(pa.int32(), pa.string())
     types = {name: pa.float64() if name in numbers else texts for name in wanted}
     for attempt in (types, {name: pa.string() if name in numbers else texts for name in wanted}):
         options = csv.ConvertOptions(column_types=attempt, include_columns=wanted, strings_can_be_null=False)
         try:
-            return csv.read_csv(opened(), read_options=READING, parse_options=parsing, convert_options=options)
+            with csv.open_csv(opened(), read_options=reading, parse_options=parsing, convert_options=options) as stream:
+                return _gathered(stream, wanted)
         except pa.ArrowInvalid as problem:
             if "conversion error" not in str(problem) or attempt is not types:
                 raise
     raise AssertionError("the second attempt returns or raises")
+
+
+def _gathered(stream: csv.CSVStreamingReader, wanted: Sequence[str]) -> pd.DataFrame:
+    """Batches of rows as one table: a large file never stands in memory beside its columns."""
+    columns = [_Column() for _ in wanted]
+    for batch in stream:
+        for column, part in zip(columns, batch.columns, strict=True):
+            column.add(part)
+    return pd.DataFrame({name: column.finished() for name, column in zip(wanted, columns, strict=True)}, copy=False)
+
+
+class _Column:
+    """One column, gathered batch by batch; of texts the different ones and, per row, which of them."""
+
+    def __init__(self) -> None:
+        self._chunks: list[NDArray[Any]] = []
+        self._room = 0
+        self._places: dict[str, int] = {}
+        self._coded = False
+
+    def add(self, part: pa.Array) -> None:
+        """Take a batch."""
+        self._coded = pa.types.is_dictionary(part.type)
+        if self._coded:
+            places = [self._places.setdefault(text, len(self._places)) for text in part.dictionary.to_pylist()]
+            smallest = np.int16 if len(self._places) < 2**15 else np.int32
+            self._append(np.array(places, dtype=smallest)[part.indices.to_numpy()])
+        else:
+            self._append(part.to_numpy(zero_copy_only=False))
+
+    def _append(self, part: NDArray[Any]) -> None:
+        """Put values behind the others, in chunks large enough that the system takes them back when they go."""
+        while part.size:
+            if self._room == 0 or part.dtype != self._chunks[-1].dtype:
+                self._trim()
+                self._chunks.append(np.empty(CHUNK, dtype=part.dtype))
+                self._room = CHUNK
+            begin, taken = CHUNK - self._room, min(self._room, part.size)
+            self._chunks[-1][begin : begin + taken] = part[:taken]
+            self._room -= taken
+            part = part[taken:]
+
+    def _trim(self) -> None:
+        if self._room:
+            self._chunks[-1] = self._chunks[-1][: CHUNK - self._room].copy()
+            self._room = 0
+
+    def finished(self) -> Any:
+        """The whole column; each chunk is let go as soon as it is copied."""
+        self._trim()
+        kind = max((chunk.dtype for chunk in self._chunks), key=lambda one: one.itemsize, default=np.dtype(object))
+        whole = np.empty(sum(chunk.size for chunk in self._chunks), dtype=kind)
+        filled = 0
+        for i, chunk in enumerate(self._chunks):
+            whole[filled : filled + chunk.size] = chunk
+            filled += chunk.size
+            self._chunks[i] = chunk[:0].copy()
+        if not self._coded:
+            return whole
+        texts = pd.CategoricalDtype(pd.Index(list(self._places), dtype=object))
+        return pd.Categorical.from_codes(whole, dtype=texts)
 
 
 def _delimiter_of(text: str) -> str:

@@ -1,7 +1,6 @@
 """Rows of the same item and period become one value, whatever their order and however a row was split."""
 
 import math
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -10,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
+from veridex.core.history.texts import batches
 
 __all__ = ["Combine", "Groups", "Rows", "group_rows"]
 
@@ -22,7 +22,6 @@ EXACT = 2.0**53
 """Whole numbers up to here are added without rounding, in any order."""
 
 MOST_DECIMALS = 4
-BATCH = 1 << 20
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,10 +52,6 @@ class Rows:
         """The same rows with another quantity."""
         return replace(self, demand=demand)
 
-    def batches(self) -> Iterator[slice]:
-        """Slices of a size that needs little memory beside the rows themselves."""
-        return (slice(first, first + BATCH) for first in range(0, len(self), BATCH))
-
     @cached_property
     def decimals(self) -> int | None:
         """Decimals with which every quantity is written; None where they are too many to add up without rounding.
@@ -65,7 +60,7 @@ class Rows:
         """
         for decimals in range(MOST_DECIMALS + 1):
             power, largest = 10.0**decimals, 0.0
-            for part in self.batches():
+            for part in batches(len(self)):
                 with np.errstate(all="ignore"):
                     whole = np.rint(self.demand[part] * power)
                     same = whole / power == self.demand[part]
@@ -114,7 +109,7 @@ def _on_a_grid(rows: Rows, places: NDArray[np.int64], first: int, span: int, cel
     power = 10.0 ** (rows.decimals or 0)
     counts, sums = np.zeros(cells), np.zeros(cells)
     unknown = np.zeros(cells, dtype=bool)
-    for part in rows.batches():
+    for part in batches(len(rows)):
         cell = rows.codes[part].astype(np.int64) * span + places[rows.dates[part]]
         counts += np.bincount(cell, minlength=cells)
         if combine != "count":
@@ -143,7 +138,7 @@ def _dates_differ(rows: Rows, places: NDArray[np.int64], span: int, cells: int, 
     np.minimum.at(lowest, places, rank)
     rank -= lowest[places]
     total, squares = np.zeros(cells), np.zeros(cells)
-    for part in rows.batches():
+    for part in batches(len(rows)):
         cell = rows.codes[part].astype(np.int64) * span + places[rows.dates[part]]
         own = rank[rows.dates[part]]
         total += np.bincount(cell, weights=own, minlength=cells)

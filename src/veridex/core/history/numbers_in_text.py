@@ -49,7 +49,8 @@ def read_quantities(
     if decimal not in (None, ".", ","):
         raise ParameterError("decimal", repr(decimal), "it is '.' or ','")
     if pd.api.types.is_numeric_dtype(column):
-        numbers = column.to_numpy(dtype=np.float64, na_value=np.nan)
+        plain = column.dtype == np.float64  # not copied, however many there are
+        numbers = column.to_numpy() if plain else column.to_numpy(dtype=np.float64, na_value=np.nan)
     else:
         numbers = _read_texts(column, source, first_row, decimal)
     refuse_infinite(pd.Series(numbers, index=column.index, name=column.name, copy=False), source, first_row)

@@ -15,7 +15,7 @@ from veridex.core.history.grouping import Rows
 from veridex.core.history.inference import infer_cadence
 from veridex.core.history.left_out import without_invalid
 from veridex.core.history.numbers_in_text import read_flags, read_quantities
-from veridex.core.history.texts import different_texts
+from veridex.core.history.texts import different_texts, looked_up
 from veridex.errors import ColumnMissing, HistoryTooShort, ParameterError
 
 __all__ = ["KEY_MARK", "LayoutName", "TableLayout", "assemble_table", "columns_of", "holds_numbers", "require"]
@@ -122,7 +122,8 @@ def assemble_table(
     ------
     ColumnMissing, CellUnreadable, DatesAmbiguous, DecimalAmbiguous, CadenceUnclear, HistoryTooShort
     """
-    frame = frame.reset_index(drop=True)
+    if not (isinstance(frame.index, pd.RangeIndex) and frame.index.start == 0 and frame.index.step == 1):
+        frame = frame.reset_index(drop=True)
     notes: tuple[str, ...] = ()
     if layout.status is not None:
         require(frame, (layout.status,), "status", source)
@@ -190,9 +191,9 @@ def _item_keys(
     texts, codes = different_texts(keys)
     order = np.argsort(texts, kind="stable")
     names = tuple(texts[order].tolist())
-    rank = np.empty(order.size, dtype=np.int32)
-    rank[order] = np.arange(order.size, dtype=np.int32)
-    codes = rank[codes]
+    rank = np.empty(order.size, dtype=codes.dtype)
+    rank[order] = np.arange(order.size)
+    codes = looked_up(rank, codes)
     if len(layout.item) == 1:
         return names, codes, {}
     _, first = np.unique(codes, return_index=True)
