@@ -8,19 +8,27 @@ if TYPE_CHECKING:
     from veridex.core.backtest.trial import Trial
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
     from veridex.core.history.cadence import Cadence
+    from veridex.core.history.drivers import Drivers
+    from veridex.core.history.events import Events
     from veridex.core.history.history import History
     from veridex.core.history.item import ItemHistory
     from veridex.core.methods.fitted import Fitted, Forecast, fit
     from veridex.core.publication.publication import Publication
+    from veridex.core.tidying.profile import profile
+    from veridex.core.tidying.tidy import Tidied, tidy
     from veridex.core.verdict.verdict import Verdict, decide
     from veridex.errors import VeridexError
-    from veridex.exchange.publications import read_publication, write
+    from veridex.exchange.explaining import read_drivers, read_events, read_holidays
+    from veridex.exchange.publications import read_publication
     from veridex.exchange.reading import read_history
+    from veridex.exchange.writing import write
     from veridex.front import backtest, publish
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
     "Cadence": "core.history.cadence",
+    "Drivers": "core.history.drivers",
+    "Events": "core.history.events",
     "Fitted": "core.methods.fitted",
     "Forecast": "core.methods.fitted",
     "History": "core.history.history",
@@ -29,22 +37,30 @@ _HOMES = {
     "Publication": "core.publication.publication",
     "RollingOrigin": "core.backtest.schemes",
     "Stationarity": "core.diagnosis.stationarity",
+    "Tidied": "core.tidying.tidy",
     "Trial": "core.backtest.trial",
     "Verdict": "core.verdict.verdict",
     "VeridexError": "errors",
     "backtest": "front",
     "decide": "core.verdict.verdict",
     "fit": "core.methods.fitted",
+    "profile": "core.tidying.profile",
     "publish": "front",
+    "read_drivers": "exchange.explaining",
+    "read_events": "exchange.explaining",
     "read_history": "exchange.reading",
+    "read_holidays": "exchange.explaining",
     "read_publication": "exchange.publications",
     "stationarity": "core.diagnosis.stationarity",
-    "write": "exchange.publications",
+    "tidy": "core.tidying.tidy",
+    "write": "exchange.writing",
 }
 
 __version__ = "0.1.0"
 __all__ = [
     "Cadence",
+    "Drivers",
+    "Events",
     "Fitted",
     "Forecast",
     "History",
@@ -53,16 +69,22 @@ __all__ = [
     "Publication",
     "RollingOrigin",
     "Stationarity",
+    "Tidied",
     "Trial",
     "Verdict",
     "VeridexError",
     "backtest",
     "decide",
     "fit",
+    "profile",
     "publish",
+    "read_drivers",
+    "read_events",
     "read_history",
+    "read_holidays",
     "read_publication",
     "stationarity",
+    "tidy",
     "write",
 ]
 

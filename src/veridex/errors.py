@@ -22,6 +22,7 @@ __all__ = [
     "MethodUnknown",
     "ParameterError",
     "PublicationUnreadable",
+    "RowsRefused",
     "SettingError",
     "VeridexError",
 ]
@@ -147,6 +148,21 @@ class DecimalAmbiguous(VeridexError, ValueError):
             f"{self.source}, row {self.row}, column {self.column!r}: the comma in {self.value!r} could mark "
             "decimals or thousands, and nothing in the column tells. Say decimal=',' or decimal='.'."
         )
+
+
+@dataclass(eq=False)
+class RowsRefused(VeridexError, ValueError):
+    """A history holds what it was told to refuse: several rows of a period, or negative demand."""
+
+    item: str
+    period: str
+    problem: str
+    count: int
+    remedy: str
+
+    def __str__(self) -> str:
+        others = f" ({self.count} such periods in all)" if self.count > 1 else ""
+        return f"{self.item} {self.problem} in {self.period}{others}. Correct the source, or say {self.remedy}."
 
 
 @dataclass(eq=False)

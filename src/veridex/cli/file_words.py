@@ -14,7 +14,7 @@ from veridex.errors import ParameterError
 if TYPE_CHECKING:
     from veridex.core.history.history import History
 
-__all__ = ["FileWords", "read", "say", "takes_file"]
+__all__ = ["FileWords", "read", "read_whole", "say", "takes_file"]
 
 
 class Layout(StrEnum):
@@ -130,8 +130,23 @@ def _default(field: Any) -> Any:
     return inspect.Parameter.empty if field.name == "file" else field.default
 
 
-def read(words: FileWords) -> "History":
-    """Read FILE, keep the one item asked for, and say what was decided while reading."""
+def read(words: FileWords, tidy: str | None = None) -> "History":
+    """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided."""
+    history, item = read_whole(words)
+    if item is not None:
+        history = history.only(item)
+    if tidy is None:
+        return history
+    from veridex.cli.tidying import tidied_by
+
+    tidied = tidied_by(history, tidy)
+    for note in tidied.notes:
+        say(note)
+    return tidied.history
+
+
+def read_whole(words: FileWords) -> "tuple[History, str | None]":
+    """Read FILE and keep the span asked for; all items, and which one was asked for."""
     from veridex.exchange.reading import read_history
 
     columns, _, key = (words.item or "").partition("=")
@@ -169,8 +184,8 @@ def read(words: FileWords) -> "History":
     for note in history.notes:
         say(note)
     if key:
-        history = history.only(key)
-    return _narrowed(history, words)
+        history[key]  # an unknown item is refused before anything is done
+    return _narrowed(history, words), key or None
 
 
 def _narrowed(history: "History", words: FileWords) -> "History":

@@ -10,7 +10,7 @@ from typing import Annotated
 
 import typer
 
-from veridex.cli.file_words import FileWords, read, say, takes_file
+from veridex.cli.file_words import FileWords, read, read_whole, say, takes_file
 from veridex.errors import VeridexError
 
 __all__ = ["app", "run"]
@@ -41,12 +41,49 @@ class Deterministic(StrEnum):
     TREND = "trend"
 
 
+class Duplicates(StrEnum):
+    """What several rows of a period become."""
+
+    SUM = "sum"
+    MEAN = "mean"
+    LAST = "last"
+    REFUSE = "refuse"
+
+
+class Gaps(StrEnum):
+    """What unknown demand becomes."""
+
+    UNKNOWN = "unknown"
+    ZERO = "zero"
+    CARRY = "carry"
+    INTERPOLATE = "interpolate"
+    SEASONAL = "seasonal"
+
+
+class Outliers(StrEnum):
+    """What is done with freak values."""
+
+    LEAVE = "leave"
+    FLAG = "flag"
+    REPAIR = "repair"
+
+
+class Negative(StrEnum):
+    """What is done with negative demand."""
+
+    KEEP = "keep"
+    ZERO = "zero"
+    REFUSE = "refuse"
+
+
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
 Horizon = Annotated[int, typer.Option(help="Periods to forecast.")]
 Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
 Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas (default: the whole catalogue).")]
 Levels = Annotated[str, typer.Option(help="Interval levels in percent, separated by commas.")]
 Figures = Annotated[Path | None, typer.Option(help="Directory for figures.")]
+EventsFile = Annotated[Path | None, typer.Option(help="Table of events; periods inside them are not freak.")]
+TidyWords = Annotated[str | None, typer.Option(help="Rules to tidy by, e.g. 'gaps=interpolate outliers=repair'.")]
 
 
 @app.command()
@@ -62,6 +99,82 @@ def demo(
 
 @app.command()
 @takes_file
+def profile(words: FileWords, events: EventsFile = None, figures: Figures = None, form: As = Form.TABLE) -> None:
+    """Show what is in a history, and what is wrong with it; of one item a page to read."""
+    from veridex.cli.jobs import draw
+    from veridex.cli.tables import show
+    from veridex.cli.tidying import events_from, profile_for_show, unfinished_note
+    from veridex.core.tidying.page import page
+    from veridex.core.tidying.profile import profile_items
+    from veridex.figures.history import draw_history
+
+    history, item = read_whole(words)
+    profiles = [one for one in profile_items(history, events_from(events)) if item is None or one.series.item == item]
+    if len(profiles) == 1 and form is Form.TABLE:
+        typer.echo(page(profiles[0]))
+    else:
+        title = f"{len(profiles)} items, {history.cadence.name}"
+        show(profile_for_show(profiles, form.value), form.value, title=title)
+        if note := unfinished_note(profiles):
+            say(note)
+    if figures is not None:
+        by_item = {one.series.item: one for one in profiles}
+        shown = history if item is None else history.only(item)
+        say(draw(figures, shown, "history", lambda one: draw_history(by_item[one])))
+
+
+@app.command()
+@takes_file
+def tidy(
+    words: FileWords,
+    gaps: Annotated[Gaps, typer.Option(help="What unknown demand becomes.")] = Gaps.UNKNOWN,
+    duplicates: Annotated[
+        Duplicates, typer.Option(help="What several rows of a period become in a table.")
+    ] = Duplicates.SUM,
+    outliers: Annotated[Outliers, typer.Option(help="What is done with freak values.")] = Outliers.FLAG,
+    unfinished: Annotated[str, typer.Option(help="drop or keep a last period, or how many to drop.")] = "drop",
+    negative: Annotated[Negative, typer.Option(help="What is done with negative demand.")] = Negative.KEEP,
+    events: EventsFile = None,
+    to: Annotated[Path | None, typer.Option(help="Directory for the clean history and the ledger.")] = None,
+    figures: Figures = None,
+    form: As = Form.TABLE,
+) -> None:
+    """Repair a history by stated rules, and list every repair."""
+    from veridex.cli.jobs import draw
+    from veridex.cli.tables import show
+    from veridex.cli.tidying import events_from, ledger_for_show, number_or_word
+    from veridex.core.tidying.profile import profile_items
+    from veridex.core.tidying.tidy import tidy as room
+    from veridex.exchange.directories import refuse_directory
+    from veridex.exchange.writing import TIDIED_FILES, write
+    from veridex.figures.history import draw_history
+
+    if to is not None:
+        refuse_directory(to, set(TIDIED_FILES))
+    history = read(words)
+    happening = events_from(events)
+    tidied = room(
+        history,
+        gaps=gaps.value,
+        duplicates=duplicates.value,
+        outliers=outliers.value,
+        unfinished=number_or_word(unfinished),  # type: ignore[arg-type]
+        negative=negative.value,
+        events=happening,
+    )
+    for note in tidied.notes:
+        say(note)
+    if len(tidied.ledger) or form is not Form.TABLE:
+        show(ledger_for_show(tidied, form.value), form.value, title=f"Ledger: {len(tidied.ledger):,} entries")
+    if to is not None:
+        say(f"Written to {write(tidied, to)}.")
+    if figures is not None:
+        by_item = {one.series.item: one for one in profile_items(history, happening)}
+        say(draw(figures, history, "tidied", lambda item: draw_history(by_item[item], tidied.history[item])))
+
+
+@app.command()
+@takes_file
 def stationarity(
     words: FileWords,
     lags: Annotated[int | None, typer.Option(help="Lags of both tests (default: chosen by rule).")] = None,
@@ -69,13 +182,14 @@ def stationarity(
         Deterministic, typer.Option(help="What it may be stationary around.")
     ] = Deterministic.LEVEL,
     significance: Annotated[float, typer.Option(help="Of both tests, in percent.")] = 5,
+    tidy: TidyWords = None,
     form: As = Form.TABLE,
 ) -> None:
     """Test one series for a unit root and for stationarity."""
     from veridex.cli.tables import show
     from veridex.core.diagnosis import stationarity as room
 
-    history = read(words)
+    history = read(words, tidy)
     finding = room.stationarity(history, lags=lags, deterministic=deterministic.value, significance=significance)
     show(finding.table, form.value, title=f"{finding.item}: stationarity", hide=("null", "n"))
     typer.echo(finding.reading, err=form is not Form.TABLE)
@@ -89,6 +203,7 @@ def backtest(
     horizon: Horizon = 12,
     origins: Origins = 12,
     levels: Levels = "80,95",
+    tidy: TidyWords = None,
     figures: Figures = None,
     form: As = Form.TABLE,
 ) -> None:
@@ -98,7 +213,7 @@ def backtest(
     from veridex.core.verdict.verdict import decide
     from veridex.figures.contenders import draw_contenders
 
-    history = read(words)
+    history = read(words, tidy)
     trial = backtest_with_progress(history, methods, horizon, origins, levels)
     for note in trial.notes:
         say(note)
@@ -117,6 +232,7 @@ def publish(
     horizon: Horizon = 12,
     origins: Origins = 12,
     levels: Levels = "80,95",
+    tidy: TidyWords = None,
     to: Annotated[Path | None, typer.Option(help="Directory to write the publication to.")] = None,
     figures: Figures = None,
     form: As = Form.TABLE,
@@ -124,12 +240,13 @@ def publish(
     """Refit the winner of each item on its whole history, and forecast with intervals."""
     from veridex.cli.jobs import draw, make, publication_for_show
     from veridex.cli.tables import show
-    from veridex.exchange.publications import refuse_destination, write
+    from veridex.exchange.publications import refuse_destination
+    from veridex.exchange.writing import write
     from veridex.figures.forecast import draw_forecast
 
     if to is not None:
         refuse_destination(to)
-    history = read(words)
+    history = read(words, tidy)
     publication, notes = make(history, method, horizon, origins, levels)
     for note in notes:
         say(note)

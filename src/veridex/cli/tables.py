@@ -60,6 +60,9 @@ def _numbers(column: "pd.Series[Any]", pooled: NDArray[np.float64] | None) -> li
     judged = judged[np.isfinite(judged) & (judged != 0)]
     typical = float(np.quantile(np.abs(judged), 0.5, method="lower")) if judged.size else 1.0
     decimals = 0 if (judged % 1 == 0).all() else int(min(max(3 - np.floor(np.log10(typical)), 0), 6))
+    finite = values[np.isfinite(values)]
+    while decimals and pooled is None and (np.round(finite, decimals - 1) == finite).all():
+        decimals -= 1  # what was rounded already has no more to show
     return ["-" if np.isnan(value) else f"{value:,.{decimals}f}" for value in values]
 
 

@@ -10,8 +10,8 @@ from veridex.core.diagnosis.stationarity import stationarity
 from veridex.core.methods.fitted import fit
 from veridex.core.verdict.verdict import decide
 from veridex.errors import DestinationRefused
-from veridex.exchange.publications import write
 from veridex.exchange.reading import read_history
+from veridex.exchange.writing import write
 from veridex.figures.contenders import draw_contenders
 from veridex.figures.forecast import draw_forecast
 from veridex.figures.style import save

@@ -1,9 +1,6 @@
-"""Writing publications to a directory, all or nothing, and reading them back."""
+"""Publications as directories: written all or nothing, read back to the bit."""
 
 import json
-import os
-import shutil
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -13,87 +10,50 @@ import pandas as pd
 from veridex.core.history.cadence import Cadence
 from veridex.core.publication.manifest import FORMAT
 from veridex.core.publication.publication import Publication
-from veridex.errors import DestinationRefused, PublicationUnreadable
+from veridex.errors import PublicationUnreadable
+from veridex.exchange.directories import refuse_directory, write_directory
 
-__all__ = ["read_publication", "refuse_destination", "write"]
+__all__ = ["read_publication", "refuse_destination", "write_publication"]
 
-TABLE, MANIFEST = "publication.csv", "manifest.json"
+TABLE, LEDGER, MANIFEST = "publication.csv", "ledger.csv", "manifest.json"
 
 
-def write(publication: Publication, destination: str | Path) -> Path:
-    """Write a publication into a directory: `publication.csv` and `manifest.json`.
-
-    Both appear at once or not at all. An earlier publication in the directory is replaced; a directory that
-    holds anything else is refused.
-
-    Parameters
-    ----------
-    publication : Publication
-    destination : str or Path
-
-    Returns
-    -------
-    Path
-        The directory.
+def write_publication(publication: Publication, target: Path) -> Path:
+    """Write a publication into a directory: `publication.csv`, `ledger.csv` and `manifest.json`.
 
     Raises
     ------
     DestinationRefused
         If the directory holds other files, or cannot be written.
     """
-    target = Path(destination)
-    refuse_destination(target)
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        stage = Path(tempfile.mkdtemp(prefix=f".{target.name}-", dir=target.parent))
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another directory.") from None
-    try:
-        stage.chmod(0o755)
-        _table(publication).to_csv(stage / TABLE, index=False, lineterminator="\n")
-        text = json.dumps(publication.manifest, indent=1, ensure_ascii=False, allow_nan=False)
-        (stage / MANIFEST).write_text(text + "\n", encoding="utf-8")
-        _swap(stage, target)
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Nothing was written.") from None
-    finally:
-        shutil.rmtree(stage, ignore_errors=True)
-    return target
+    manifest = json.dumps(publication.manifest, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    cadence = _cadence(publication.manifest)
+    return write_directory(
+        target,
+        {
+            TABLE: lambda path: dated(publication.frame, cadence).to_csv(path, index=False, lineterminator="\n"),
+            LEDGER: lambda path: dated(publication.ledger, cadence).to_csv(path, index=False, lineterminator="\n"),
+            MANIFEST: lambda path: _write_text(path, manifest),
+        },
+    )
 
 
 def refuse_destination(target: Path) -> None:
     """Raise `DestinationRefused` where a publication must not be written."""
-    if target.exists() and not target.is_dir():
-        raise DestinationRefused(str(target), "this is a file", "Name a directory.")
-    nearest = next(parent for parent in (target.absolute(), *target.absolute().parents) if parent.exists())
-    if not os.access(nearest, os.W_OK) or not nearest.is_dir():
-        raise DestinationRefused(str(target), f"{nearest} cannot be written to", "Name another directory.")
-    if target.is_dir() and (others := sorted({p.name for p in target.iterdir()} - {TABLE, MANIFEST})):
-        found = ", ".join(others[:3])
-        raise DestinationRefused(str(target), f"it holds other files ({found})", "Name a new or an empty directory.")
+    refuse_directory(target, {TABLE, LEDGER, MANIFEST})
 
 
-def _swap(stage: Path, target: Path) -> None:
-    """Put the staged directory in the target's place; whatever fails, one whole directory stands there."""
-    if not target.exists():
-        os.replace(stage, target)
-        return
-    aside = Path(tempfile.mkdtemp(prefix=f".{target.name}-old-", dir=target.parent))
-    os.replace(target, aside / "old")
-    try:
-        os.replace(stage, target)
-    except OSError:
-        os.replace(aside / "old", target)
-        raise
-    finally:
-        shutil.rmtree(aside, ignore_errors=True)
+def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
+    """A table as files hold it: periods as ISO text."""
+    return table.assign(period=cadence.iso(table["period"].to_numpy()))
 
 
-def _table(publication: Publication) -> pd.DataFrame:
-    """The frame as files hold it: periods as ISO text, missing cells empty."""
-    table = publication.frame.copy()
-    table["period"] = Cadence.named(publication.manifest["data"]["cadence"]).iso(table["period"].to_numpy())
-    return table
+def _write_text(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")
+
+
+def _cadence(manifest: dict[str, Any]) -> Cadence:
+    return Cadence.named(manifest["data"]["cadence"])
 
 
 def read_publication(source: str | Path) -> Publication:
@@ -109,21 +69,39 @@ def read_publication(source: str | Path) -> Publication:
         manifest: dict[str, Any] = json.loads((directory / MANIFEST).read_text(encoding="utf-8"))
         if manifest.get("format") != FORMAT:
             raise PublicationUnreadable(str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}")
-        frame = pd.read_csv(directory / TABLE, dtype=str, keep_default_na=False)
+        frame, ledger = (pd.read_csv(directory / name, dtype=str, keep_default_na=False) for name in (TABLE, LEDGER))
     except (OSError, ValueError, AttributeError) as problem:
         if isinstance(problem, PublicationUnreadable):
             raise
         raise PublicationUnreadable(str(directory), f"no publication can be read there ({problem})") from None
-    return Publication(frame=_typed(frame, Cadence.named(manifest["data"]["cadence"])), manifest=manifest)
+    cadence = _cadence(manifest)
+    return Publication(frame=_typed_frame(frame, cadence), manifest=manifest, ledger=_typed_ledger(ledger, cadence))
 
 
-def _typed(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
-    """Give the texts of a file their types back; Python's own float reads every digit that was written."""
-    frame["period"] = frame["period"].astype(np.int64) if cadence.counted else frame["period"].astype("datetime64[s]")
+def _typed_frame(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
+    """Give the texts of a file their types back."""
+    frame["period"] = _periods(frame["period"], cadence)
     frame["step"] = pd.Series([int(text) if text else pd.NA for text in frame["step"]], dtype="Int64")
     frame["tested"] = pd.Series([text == "True" if text else pd.NA for text in frame["tested"]], dtype="boolean")
     frame["method"] = frame["method"].where(frame["method"] != "", None)
     for name in frame.columns:
         if name in ("value", "stderr") or name.startswith(("lower_", "upper_")):
-            frame[name] = np.array([float(text) if text else np.nan for text in frame[name]])
+            frame[name] = _numbers(frame[name])
     return frame
+
+
+def _typed_ledger(ledger: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
+    return ledger.assign(
+        period=_periods(ledger["period"], cadence),
+        before=_numbers(ledger["before"]),
+        after=_numbers(ledger["after"]),
+    )
+
+
+def _periods(texts: "pd.Series[Any]", cadence: Cadence) -> "pd.Series[Any]":
+    return texts.astype(np.int64) if cadence.counted else texts.astype("datetime64[s]")
+
+
+def _numbers(texts: "pd.Series[Any]") -> Any:
+    """Numbers of texts; Python's own float reads every digit that was written."""
+    return np.array([float(text) if text else np.nan for text in texts], dtype=np.float64)

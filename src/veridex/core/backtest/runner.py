@@ -4,10 +4,8 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.schemes import Scheme
@@ -17,7 +15,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method
 from veridex.core.methods.contract import STATS, Rows, run_fold
 from veridex.core.methods.status import Status
-from veridex.core.preparation.training import training_values
+from veridex.core.preparation.training import TrainingSpan, training_span
 from veridex.core.scoring.measures import cell_terms, naive_scales
 from veridex.errors import HistoryTooShort
 
@@ -101,21 +99,22 @@ def _run_item(
     """All methods over all folds of one item, in time order: each fold may start from the last one's optimum."""
     folds = scheme.folds(series)
     out = TrialArrays.allocate(1, len(lineup), shape.origins, len(levels), shape.horizon)
-    spans: list[NDArray[Any]] = []
+    spans: list[TrainingSpan] = []
     for o, fold in enumerate(folds):
-        y = training_values(series.values, fold.stop, scheme.training_window)
-        spans.append(y)
+        span = training_span(series, fold.stop, scheme.training_window)
+        spans.append(span)
         out.origins[0, o] = series.start + fold.stop - 1
-        out.actuals[0, o, : fold.horizon] = series.values[fold.stop : fold.stop + fold.horizon]
-        out.scales[0, o] = naive_scales(y, series.cycle_length)
+        out.actuals[0, o, : fold.horizon] = series.actuals[fold.stop : fold.stop + fold.horizon]
+        out.scales[0, o] = naive_scales(span.actuals, series.cycle_length)
     # Any constant would do; this one is known at every origin.
-    centre = float(np.nanmean(spans[0])) if spans and spans[0].size else 0.0
+    centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
     fitted = np.empty(len(series))
     for m, entered in enumerate(lineup):
         plan = entered.family.prepare(entered.settings, series.cycle_length, shape.horizon, levels)
         warm = np.zeros(plan.warm_size)
         row, stats = np.empty(plan.row_size), np.empty(STATS)
-        for o, (fold, y) in enumerate(zip(folds, spans, strict=True)):
+        for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
+            y = span.y
             begun = time.perf_counter()
             rows = Rows(
                 points=out.points[0, m, o],
@@ -130,9 +129,9 @@ def _run_item(
             out.status[0, m, o] = status
             if status <= Status.DONE:
                 out.parameters[0, m, o] = stats[2]
-                known = ~np.isnan(y - rows.fitted)
+                known = ~np.isnan(span.actuals - rows.fitted)
                 scale, square_scale = out.scales[0, o]
-                terms = cell_terms(y[known], rows.fitted[known], scale, square_scale, centre)
+                terms = cell_terms(span.actuals[known], rows.fitted[known], scale, square_scale, centre)
                 out.training[0, m, o] = terms.sum(axis=1)
                 # A holdout may be shorter for this item than for others.
                 for filled in (rows.points, rows.stderr, rows.lower, rows.upper):

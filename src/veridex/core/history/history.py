@@ -13,6 +13,7 @@ from veridex.core.history.cadence import Cadence
 from veridex.core.history.coarser import Gather
 from veridex.core.history.dates import Dates
 from veridex.core.history.item import ItemHistory, Spans, locked
+from veridex.core.history.marks import Mark
 from veridex.core.history.numbers_in_text import refuse_infinite
 from veridex.core.history.rules import Rules
 from veridex.core.history.tables import LayoutName, TableLayout, assemble_table, columns_of
@@ -49,6 +50,8 @@ class History(Spans):
         Of a table with a row per period: the periods of each item that have several rows.
     unfinished : int or None
         Ordinal of a last period that is known to be unfinished.
+    marks
+        What tidying did once and for all: rows merged, unfinished periods dropped.
     """
 
     cadence: Cadence
@@ -67,6 +70,7 @@ class History(Spans):
     parts: NDArray[np.float64] | None = field(default=None, repr=False)
     repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict, repr=False)
     unfinished: int | None = field(default=None, repr=False)
+    marks: tuple[Mark, ...] = field(default=(), repr=False)
 
     def __post_init__(self) -> None:
         for array in (self.values, self.offsets, self.starts, self.raw, self.stock_outs, self.parts):
@@ -129,6 +133,7 @@ class History(Spans):
             keys=self.keys,
             repeats=self.repeats if same else {},
             unfinished=self.unfinished if same else None,
+            marks=self.marks if same else (),
         )
 
     def only(self, item: str) -> "History":

@@ -17,3 +17,7 @@ class Rules(Protocol):
     def applied(self, series: "ItemHistory") -> NDArray[np.float64]:
         """Tidied demand of a series that holds raw values, from these values alone."""
         ...
+
+    def in_words(self) -> str:
+        """The rules in a sentence."""
+        ...

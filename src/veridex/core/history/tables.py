@@ -18,7 +18,16 @@ from veridex.core.history.numbers_in_text import read_flags, read_quantities
 from veridex.core.history.texts import different_texts, looked_up
 from veridex.errors import ColumnMissing, HistoryTooShort, ParameterError
 
-__all__ = ["KEY_MARK", "LayoutName", "TableLayout", "assemble_table", "columns_of", "holds_numbers", "require"]
+__all__ = [
+    "KEY_MARK",
+    "LayoutName",
+    "TableLayout",
+    "assemble_table",
+    "columns_of",
+    "holds_numbers",
+    "item_keys",
+    "require",
+]
 
 LayoutName = Literal["long", "wide"]
 
@@ -174,19 +183,19 @@ def _long(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
     if layout.stock_out is not None:
         require(frame, (layout.stock_out,), "stock-out", source)
         stock_outs = read_flags(frame[layout.stock_out], source, first_row)
-    names, codes, keys = _item_keys(frame, layout)
+    names, codes, keys = item_keys(frame, layout.item, layout.name)
     rows = Rows(codes, found.stamps, found.where, demand)
     return _Table(rows, names, found.precision, found.notes, keys, stock_outs, divisor)
 
 
-def _item_keys(
-    frame: pd.DataFrame, layout: TableLayout
+def item_keys(
+    frame: pd.DataFrame, columns: tuple[str, ...], name: str
 ) -> tuple[tuple[str, ...], NDArray[Any], dict[str, tuple[str, ...]]]:
     """Items in order of their names, the item of each row, and the parts of keys that stand in several columns."""
-    if not layout.item:
-        return (layout.name,), np.zeros(len(frame), dtype=np.int32), {}
-    keys = frame[layout.item[0]]
-    for column in layout.item[1:]:
+    if not columns:
+        return (name,), np.zeros(len(frame), dtype=np.int32), {}
+    keys = frame[columns[0]]
+    for column in columns[1:]:
         keys = keys.astype(str) + KEY_MARK + frame[column].astype(str)
     texts, codes = different_texts(keys)
     order = np.argsort(texts, kind="stable")
@@ -194,10 +203,10 @@ def _item_keys(
     rank = np.empty(order.size, dtype=codes.dtype)
     rank[order] = np.arange(order.size)
     codes = looked_up(rank, codes)
-    if len(layout.item) == 1:
+    if len(columns) == 1:
         return names, codes, {}
     _, first = np.unique(codes, return_index=True)
-    parts = {names[codes[row]]: tuple(str(frame[column].iloc[row]) for column in layout.item) for row in first}
+    parts = {names[codes[row]]: tuple(str(frame[column].iloc[row]) for column in columns) for row in first}
     return names, codes, parts
 
 

@@ -1,9 +1,43 @@
 """What a method is allowed to see at an origin."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["training_values"]
+from veridex.core.history.item import ItemHistory
+
+__all__ = ["TrainingSpan", "training_span", "training_values"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TrainingSpan:
+    """What is known at an origin.
+
+    Attributes
+    ----------
+    y : ndarray, shape (n,)
+        What a method is fitted to: tidied by the rules of the history, from these periods alone.
+    actuals : ndarray, shape (n,)
+        The same periods as they were read, which errors are measured against.
+    """
+
+    y: NDArray[np.float64]
+    actuals: NDArray[np.float64]
+
+
+def training_span(series: ItemHistory, stop: int, window: int | None = None) -> TrainingSpan:
+    """Cut what is known at an origin, apply the rules that travel with the series to it, and copy it.
+
+    Parameters
+    ----------
+    series : ItemHistory
+    stop, window
+        As in `training_values`. The rules see all of the past, whatever the window.
+    """
+    known = series._narrow(lambda start, _: (start, start + stop), "up to the origin")
+    y = training_values(known.values, stop, window)
+    return TrainingSpan(y, np.array(known.actuals[stop - y.size :]))
 
 
 def training_values(values: NDArray[np.float64], stop: int, window: int | None = None) -> NDArray[np.float64]:

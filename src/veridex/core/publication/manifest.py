@@ -28,6 +28,7 @@ def fingerprint(history: History) -> str:
     for array in (
         history.starts,
         history.offsets,
+        np.where(np.isnan(history.actuals), np.nan, history.actuals),
         np.where(np.isnan(history.values), np.nan, history.values),
     ):
         digest.update(np.ascontiguousarray(array).tobytes())
@@ -54,6 +55,7 @@ def manifest_head(history: History, verdict: Verdict | None, horizon: int, level
             "first": text(int(history.starts.min())),
             "last": text(int(ends.max())),
             "notes": list(history.notes),
+            "tidying": None if history.rules is None else history.rules.in_words(),
         },
         "horizon": horizon,
         "levels": list(levels),

@@ -14,9 +14,13 @@ from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fitted import Fitted, Forecast, fit
 from veridex.core.methods.levels import bound_columns
 from veridex.core.publication.manifest import item_entry, manifest_head
+from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.verdict import Verdict
 
 __all__ = ["Publication", "make_publication"]
+
+
+EMPTY = History.from_numbers([0.0], cadence="monthly", start="2000-01")
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -27,13 +31,17 @@ class Publication:
     ----------
     frame : DataFrame
         item, period, kind (``actual`` or ``forecast``), step, value, stderr, the bounds of each level, method,
-        tested (whether the lead time was backtested), reason. History first, then the forecasts, per item.
+        tested (whether the lead time was backtested), reason. History first, as it was read, then the forecasts,
+        per item.
     manifest : dict
         From what data, with what versions, methods, coefficients and scheme, and how good.
+    ledger : DataFrame
+        Every repair of the history and every finding in it: item, period, what, before, after, why.
     """
 
     frame: pd.DataFrame = field(repr=False)
     manifest: dict[str, Any] = field(repr=False)
+    ledger: pd.DataFrame = field(repr=False, default_factory=lambda: ledger(EMPTY))
 
     def __repr__(self) -> str:
         head = self.manifest
@@ -68,7 +76,8 @@ def make_publication(
         frames.append(_item_frame(series, fitted, forecast, horizon, levels, tested, reason))
         entries[series.item] = item_entry(fitted, choice, levels_tested, why, reason)
     manifest = manifest_head(history, source if isinstance(source, Verdict) else None, horizon, levels)
-    return Publication(frame=pd.concat(frames, ignore_index=True), manifest=manifest | {"items": entries})
+    frame = pd.concat(frames, ignore_index=True)
+    return Publication(frame=frame, manifest=manifest | {"items": entries}, ledger=ledger(history))
 
 
 def _method_of(source: Verdict | Method, item: str) -> Method | None:
@@ -110,7 +119,7 @@ def _item_frame(
         "period": series.cadence.starts(np.arange(series.start, series.start + n + horizon)),
         "kind": ["actual"] * n + ["forecast"] * horizon,
         "step": pd.Series([pd.NA] * n + steps.tolist(), dtype="Int64"),
-        "value": np.concatenate((series.values, forecast.points if forecast else nothing)),
+        "value": np.concatenate((series.actuals, forecast.points if forecast else nothing)),
         "stderr": whole(forecast.stderr if forecast else nothing),
     }
     bounds = [

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from veridex.core.numerics.expectation import MOST_STEPS, local_scale, robust_parts
 from veridex.core.numerics.robust import robust_scale
 from veridex.core.numerics.steps import find_spread_change
+from veridex.core.tidying.life import alive
 
 __all__ = ["FREAK_AT", "Expectation", "Shift", "SpreadChange", "expect"]
 
@@ -24,6 +25,7 @@ FEWEST = 8
 CYCLES = 3
 """Full cycles below which a season is not told from freak values that happen to recur."""
 
+SCALE_ROUNDS = 20
 SPREAD_WIDTH = 97
 """Periods, or five cycles, over which the spread may change."""
 
@@ -69,6 +71,8 @@ class Expectation:
     relative : bool
         Whether season and spread grow with the level.
     seasonal : bool
+    spread_at_end : float
+        Standard deviation around the expectation in the last period.
     """
 
     values: FloatArray = field(repr=False)
@@ -80,6 +84,7 @@ class Expectation:
     spread: SpreadChange | None = None
     relative: bool = False
     seasonal: bool = False
+    spread_at_end: float = math.nan
 
 
 def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = None) -> Expectation:
@@ -97,31 +102,34 @@ def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = Non
     cycle : int
         Periods after which the season repeats.
     aside : ndarray of bool, optional
-        Periods of events, which are neither judged nor learned from.
+        Periods of events: not freak whatever they hold. Those before the first sale, or after the last of a
+        retired item, are neither judged nor learned from.
     """
     y = np.array(values, dtype=np.float64)
-    judged = ~np.isnan(y) if aside is None else ~np.isnan(y) & ~aside
-    learned = np.where(judged, y, np.nan)
-    n, known = y.size, int(judged.sum())
-    if known < FEWEST or not np.isfinite(np.square(learned[judged]).sum()):
+    used = np.zeros(y.size, dtype=bool)
+    used[alive(y, cycle)[0]] = True
+    used &= ~np.isnan(y)
+    learned = np.where(used, y, np.nan)
+    n, known = y.size, int(used.sum())
+    if known < FEWEST or not np.isfinite(np.square(learned[used]).sum()):
         nothing = np.full(n, np.nan)
         return Expectation(nothing, nothing, nothing, nothing, np.zeros(n, dtype=bool))
-    zeros = float((learned[judged] == 0).mean())
+    zeros = float((learned[used] == 0).mean())
     if zeros > SPARSE:
-        return _sparse(learned, judged)
+        return _sparse(learned, used)
     fits = [_Fit.of(learned, cycle, relative=False)]
-    if zeros == 0 and float(learned[judged].min()) > 0:
+    if zeros == 0 and float(learned[used].min()) > 0:
         fits.append(_Fit.of(learned, cycle, relative=True))
     best = fits[-1] if len(fits) > 1 and fits[1].likelihood > fits[0].likelihood + 1.0 else fits[0]
-    return best.judged(learned, cycle)
+    return best.judged(learned, cycle, np.zeros(n, dtype=bool) if aside is None else aside)
 
 
-def _sparse(learned: FloatArray, judged: NDArray[np.bool_]) -> Expectation:
+def _sparse(learned: FloatArray, used: NDArray[np.bool_]) -> Expectation:
     """Demand with many zeros: only the sizes are judged, on the log scale and upward."""
     n = learned.size
-    sold = judged & (learned > 0)
+    sold = used & (learned > 0)
     scores = np.full(n, np.nan)
-    expected = np.full(n, float(np.mean(learned[judged])))
+    expected = np.full(n, float(np.mean(learned[used])))
     if sold.sum() >= FEWEST:
         logs = np.log(learned[sold])
         centre = np.median(logs)
@@ -148,28 +156,30 @@ class _Fit:
         known = ~np.isnan(z)
         jacobian = -float(z[known].sum()) if relative else 0.0
         width = _trend_width(cycle)
-        fits = [cls._fitted(z, 1, width, relative, jacobian)]
-        if cycle > 1 and known.sum() >= CYCLES * cycle and z.size >= CYCLES * cycle:
+        proven = known.sum() >= CYCLES * cycle
+        fits = [cls._fitted(z, 1, width, relative, jacobian, unproven=cycle > 1 and not proven)]
+        if cycle > 1 and proven:
             fits.append(cls._fitted(z, cycle, width, relative, jacobian))
         # A season costs its phases: Schwarz's criterion decides whether it is worth them.
         cost = 0.5 * (cycle - 1) * math.log(max(int(known.sum()), 2))
         return fits[-1] if len(fits) > 1 and fits[1].likelihood - cost > fits[0].likelihood else fits[0]
 
     @classmethod
-    def _fitted(cls, z: FloatArray, cycle: int, width: int, relative: bool, jacobian: float) -> "_Fit":
+    def _fitted(
+        cls, z: FloatArray, cycle: int, width: int, relative: bool, jacobian: float, *, unproven: bool = False
+    ) -> "_Fit":
         n = z.size
         trend, season = np.empty(n), np.empty(n)
         places, sizes, ratios = np.zeros(MOST_STEPS, dtype=np.int64), np.zeros(MOST_STEPS), np.zeros(MOST_STEPS)
-        apart = max(5, cycle // 2)
+        # Where a season cannot be told, half a season would pass for a shift: none is looked for.
+        apart = max(5, width // 4) if cycle > 1 or not unproven else z.size
         found = robust_parts(z, cycle, width, apart, trend, season, places, sizes, ratios)
         rest = z - trend - season
-        known = int((~np.isnan(rest)).sum())
-        scale = _bisquare_scale(rest)
-        likelihood = jacobian - (known * math.log(scale) if scale > 0 else -math.inf)
+        likelihood = jacobian + _likelihood(rest)
         shifts = tuple(Shift(int(p), float(s), float(r)) for p, s, r in zip(places, sizes, ratios, strict=True))[:found]
         return cls(trend, season, tuple(sorted(shifts, key=lambda s: s.place)), likelihood, relative, cycle > 1)
 
-    def judged(self, learned: FloatArray, cycle: int) -> Expectation:
+    def judged(self, learned: FloatArray, cycle: int, aside: NDArray[np.bool_]) -> Expectation:
         """Residuals in robust standard deviations, what is freak among them, and whether their spread changes."""
         n = learned.size
         expected = np.exp(self.trend + self.season) if self.relative else self.trend + self.season
@@ -184,7 +194,7 @@ class _Fit:
         level = 1.0 if self.relative else float(np.nanmax(np.abs(expected)))
         nothing = max(1e-9 * level, np.finfo(float).tiny)
         scores = rest / np.maximum(scale, nothing)
-        freak = np.nan_to_num(np.abs(scores), nan=0.0) > FREAK_AT
+        freak = (np.nan_to_num(np.abs(scores), nan=0.0) > FREAK_AT) & ~aside
         if not self.seasonal and cycle > 1 and known < CYCLES * cycle:
             freak &= ~_recurring(scores, cycle)
         place, statistic, ratio = find_spread_change(np.where(freak, np.nan, rest), max(12, cycle))
@@ -192,7 +202,16 @@ class _Fit:
         shifts = tuple(Shift(s.place, self._size(s, expected), s.ratio) for s in self.shifts)
         trend, season = (np.exp(self.trend), np.exp(self.season)) if self.relative else (self.trend, self.season)
         return Expectation(
-            expected, trend, season, scores, freak, shifts, change, relative=self.relative, seasonal=self.seasonal
+            values=expected,
+            trend=trend,
+            season=season,
+            scores=scores,
+            freak=freak,
+            shifts=shifts,
+            spread=change,
+            relative=self.relative,
+            seasonal=self.seasonal,
+            spread_at_end=float(scale[-1] * (expected[-1] if self.relative else 1.0)),
         )
 
     def _size(self, shift: Shift, expected: FloatArray) -> float:
@@ -207,18 +226,19 @@ def _trend_width(cycle: int) -> int:
     return max(2 * cycle + 1, 13)
 
 
-def _bisquare_scale(rest: FloatArray) -> float:
-    """Standard deviation with bisquare weights at nine median absolute deviations (Mosteller and Tukey, 1977)."""
-    r = rest[~np.isnan(rest)]
-    reach = 9.0 * float(np.median(np.abs(r)))
-    if reach == 0:
-        return float(np.sqrt(np.mean(r * r)))
-    u = r / reach
-    inside = np.abs(u) < 1
-    u = u[inside]
-    above = float((r[inside] ** 2 * (1 - u * u) ** 4).sum())
-    below = float(((1 - u * u) * (1 - 5 * u * u)).sum())
-    return math.sqrt(r.size * above) / abs(below)
+def _likelihood(rest: FloatArray) -> float:
+    """Log-likelihood of residuals under Student's t with four degrees of freedom, its scale estimated.
+
+    Freak values cost a form something, but cannot decide (Lange, Little and Taylor, 1989, Journal of the American
+    Statistical Association 84, 881-896, whose iteration this is). Constants are left out.
+    """
+    squares = rest[~np.isnan(rest)] ** 2
+    scale = float(np.median(squares)) or float(squares.mean())
+    if scale == 0:
+        return math.inf
+    for _ in range(SCALE_ROUNDS):
+        scale = float(np.mean(5.0 * squares / (4.0 + squares / scale)))
+    return float(-0.5 * squares.size * math.log(scale) - 2.5 * np.log1p(squares / (4.0 * scale)).sum())
 
 
 def _recurring(scores: FloatArray, cycle: int) -> NDArray[np.bool_]:

@@ -1,0 +1,305 @@
+"""Drivers: columns that may explain demand, aligned with its periods."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.history.cadence import Cadence
+from veridex.core.history.dates import DateWords, read_dates
+from veridex.core.history.inference import infer_cadence
+from veridex.core.history.item import locked
+from veridex.core.history.numbers_in_text import read_quantities
+from veridex.core.history.tables import columns_of, holds_numbers, item_keys, require
+from veridex.errors import ColumnMissing, ParameterError
+
+__all__ = ["Driver", "DriverGather", "Drivers"]
+
+FloatArray = NDArray[np.float64]
+DriverGather = Literal["sum", "mean", "last", "max", "hold"]
+
+GATHERS = ("sum", "mean", "last", "max", "hold")
+DERIVED = re.compile(r"(?:change\((?P<changed>.+)\)|(?P<plain>.+?))(?:@(?P<lag>\d+))?")
+
+EVERY_ITEM = ""
+"""Key of values that hold for every item."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Driver:
+    """One driver.
+
+    Attributes
+    ----------
+    name : str
+    known_ahead : bool
+        Whether its future is known when a forecast is made (a price, a promotion), or only observed afterwards.
+    spans : mapping of str to (int, ndarray)
+        Ordinal of the first period and the values, per item; under ``""`` for every item.
+    """
+
+    name: str
+    known_ahead: bool
+    spans: Mapping[str, tuple[int, FloatArray]] = field(repr=False)
+
+    def over(self, item: str, start: int, periods: int) -> FloatArray:
+        """Values over some periods; NaN where there are none."""
+        begin, values = self.spans.get(item) or self.spans.get(EVERY_ITEM) or (start, np.empty(0))
+        found = np.full(periods, np.nan)
+        low, high = max(begin, start), min(begin + values.size, start + periods)
+        if high > low:
+            found[low - start : high - start] = values[low - begin : high - begin]
+        return found
+
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Drivers:
+    """Columns that may explain demand, each on the same cadence.
+
+    A name may carry a lag and a change: ``price@1`` is the price of one period earlier, ``change(price)`` its change
+    since then, ``change(price)@2`` that change two periods earlier.
+    """
+
+    cadence: Cadence
+    columns: tuple[Driver, ...]
+    notes: tuple[str, ...] = ()
+
+    def __repr__(self) -> str:
+        words = [f"{driver.name}{' (known ahead)' if driver.known_ahead else ''}" for driver in self.columns]
+        return f"Drivers({self.cadence.name}: {', '.join(words)})"
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The drivers."""
+        return tuple(driver.name for driver in self.columns)
+
+    @property
+    def known_ahead(self) -> tuple[str, ...]:
+        """Those whose future is known when a forecast is made."""
+        return tuple(driver.name for driver in self.columns if driver.known_ahead)
+
+    @classmethod
+    def from_frame(
+        cls,
+        frame: pd.DataFrame,
+        *,
+        period: str | Sequence[str] = "period",
+        cadence: str | Cadence | None = None,
+        item: str | Sequence[str] | None = None,
+        columns: Sequence[str] | None = None,
+        known_ahead: Sequence[str] | Literal["all"] = (),
+        combine: DriverGather | Mapping[str, DriverGather] | None = None,
+        source: str = "the table",
+        first_row: int = 1,
+    ) -> "Drivers":
+        """Make drivers from a table with a row per period (and item).
+
+        Parameters
+        ----------
+        frame : DataFrame
+        period : str or sequence of str
+            Column of the dates, or the columns of year and month.
+        cadence : str, optional
+            Inferred from the dates if not stated.
+        item : str or sequence of str, optional
+            Column of the item keys; without it the values hold for every item.
+        columns : sequence of str, optional
+            The drivers; by default every other column that holds numbers.
+        known_ahead : sequence of str or "all"
+            Drivers whose future is known when a forecast is made.
+        combine : {"sum", "mean", "last", "max"} or mapping, optional
+            How several rows of a period become one value, for all drivers or by name; refused if not stated.
+        source, first_row
+            What errors call the table and its first row.
+
+        Raises
+        ------
+        ColumnMissing, CellUnreadable, CadenceUnclear, ParameterError
+        """
+        frame = frame.reset_index(drop=True)
+        periods, keys = columns_of(period), columns_of(item)
+        require(frame, (*periods, *keys), "driver table", source)
+        wanted, notes = _wanted(frame, columns, (*periods, *keys), source)
+        ahead = tuple(wanted) if known_ahead == "all" else tuple(known_ahead)
+        stray = [name for name in ahead if name not in wanted]
+        if stray:
+            raise ParameterError("known_ahead", repr(stray[0]), f"the drivers are {', '.join(wanted)}")
+        stated = None if cadence is None else Cadence.named(cadence)
+        dates = read_dates(frame, periods, DateWords(None, None, None), stated, source, first_row)
+        names, codes, _ = item_keys(frame, keys, EVERY_ITEM)
+        if stated is None:
+            stated, evidence = infer_cadence(dates.stamps[dates.where], codes, names, dates.precision)
+            notes += (evidence,)
+        stamps = dates.stamps[dates.where]
+        ordinals = stated.ordinals(stamps)
+        made = []
+        for name in wanted:
+            rule = combine.get(name) if isinstance(combine, Mapping) else combine
+            values = read_quantities(frame[name], source, first_row)
+            spans = {}
+            for code, key in enumerate(names):
+                own = codes == code
+                order = np.lexsort((values[own], stamps[own]))
+                spans[key] = _regular(ordinals[own][order], values[own][order], rule, name, stated)
+            made.append(Driver(name, name in ahead, spans))
+        return cls(stated, tuple(made), notes + dates.notes)
+
+    def joined(self, other: "Drivers") -> "Drivers":
+        """Both, side by side.
+
+        Raises
+        ------
+        ParameterError
+            If their cadences differ or a name is in both.
+        """
+        if other.cadence != self.cadence:
+            problem = f"these are {self.cadence.name}, the others {other.cadence.name}; convert one with at_cadence"
+            raise ParameterError("drivers", repr(other), problem)
+        twice = set(self.names) & set(other.names)
+        if twice:
+            raise ParameterError("drivers", repr(min(twice)), "both tables have a driver of this name; rename one")
+        return Drivers(self.cadence, self.columns + other.columns, self.notes + other.notes)
+
+    def chosen(self, names: Sequence[str]) -> "Drivers":
+        """Some drivers, lags and changes among them.
+
+        Raises
+        ------
+        ParameterError
+            If there is no driver of a name.
+        """
+        return replace(self, columns=tuple(self._one(name) for name in names))
+
+    def _one(self, name: str) -> Driver:
+        parts = DERIVED.fullmatch(name)
+        base = name if name in self.names or parts is None else parts["changed"] or parts["plain"]
+        if base not in self.names or parts is None:
+            raise ParameterError("drivers", repr(name), f"there are {', '.join(self.names)}, with lags as in price@1")
+        driver = self.columns[self.names.index(base)]
+        if base == name:
+            return driver
+        lag = int(parts["lag"] or 0)
+        spans = {}
+        for item, (start, values) in driver.spans.items():
+            changed = np.diff(values, prepend=np.nan) if parts["changed"] else values
+            spans[item] = (start + lag, locked(np.array(changed)))
+        return Driver(name, driver.known_ahead, spans)
+
+    def lead_known(self, name: str) -> int | None:
+        """Periods after the origin for which a driver is known: its lag where it is only observed, None for all."""
+        driver = self.columns[self.names.index(name)]
+        parts = DERIVED.fullmatch(name)
+        return None if driver.known_ahead else int((parts and parts["lag"]) or 0)
+
+    def at_cadence(self, cadence: str | Cadence, gather: DriverGather | Mapping[str, DriverGather]) -> "Drivers":
+        """Bring all drivers to another cadence by a stated rule.
+
+        Parameters
+        ----------
+        cadence : str
+        gather : {"sum", "mean", "last", "max", "hold"} or mapping of driver to one of them
+            How the periods inside a coarser one become its value (unknown if one of them is), or ``"hold"``: every
+            finer period has the value of the coarser one it lies in.
+
+        Raises
+        ------
+        ParameterError
+            If a driver has no rule, or the rule does not fit the direction.
+        """
+        target = Cadence.named(cadence)
+        made = []
+        for driver in self.columns:
+            rule = gather.get(driver.name) if isinstance(gather, Mapping) else gather
+            if rule not in GATHERS:
+                raise ParameterError("gather", repr(rule), f"{driver.name!r} needs one of {', '.join(GATHERS)}")
+            turn = _held if rule == "hold" else _gathered
+            spans = {item: turn(*span, self.cadence, target, rule) for item, span in driver.spans.items()}
+            made.append(replace(driver, spans=spans))
+        said = gather if isinstance(gather, str) else ", ".join(f"{name} {rule}" for name, rule in gather.items())
+        note = f"Drivers were brought from {self.cadence.name} to {target.name}: {said}."
+        return Drivers(target, tuple(made), (*self.notes, note))
+
+    def over(self, item: str, start: int, periods: int) -> FloatArray:
+        """Values for an item, shape (periods, drivers); NaN where there are none."""
+        return np.stack([driver.over(item, start, periods) for driver in self.columns], axis=1)
+
+    def missing(self, item: str, start: int, periods: int) -> pd.DataFrame:
+        """Which periods lack which driver: a row for each run of periods, with driver, first, last, periods."""
+        rows = []
+        for driver in self.columns:
+            lost = np.isnan(driver.over(item, start, periods))
+            edges = np.flatnonzero(np.diff(np.concatenate(([False], lost, [False])).astype(np.int8)))
+            for low, high in edges.reshape(-1, 2).tolist():
+                first, last = (self.cadence.text(start + at) for at in (low, high - 1))
+                rows.append((driver.name, first, last, high - low))
+        return pd.DataFrame(rows, columns=["driver", "first", "last", "periods"])
+
+
+def _wanted(
+    frame: pd.DataFrame, columns: Sequence[str] | None, keys: tuple[str, ...], source: str
+) -> tuple[list[str], tuple[str, ...]]:
+    """The columns that are drivers, and which others were left out."""
+    if columns is not None:
+        require(frame, tuple(columns), "driver", source)
+        return list(columns), ()
+    candidates = [str(column) for column in frame.columns if column not in keys]
+    wanted = [column for column in candidates if holds_numbers(frame[column])]
+    if not wanted:
+        raise ColumnMissing(source, "numbers", "driver", tuple(map(str, frame.columns)))
+    left = [column for column in candidates if column not in wanted]
+    return wanted, (f"Left out the columns {', '.join(left)}: they hold no numbers.",) if left else ()
+
+
+def _regular(
+    ordinals: NDArray[np.int64], values: FloatArray, rule: str | None, name: str, cadence: Cadence
+) -> tuple[int, FloatArray]:
+    """One value per period from the rows of one item, in order of date."""
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(ordinals) != 0)))
+    sizes = np.diff(np.append(heads, ordinals.size))
+    if (sizes > 1).any():
+        if rule not in ("sum", "mean", "last", "max"):
+            period = cadence.text(int(ordinals[heads[np.argmax(sizes > 1)]]))
+            problem = f"{name!r} has several rows in {period}; say how they become one, as in combine='mean'"
+            raise ParameterError("combine", repr(rule), problem)
+        values = np.array([_one_of(run, rule) for run in np.split(values, heads[1:])])
+    ordinals = ordinals[heads]
+    whole = np.full(int(ordinals[-1] - ordinals[0]) + 1, np.nan)
+    whole[ordinals - ordinals[0]] = values
+    return int(ordinals[0]), locked(whole)
+
+
+def _one_of(run: FloatArray, rule: str) -> float:
+    if rule == "last":
+        return float(run[-1])
+    if rule == "max":
+        return float(run.max())
+    return float(run.sum() if rule == "sum" else run.mean())
+
+
+def _gathered(start: int, values: FloatArray, finer: Cadence, coarser: Cadence, rule: str) -> tuple[int, FloatArray]:
+    """From finer periods to coarser ones; one that is not wholly there is unknown."""
+    inside = coarser.ordinals(finer.starts(np.arange(start - 1, start + values.size + 1)))
+    first, last = int(inside[1]), int(inside[-2])
+    bounds = finer.ordinals(coarser.starts(np.arange(first, last + 2)))
+    if (np.diff(bounds) < 1).any():
+        raise ParameterError("gather", repr(rule), f"{coarser.name} is finer than {finer.name}; say 'hold'")
+    whole = np.full(last - first + 1, np.nan)
+    for k in range(whole.size):
+        low, high = int(bounds[k]) - start, int(bounds[k + 1]) - start
+        if low >= 0 and high <= values.size:
+            whole[k] = _one_of(values[low:high], rule)
+    return first, locked(whole)
+
+
+def _held(start: int, values: FloatArray, coarser: Cadence, finer: Cadence, rule: str) -> tuple[int, FloatArray]:
+    """Every finer period has the value of the coarser one in which it begins."""
+    bounds = finer.ordinals(coarser.starts(np.array([start, start + values.size])))
+    ordinals = np.arange(int(bounds[0]), int(bounds[1]))
+    if ordinals.size < values.size:
+        raise ParameterError("gather", repr(rule), f"{finer.name} is coarser than {coarser.name}; say 'mean' or 'sum'")
+    inside = np.clip(coarser.ordinals(finer.starts(ordinals)) - start, 0, values.size - 1)
+    return int(bounds[0]), locked(values[inside])

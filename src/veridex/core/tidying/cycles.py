@@ -1,0 +1,66 @@
+"""Candidate cycle lengths: after how many periods a series repeats itself."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["candidate_cycles", "strength"]
+
+MOST = 3
+LEAST = 0.3
+"""Autocorrelation at the lag below which a cycle is not worth naming."""
+
+
+def strength(part: NDArray[np.float64], remainder: NDArray[np.float64]) -> float:
+    """Share of the variance of part and remainder together that is not the remainder's, at least 0.
+
+    Wang, Smith and Hyndman (2006), Data Mining and Knowledge Discovery 13, 335-364.
+    """
+    with np.errstate(all="ignore"):
+        both = float(np.nanvar(part + remainder))
+        return max(0.0, 1.0 - float(np.nanvar(remainder)) / both) if both > 0 else 0.0
+
+
+def candidate_cycles(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]:
+    """Lags at which the autocorrelation of a series without trend has its highest peaks.
+
+    A lag counts if it is above both neighbours, above `LEAST` and above twice its standard error; a multiple of a
+    stronger candidate does not. At least three cycles must fit into the series.
+
+    Parameters
+    ----------
+    rest : ndarray, shape (n,)
+        Demand less its trend, freak values replaced; NaN is unknown.
+    natural : int
+        The cycle that the cadence or the planner names; preferred to its neighbours.
+    """
+    known = ~np.isnan(rest)
+    n = rest.size
+    if known.sum() < 12:
+        return ()
+    centred = np.where(known, rest - np.nanmean(rest), 0.0)
+    size = 1 << int(2 * n - 1).bit_length()
+    spectrum = np.abs(np.fft.rfft(centred, size)) ** 2
+    covariance = np.fft.irfft(spectrum, size)[:n]
+    if covariance[0] <= 1e-12 * max(float(np.nanmax(np.abs(rest))) ** 2, 1e-300):
+        return ()
+    acf = covariance / covariance[0] * n / (n - np.arange(n))
+    longest = n // 3
+    lags = np.arange(2, longest + 1)
+    if lags.size == 0:
+        return ()
+    peak = (acf[lags] > acf[lags - 1]) & (acf[lags] >= acf[lags + 1])
+    peak &= acf[lags] > max(LEAST, 2.0 / np.sqrt(n))
+    # Ranked by what is not scaled up for the fewer pairs of a long lag: a cycle comes before its multiples.
+    ranked = sorted(lags[peak].tolist(), key=lambda lag: -covariance[lag])
+    found: list[int] = []
+    for lag in ranked:
+        near = natural if natural > 1 and abs(lag - natural) <= max(1, natural // 20) else lag
+        if len(found) < MOST and not any(_is_multiple(near, other) for other in found):
+            found.append(near)
+    return tuple(found)
+
+
+def _is_multiple(lag: int, cycle: int) -> bool:
+    """Whether a lag is a multiple of a cycle, or next to one of a long cycle."""
+    beyond = lag % cycle
+    return min(beyond, cycle - beyond) <= (1 if cycle >= 6 else 0)

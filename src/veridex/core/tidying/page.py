@@ -1,0 +1,101 @@
+"""The profile of one item as a page to read."""
+
+import numpy as np
+
+from veridex.core.tidying.ledger import freak_words
+from veridex.core.tidying.profile import ItemProfile
+
+__all__ = ["page"]
+
+CLASSES = {
+    "smooth": "smooth: wanted in nearly every period, in even quantities",
+    "erratic": "erratic: wanted in nearly every period, in uneven quantities",
+    "intermittent": "intermittent: wanted now and then, in even quantities",
+    "lumpy": "lumpy: wanted now and then, in uneven quantities",
+    "none": "never wanted",
+}
+
+
+def page(one: ItemProfile) -> str:
+    """What is in one series, in sentences, a line for each subject."""
+    lines = [_span(one), _holes(one), _demand(one), _shape(one), *_standing_out(one), _weight(one)]
+    return "\n".join(line for line in lines if line)
+
+
+def _span(one: ItemProfile) -> str:
+    series, n = one.series, one.numbers
+    first, last = (series.cadence.text(series.start + place) for place in (0, len(series) - 1))
+    unit = f" {series.unit}" if series.unit else ""
+    cycle = f", a cycle of {series.cycle_length}" if series.cycle_length > 1 else ""
+    return (
+        f"{series.item}: {series.cadence.name} demand{unit and ' in' + unit}, {first} to {last}, "
+        f"{series.cadence.length(n['periods'])}{cycle}."
+    )
+
+
+def _holes(one: ItemProfile) -> str:
+    n, cadence = one.numbers, one.series.cadence
+    found = []
+    if n["unknown"]:
+        places = np.flatnonzero(np.isnan(one.series.values)).tolist()
+        named = ", ".join(cadence.text(one.series.start + place) for place in places[:6])
+        more = f" and {len(places) - 6} more" if len(places) > 6 else ""
+        found.append(f"{n['unknown']} unknown ({named}{more})")
+    if n["out_of_stock"]:
+        found.append(f"{n['out_of_stock']} of them out of stock")
+    if n["duplicates"]:
+        found.append(f"{n['duplicates']} with several rows")
+    if n["negative"]:
+        found.append(f"{n['negative']} negative")
+    if n["unfinished"]:
+        found.append("the last one unfinished")
+    return f"Periods with something wrong: {'; '.join(found)}." if found else "No period is missing or doubled."
+
+
+def _demand(one: ItemProfile) -> str:
+    n, cadence = one.numbers, one.series.cadence
+    text = f"Demand is {CLASSES[n['demand_class']]}"
+    if n["demand_class"] != "none":
+        text += f" (a demand every {n['interval']:.2f} {cadence.plural}, squared variation of sizes "
+        text += f"{n['size_variation']:.2f})" if np.isfinite(n["size_variation"]) else "not available)"
+    if n["leading_zeros"]:
+        text += f". Nothing was sold in the first {cadence.length(n['leading_zeros'])}"
+    if n["retired"]:
+        text += f". It looks retired: nothing was sold in the last {cadence.length(n['trailing_zeros'])}"
+    return text + "."
+
+
+def _shape(one: ItemProfile) -> str:
+    n, found = one.numbers, one.found
+    if not np.isfinite(found.values).any():
+        return "Too few values to tell trend, season or freak values."
+    season = f"season {n['season_strength']:.2f}" if found.seasonal else "no season"
+    text = f"Strength of trend {n['trend_strength']:.2f}, {season}"
+    if n["cycles"]:
+        text += f"; it repeats itself after {', '.join(map(str, n['cycles']))} {one.series.cadence.plural}"
+    if found.relative:
+        text += "; season and spread grow with the level"
+    return text + "."
+
+
+def _standing_out(one: ItemProfile) -> list[str]:
+    series, found = one.series, one.found
+    lines = [
+        f"Freak value in {series.cadence.text(series.start + place)}: {series.values[place]:,.4g}, "
+        f"{freak_words(found, place)}."
+        for place in np.flatnonzero(found.freak).tolist()
+    ]
+    lines += [
+        f"Level shift in {series.cadence.text(series.start + shift.place)}: "
+        f"{'up' if shift.size > 0 else 'down'} by {abs(shift.size):,.4g} ({shift.ratio:.1f} standard errors)."
+        for shift in found.shifts
+    ]
+    if found.spread is not None:
+        period = series.cadence.text(series.start + found.spread.place)
+        lines.append(f"From {period} on the spread is {found.spread.ratio:.2g} times what it was.")
+    return lines
+
+
+def _weight(one: ItemProfile) -> str:
+    n = one.numbers
+    return f"Volume {n['volume']:,.0f} in all: {n['volume_share']:.1f} % of all items, rank {n['volume_rank']}."

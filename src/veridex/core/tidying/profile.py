@@ -1,0 +1,169 @@
+"""`profile`: what is in a history, a row per item."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.history.events import Events
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.tidying.cycles import candidate_cycles, strength
+from veridex.core.tidying.expectation import Expectation, expect
+from veridex.core.tidying.life import alive
+from veridex.core.tidying.unfinished import unfinished_period
+
+__all__ = ["ItemProfile", "profile", "profile_items"]
+
+INTERVAL, VARIATION = 1.32, 0.49
+"""Cut-offs of the demand classes: Syntetos, Boylan and Croston (2005), Journal of the Operational Research Society
+56, 495-503."""
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class ItemProfile:
+    """What is in one series; see `profile` for the numbers.
+
+    `numbers` is its row, `found` what is expected of each of its periods.
+    """
+
+    series: ItemHistory
+    numbers: dict[str, Any]
+    found: Expectation
+
+
+def profile(history: History | ItemHistory, events: Events | None = None) -> pd.DataFrame:
+    """What is in a history, and what is wrong with it: a row per item, from the raw values.
+
+    Columns: item, first, last, periods, known, unknown, out_of_stock, duplicates (periods with several rows of a
+    table), negative, zeros, leading_zeros, trailing_zeros, retired (nothing sold at the end for a cycle, at least
+    six and at most 26 periods, and three times as long as in any pause before), mean, interval (mean number of
+    periods from one demand to the next), size_variation (squared coefficient of variation of the demands that are
+    not zero), demand_class (smooth, erratic, intermittent, lumpy), trend_strength and season_strength (0 to 1),
+    cycles (candidate cycle lengths, the strongest first), grows_with_level (whether season and spread do),
+    spread_change (the period, if the spread changed), freak_values (count), freak_periods, level_shifts (count),
+    shift_periods, unfinished (whether the last period is), volume, volume_share (percent of all items),
+    volume_rank.
+
+    Parameters
+    ----------
+    history : History or ItemHistory
+    events : Events, optional
+        Periods inside events are not freak.
+
+    References
+    ----------
+    Demand classes: Syntetos, Boylan and Croston (2005). Strengths: Wang, Smith and Hyndman (2006). Freak values: see
+    docs/methods.md.
+    """
+    return pd.DataFrame([one.numbers for one in profile_items(history, events)])
+
+
+def profile_items(history: History | ItemHistory, events: Events | None = None) -> list[ItemProfile]:
+    """The profile of each item, with what is expected of each of its periods."""
+    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    many = many.under(None) if many.rules is not None else many
+    unfinished = unfinished_period(many)
+    last = unfinished[0] if unfinished else None
+    volumes = np.array([float(np.nansum(series.values)) for series in many])
+    total = float(volumes.sum())
+    ranks = np.empty(len(many), dtype=np.int64)
+    ranks[np.argsort(-volumes, kind="stable")] = np.arange(1, len(many) + 1)
+    made = []
+    for series, volume, rank in zip(many, volumes.tolist(), ranks.tolist(), strict=True):
+        aside = (events or Events()).touched(series.cadence, series.start, len(series))
+        values = np.array(series.values)
+        if last == series.start + len(series) - 1:
+            values[-1] = np.nan  # half a month is not freak, and tells nothing of whole ones
+        found = expect(values, series.cycle_length, aside)
+        numbers = (
+            _span(series, len(many.repeats.get(series.item, ())))
+            | _demand(series)
+            | _shape(series, found)
+            | {
+                "unfinished": last == series.start + len(series) - 1,
+                "volume": volume,
+                "volume_share": 100 * volume / total if total else math.nan,
+                "volume_rank": rank,
+            }
+        )
+        made.append(ItemProfile(series=series, numbers=numbers, found=found))
+    return made
+
+
+def _span(series: ItemHistory, duplicates: int) -> dict[str, Any]:
+    """From when to when, and what is missing."""
+    known = ~np.isnan(series.values)
+    out = 0 if series.stock_outs is None else int(series.stock_outs.sum())
+    return {
+        "item": series.item,
+        "first": series.periods[0],
+        "last": series.periods[-1],
+        "periods": len(series),
+        "known": int(known.sum()),
+        "unknown": int((~known).sum()),
+        "out_of_stock": out,
+        "duplicates": duplicates,
+    }
+
+
+def _demand(series: ItemHistory) -> dict[str, Any]:
+    """How often and how evenly it is wanted."""
+    y = series.values[~np.isnan(series.values)]
+    sold = np.flatnonzero(y != 0)
+    leading = int(sold[0]) if sold.size else y.size
+    trailing = int(y.size - 1 - sold[-1]) if sold.size else 0
+    sizes = y[sold]
+    interval = (y.size - leading - trailing) / sold.size if sold.size else math.nan
+    variation = float(np.var(sizes) / np.mean(sizes) ** 2) if sold.size > 1 and np.mean(sizes) != 0 else math.nan
+    return {
+        "negative": int((y < 0).sum()),
+        "zeros": int((y == 0).sum()),
+        "leading_zeros": leading,
+        "trailing_zeros": trailing,
+        "retired": alive(series.values, series.cycle_length)[1],
+        "mean": float(y.mean()) if y.size else math.nan,
+        "interval": interval,
+        "size_variation": variation,
+        "demand_class": _class(interval, variation),
+    }
+
+
+def _class(interval: float, variation: float) -> str:
+    if math.isnan(interval):
+        return "none"
+    uneven = variation > VARIATION
+    if interval > INTERVAL:
+        return "lumpy" if uneven else "intermittent"
+    return "erratic" if uneven else "smooth"
+
+
+def _shape(series: ItemHistory, found: Expectation) -> dict[str, Any]:
+    """Trend, season, spread, and what stands out."""
+    judged = ~np.isnan(found.scores)
+    clean = np.where(judged, np.where(found.freak, found.values, series.values), np.nan)
+    with np.errstate(all="ignore"):
+        logs = found.relative
+        z = np.log(np.maximum(clean, 1e-300)) if logs else clean
+        trend = np.where(judged, np.log(found.trend) if logs else found.trend, np.nan)
+        season = np.where(judged, np.log(found.season) if logs else found.season, np.nan)
+        rest = z - trend - season
+    freak = np.flatnonzero(found.freak).tolist()
+    return {
+        "trend_strength": strength(trend, rest) if np.isfinite(found.values).any() else math.nan,
+        "season_strength": strength(season, rest) if found.seasonal else 0.0,
+        "cycles": candidate_cycles(_without_trend(z, trend), series.cycle_length),
+        "grows_with_level": found.relative,
+        "spread_change": series.cadence.text(series.start + found.spread.place) if found.spread else "",
+        "freak_values": len(freak),
+        "freak_periods": tuple(series.cadence.text(series.start + place) for place in freak),
+        "level_shifts": len(found.shifts),
+        "shift_periods": tuple(series.cadence.text(series.start + shift.place) for shift in found.shifts),
+    }
+
+
+def _without_trend(z: NDArray[np.float64], trend: NDArray[np.float64]) -> NDArray[np.float64]:
+    return z - trend if np.isfinite(trend).any() else z

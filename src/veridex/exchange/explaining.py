@@ -1,0 +1,161 @@
+"""Reading what may explain demand: drivers, events, calendars of public holidays."""
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from veridex.core.history.cadence import Cadence
+from veridex.core.history.drivers import DriverGather, Drivers
+from veridex.core.history.events import Event, Events
+from veridex.errors import ParameterError
+from veridex.exchange.sources import Source, read_source
+
+__all__ = ["read_drivers", "read_events", "read_holidays"]
+
+
+def read_drivers(
+    source: str | Path | Sequence[str | Path],
+    *,
+    period: str | Sequence[str] = "period",
+    cadence: str | Cadence | None = None,
+    item: str | Sequence[str] | None = None,
+    columns: Sequence[str] | None = None,
+    known_ahead: Sequence[str] | Literal["all"] = (),
+    combine: DriverGather | Mapping[str, DriverGather] | None = None,
+    table: str | None = None,
+    query: str | None = None,
+    sheet: str | None = None,
+    delimiter: str | None = None,
+    encoding: str | None = None,
+) -> Drivers:
+    """Read drivers from one file, or from several that are joined on the period.
+
+    Parameters
+    ----------
+    source : str, Path, or sequence of them
+        As in `read_history`.
+    period, cadence, item, columns, known_ahead, combine
+        As in `Drivers.from_frame`. Of several files `known_ahead` and `columns` name columns of any, and `item` is
+        used where a file has such a column: values of the others hold for every item.
+    table, query, sheet, delimiter, encoding
+        As in `read_history`.
+
+    Raises
+    ------
+    FileUnreadable, ColumnMissing, CellUnreadable, CadenceUnclear, ParameterError
+    """
+    sources = [source] if isinstance(source, (str, Path)) else list(source)
+    if not sources:
+        raise ParameterError("source", "[]", "name at least one file")
+    found = [
+        read_source(one, None, (), table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding)
+        for one in sources
+    ]
+    stray = [
+        name
+        for name in (*(columns or ()), *(() if known_ahead == "all" else known_ahead))
+        if not any(name in one.frame.columns for one in found)
+    ]
+    if stray:
+        known = ", ".join(str(column) for one in found for column in one.frame.columns)
+        raise ParameterError("columns", repr(stray[0]), f"no file has such a column; they have {known}")
+    drivers: Drivers | None = None
+    for one in found:
+        made = _drivers_of(one, len(found) > 1, period, cadence, item, columns, known_ahead, combine)
+        drivers = made if drivers is None else drivers.joined(made)
+        cadence = made.cadence if cadence is None else cadence
+    assert drivers is not None
+    return drivers
+
+
+def _drivers_of(
+    source: Source,
+    several: bool,
+    period: str | Sequence[str],
+    cadence: str | Cadence | None,
+    item: str | Sequence[str] | None,
+    columns: Sequence[str] | None,
+    known_ahead: Sequence[str] | Literal["all"],
+    combine: DriverGather | Mapping[str, DriverGather] | None,
+) -> Drivers:
+    """The drivers of one file: of several, what the others have is not asked of it."""
+    present = set(map(str, source.frame.columns))
+    keys = (item,) if isinstance(item, str) else tuple(item or ())
+    ahead = known_ahead
+    if several:
+        columns = None if columns is None else [name for name in columns if name in present]
+        ahead = known_ahead if known_ahead == "all" else [name for name in known_ahead if name in present]
+        keys = keys if set(keys) <= present else ()
+    return Drivers.from_frame(
+        source.frame,
+        period=period,
+        cadence=cadence,
+        item=keys or None,
+        columns=columns,
+        known_ahead=ahead,
+        combine=combine,
+        source=source.label,
+        first_row=source.first_row,
+    )
+
+
+def read_events(
+    source: str | Path,
+    *,
+    table: str | None = None,
+    query: str | None = None,
+    sheet: str | None = None,
+    delimiter: str | None = None,
+    encoding: str | None = None,
+) -> Events:
+    """Read events: a table with the columns name and first, and perhaps last, lead_in and echo.
+
+    Parameters
+    ----------
+    source, table, query, sheet, delimiter, encoding
+        As in `read_history`.
+
+    Raises
+    ------
+    FileUnreadable, ColumnMissing, CellUnreadable, ParameterError
+    """
+    found = read_source(source, None, (), table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding)
+    return Events.from_frame(found.frame, source=found.label, first_row=found.first_row)
+
+
+def read_holidays(codes: str | Sequence[str], since: int, until: int, *, lead_in: int = 0, echo: int = 0) -> Events:
+    """Public holidays of countries or regions, as events.
+
+    Parameters
+    ----------
+    codes : str or sequence of str
+        ISO 3166 codes: a country, ``"GB"``, or a region of it, ``"DE-BY"``.
+    since, until : int
+        First and last calendar year, forecast years included.
+    lead_in, echo : int
+        Days before and after that also feel each of them.
+
+    Raises
+    ------
+    ParameterError
+        If there is no calendar for a code, or the years are in the wrong order.
+    """
+    import holidays
+
+    if until < since:
+        raise ParameterError("until", str(until), f"it comes before since={since}")
+    found = []
+    for code in [codes] if isinstance(codes, str) else codes:
+        country, _, region = code.partition("-")
+        try:
+            calendar = holidays.country_holidays(
+                country, subdiv=region or None, years=range(since, until + 1), language="en_US"
+            )
+        except NotImplementedError:
+            raise ParameterError("codes", repr(code), "there is no calendar of this country or region") from None
+        for day, names in calendar.items():
+            at = int(np.datetime64(day, "D").astype(np.int64))
+            found += [Event(name.strip(), at, at, lead_in, echo) for name in names.split(";")]
+    return Events(tuple(found))
