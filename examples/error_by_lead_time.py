@@ -4,8 +4,8 @@ from importlib.resources import files
 
 import veridex as vx
 
-orders = files("veridex.demo") / "data" / "orders.csv"
-history = vx.read_history(orders, item="sku", period="order_date", demand="quantity", cadence="monthly")
+demand = files("veridex.demo") / "data" / "demand.csv"
+history = vx.read_history(demand, item="sku", period="month", demand="units").until("2025-08")
 lineup = ["seasonal-naive", "trend-dummies", "holt-winters season=additive damped=yes"]
 scheme = vx.RollingOrigin(horizon=12, origins=10, stride=2, window=48)
 trial = vx.backtest(vx.History.of([history["smoker-01"], history["jar-honey-500"]]), lineup, scheme)

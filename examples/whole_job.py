@@ -1,11 +1,14 @@
-"""The whole job in ten lines: from order lines to a published winner with intervals."""
+"""The whole job in a dozen lines: from raw demand to a published winner with intervals."""
 
 from importlib.resources import files
 
 import veridex as vx
 
-orders = files("veridex.demo") / "data" / "orders.csv"  # put your own file here
-history = vx.read_history(orders, item="sku", period="order_date", demand="quantity", cadence="monthly")
+demand = files("veridex.demo") / "data" / "demand.csv"  # put your own file here
+raw = vx.read_history(demand, item="sku", period="month", demand="units", stock_out="out_of_stock")
+tidied = vx.tidy(raw, gaps="interpolate")
+print(tidied.ledger[["item", "period", "what", "before", "after"]].head(12).to_string())
+history = tidied.history
 print(vx.stationarity(history["smoker-01"]).reading)
 trial = vx.backtest(history, scheme=vx.RollingOrigin(horizon=12, origins=12))
 print(trial.standings()[["rank", "method", "n", "mase", "gain", "coverage_80"]].round(2).to_string())

@@ -3,6 +3,7 @@
 from importlib.resources import files
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import settings
 
@@ -37,16 +38,38 @@ def seasonal_values(seed=0, n=96):
     return (100 + 0.5 * t) * (1 + 0.3 * np.sin(2 * np.pi * t / 12)) * np.exp(0.05 * rng.normal(size=n))
 
 
-@pytest.fixture(scope="session")
-def orders_csv():
-    return files("veridex.demo") / "data" / "orders.csv"
+TEN = (
+    *("extractor-bearing", "feeder-rapid", "fondant-12kg", "frames-pine-50", "hive-national"),
+    *("hive-tool-j", "jar-hex-280", "jar-honey-500", "smoker-01", "suit-ventilated"),
+)
+DEMAND = {"item": "sku", "period": "month", "demand": "units", "stock_out": "out_of_stock", "unit": "units"}
 
 
 @pytest.fixture(scope="session")
-def orders(orders_csv):
-    return vx.read_history(
-        orders_csv, item="sku", period="order_date", demand="quantity", cadence="monthly", unit="units"
-    )
+def data():
+    return files("veridex.demo") / "data"
+
+
+@pytest.fixture(scope="session")
+def demand(data):
+    """Monthly demand of thirty items as it was read, with every defect."""
+    return vx.read_history(data / "demand.csv", **DEMAND)
+
+
+@pytest.fixture(scope="session")
+def ten_csv(data, tmp_path_factory):
+    """A file of ten of them."""
+    table = pd.read_csv(data / "demand.csv", dtype=str, keep_default_na=False)
+    path = tmp_path_factory.mktemp("ten") / "ten.csv"
+    table[table["sku"].isin(TEN)].to_csv(path, index=False)
+    return path
+
+
+@pytest.fixture(scope="session")
+def orders(demand):
+    """Ten of them, tidied."""
+    tidied = vx.tidy(demand, gaps="interpolate").history
+    return vx.History.of([tidied[item] for item in TEN])
 
 
 @pytest.fixture(scope="session")

@@ -19,9 +19,10 @@ README = (ROOT / "README.md").read_text()
 
 
 @pytest.fixture
-def newcomer(tmp_path, orders_csv):
-    """An empty directory with the newcomer's CSV file in it."""
-    shutil.copy(orders_csv, tmp_path / "orders.csv")
+def newcomer(tmp_path, data):
+    """An empty directory with the newcomer's CSV files in it."""
+    for name in ("demand.csv", "orders.csv", "events.csv"):
+        shutil.copy(data / name, tmp_path / name)
     return tmp_path
 
 
@@ -31,14 +32,14 @@ def test_the_ten_lines_of_python_run(newcomer):
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=newcomer, check=False)
     assert done.returncode == 0, done.stderr
     assert "smoker-01: " in done.stdout
-    assert len(vx.read_publication(newcomer / "published").items) == 10
+    assert len(vx.read_publication(newcomer / "published").items) == 30
 
 
-def test_the_four_commands_run(newcomer):
-    block = re.search(r"## The same job in four commands\n(.*?)\nThe first tests", README, flags=re.DOTALL)[1]
+def test_the_six_commands_run(newcomer):
+    block = re.search(r"## The same job in six commands\n(.*?)\nThe first shows", README, flags=re.DOTALL)[1]
     commands = re.sub(r"\\\n\s*", "", block)
     lines = [line.strip() for line in commands.splitlines() if line.startswith("    veridex")]
-    assert len(lines) == 4
+    assert len(lines) == 6
     environment = os.environ | {"PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     for line in lines:
         done = subprocess.run(
@@ -46,7 +47,7 @@ def test_the_four_commands_run(newcomer):
         )
         assert done.returncode == 0, done.stderr
     assert done.stdout.splitlines()[0].endswith("lower_97_5,upper_97_5,method,tested,reason")
-    assert len(list((newcomer / "figures").iterdir())) == 10
+    assert len(list((newcomer / "figures").iterdir())) == 24  # the largest of thirty
     assert (newcomer / "published" / "manifest.json").exists()
 
 

@@ -15,17 +15,25 @@ from pathlib import Path
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
 DISPLAY = ":97"
-DESCRIBED = "--item sku --period order_date --demand quantity --cadence monthly --unit units"
-ONE = DESCRIBED.replace("--item sku ", "--item sku=smoker-01 ")
+RAW = "--item sku --period month --demand units --stock-out out_of_stock"
+TIDY = f"{RAW} --tidy gaps=interpolate"
+ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ") + " --until 2025-08"
 
 VIEWS = {
     "demo": "veridex demo",
-    "stationarity": f"veridex stationarity orders.csv {ONE.removesuffix(' --unit units')}",
-    "backtest": f"veridex backtest orders.csv {DESCRIBED}",
-    "publish": f"veridex publish orders.csv {DESCRIBED} --to published",
-    "publish-one-item": f"veridex publish orders.csv {ONE} --horizon 12",
+    "profile": f"veridex profile demand.csv {RAW} --events events.csv",
+    "profile-one-item": f"veridex profile demand.csv {RAW.replace('sku ', 'sku=gloves-leather ')} --events events.csv",
+    "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
+    "stationarity": f"veridex stationarity demand.csv {ONE}",
+    "backtest": f"veridex backtest demand.csv {TIDY}",
+    "publish": f"veridex publish demand.csv {TIDY} --to published",
+    "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
 }
-FIGURES = {"figure-forecast": "smoker-01-forecast.png", "figure-contenders": "smoker-01-contenders.png"}
+FIGURES = {
+    "figure-forecast": "smoker-01-forecast.png",
+    "figure-contenders": "smoker-01-contenders.png",
+    "figure-tidied": "gloves-leather-tidied.png",
+}
 
 
 def main() -> None:
@@ -41,7 +49,8 @@ def main() -> None:
             for name, command in VIEWS.items():
                 photograph(command, work, HERE / f"{name}.png")
                 if name == "demo":
-                    shutil.copy(work / "veridex-demo" / "orders.csv", work)
+                    for file in ("demand.csv", "events.csv"):
+                        shutil.copy(work / "veridex-demo" / file, work)
             for name, figure in FIGURES.items():
                 shutil.copy(work / "veridex-demo" / "figures" / figure, HERE / f"{name}.png")
     finally:

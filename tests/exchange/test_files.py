@@ -17,12 +17,16 @@ def write_text(directory, text, name="orders.csv"):
     return path
 
 
-def test_the_demo_orders_are_read_with_their_notes(orders):
-    assert len(orders) == 10 and orders["smoker-01"].values.sum() > 10_000
-    assert orders.notes[0] == "2,653 order lines added up per item and month."
-    assert "unfinished last month 2025-09" in orders.notes[1]
+def test_the_demo_orders_are_read_with_their_notes(data):
+    words = {"item": "sku", "period": "order_date", "demand": "quantity", "cadence": "monthly", "status": "status"}
+    orders = vx.read_history(data / "orders.csv", **words)
+    assert len(orders) == 12 and orders["smoker-01"].values.sum() > 5_000
+    assert orders.notes[0].startswith("218 rows are invalid by 'status' and were left out ('cancelled' 218); kept: ")
+    assert "unfinished last month 2025-09" in orders.notes[2]
     assert orders["jar-hex-280"].periods[0] == np.datetime64("2024-01-01")
     assert orders["feeder-rapid"].values[-17:].tolist() == [0.0] * 17  # retired: nothing sold since, not unknown
+    by_region = vx.read_history(data / "orders.csv", **(words | {"item": ["sku", "region"]}))
+    assert by_region.values.sum() == orders.values.sum() and len(by_region) == 36
 
 
 def test_item_keys_stay_text_and_empty_cells_unknown(tmp_path):
@@ -98,12 +102,13 @@ def test_bare_columns_without_numbers_are_refused(tmp_path, text):
 
 def same(one, other):
     pd.testing.assert_frame_equal(one.frame, other.frame, check_exact=True)
+    pd.testing.assert_frame_equal(one.ledger, other.ledger, check_exact=True)
     assert one.manifest == other.manifest
 
 
 def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
     target = vx.write(publication, tmp_path / "deep" / "out")
-    assert sorted(p.name for p in target.iterdir()) == ["manifest.json", "publication.csv"]
+    assert sorted(p.name for p in target.iterdir()) == ["ledger.csv", "manifest.json", "publication.csv"]
     assert sorted(p.name for p in target.parent.iterdir()) == ["out"]
     same(vx.read_publication(target), publication)
     assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 1"
@@ -114,17 +119,17 @@ def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
 def test_publishing_is_all_or_nothing(tmp_path, publication, monkeypatch):
     target = vx.write(publication, tmp_path / "out")
     before = {p.name: p.read_bytes() for p in target.iterdir()}
-    from veridex.exchange import publications
+    from veridex.exchange import directories
 
     def fail(*args, **kwargs):
         raise OSError(28, "No space left on device")
 
     with monkeypatch.context() as patch:
-        patch.setattr(publications.json, "dumps", fail)
+        patch.setattr(publication.frame.__class__, "to_csv", fail)
         with pytest.raises(vx.VeridexError, match="No space left on device"):
             vx.write(publication, target)
     assert {p.name: p.read_bytes() for p in target.iterdir()} == before
-    real = publications.os.replace
+    real = directories.os.replace
 
     def fail_once(source, destination):
         if destination == target and source.name != "old":
@@ -132,7 +137,7 @@ def test_publishing_is_all_or_nothing(tmp_path, publication, monkeypatch):
         real(source, destination)
 
     with monkeypatch.context() as patch:
-        patch.setattr(publications.os, "replace", fail_once)
+        patch.setattr(directories.os, "replace", fail_once)
         with pytest.raises(vx.VeridexError, match="No space left on device"):
             vx.write(publication, target)
     assert {p.name: p.read_bytes() for p in target.iterdir()} == before

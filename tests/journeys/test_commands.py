@@ -1,6 +1,7 @@
 """Whole commands as a planner types them, and the scripts in `examples`."""
 
 import hashlib
+import io
 import json
 import re
 import subprocess
@@ -13,10 +14,13 @@ import pytest
 
 import veridex as vx
 from reference import NILE
-from veridex.demo.generator import write_orders
+from veridex.demo.generator import write_all
+from veridex.demo.run import DATA
 
 ROOT = Path(__file__).parents[2]
-DESCRIBED = ["--item", "sku", "--period", "order_date", "--demand", "quantity", "--cadence", "monthly"]
+WORDS = ["--period", "month", "--demand", "units", "--stock-out", "out_of_stock", "--until", "2025-08"]
+DESCRIBED = ["--item", "sku", *WORDS, "--cadence", "monthly"]
+TIDY = ["--tidy", "gaps=interpolate"]
 
 
 def veridex(*words, cwd=None):
@@ -38,64 +42,97 @@ def test_demo_does_the_whole_job_and_the_same_twice(tmp_path):
     done = veridex("demo", "one", cwd=tmp_path)
     assert done.returncode == 0 and done.stderr == ""
     for words in (
-        "Read one/orders.csv: 10 items, 92 months.",
-        "Left out the unfinished last month 2025-09",
+        "Read one/demand.csv: 30 items, 108 months.",
+        "Unfinished period dropped: 30 periods of 30 items.",
         "Tested smoker-01: ",
         "Backtested 11 methods over up to 12 origins",
         "smoker-01: ",
-        "Published 10 items, 12 months ahead, in one/publication.",
-        "11 figures in one/figures.",
+        "Published 30 items, 12 months ahead, in one/publication.",
+        "10 figures in one/figures.",
     ):
         assert words in re.sub(r"\s+", " ", done.stdout)
     publication = vx.read_publication(tmp_path / "one" / "publication")
-    assert np.isfinite(publication.forecasts["value"]).all()
+    lost = publication.forecasts[publication.forecasts["value"].isna()]
+    assert set(lost["item"]) == {"hive-nucleus"} and (lost["reason"] != "").all()  # six months old: nothing to test on
     (tmp_path / "two").mkdir()
     assert veridex("demo", "one", cwd=tmp_path / "two").returncode == 0
     assert digests(tmp_path / "one") == digests(tmp_path / "two" / "one")
     assert veridex("demo", "one", cwd=tmp_path).returncode == 0  # over its own files
 
 
-def test_the_packaged_orders_come_from_the_generator(tmp_path, orders_csv):
-    write_orders(tmp_path / "orders.csv")
-    assert (tmp_path / "orders.csv").read_bytes() == orders_csv.read_bytes()
+def test_the_packaged_files_come_from_the_generator(tmp_path, data):
+    write_all(tmp_path)
+    for name in DATA:
+        assert (tmp_path / name).read_bytes() == (data / name).read_bytes(), name
+        assert f"`{name}`" in (ROOT / "docs" / "formats.md").read_text()
+    assert sum(path.stat().st_size for path in tmp_path.iterdir()) < 1_500_000
 
 
-def test_stationarity_command(orders_csv, orders):
+def test_stationarity_command(ten_csv, orders):
     words = [*DESCRIBED[2:], "--item", "sku=smoker-01"]
-    shown = veridex("stationarity", orders_csv, *words)
+    shown = veridex("stationarity", ten_csv, *words)
     finding = vx.stationarity(orders["smoker-01"])
     assert shown.returncode == 0 and finding.reading in shown.stdout
-    held = json.loads(veridex("stationarity", orders_csv, *words, "--as", "json").stdout)
+    held = json.loads(veridex("stationarity", ten_csv, *words, "--as", "json").stdout)
     assert [row["statistic"] for row in held] == finding.table["statistic"].tolist()
-    lags = veridex("stationarity", orders_csv, *words, "--lags", 2, "--deterministic", "trend", "--as", "csv")
+    lags = veridex("stationarity", ten_csv, *words, "--lags", 2, "--deterministic", "trend", "--as", "csv")
     assert "Dickey-Fuller (trend)" in lags.stdout and ",2," in lags.stdout
-    several = veridex("stationarity", orders_csv, *DESCRIBED)
+    several = veridex("stationarity", ten_csv, *DESCRIBED)
     assert several.returncode == 2 and "this works on one series" in several.stderr
 
 
-def test_backtest_command(orders_csv, tmp_path):
+def test_profile_command(ten_csv, data, demand):
+    whole = [*DESCRIBED[:-4], "--events", data / "events.csv"]
+    shown = veridex("profile", data / "demand.csv", *whole)
+    assert shown.returncode == 0 and "2025-09 looks unfinished in 30 of 30 items" in shown.stderr
+    row = next(line for line in shown.stdout.splitlines() if "gloves-leather" in line)
+    assert "2021-11" in row and "smooth" in row
+    held = json.loads(veridex("profile", data / "demand.csv", *whole, "--as", "json").stdout)
+    table = vx.profile(demand, vx.read_events(data / "events.csv"))
+    assert [row["freak_values"] for row in held] == table["freak_values"].tolist()
+    page = veridex("profile", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--events", data / "events.csv")
+    assert "suit-ventilated: monthly demand, 2016-10 to 2025-09, 108 months, a cycle of 12." in page.stdout
+    assert "Level shift in 2022-03: up by " in page.stdout and "the last one unfinished" in page.stdout
+
+
+def test_tidy_command(ten_csv, tmp_path):
+    words = ["tidy", ten_csv, *DESCRIBED[:-4], "--gaps", "interpolate", "--outliers", "repair"]
+    done = veridex(*words, "--to", tmp_path / "out", "--figures", tmp_path / "figures", "--as", "csv")
+    assert done.returncode == 0 and "Unfinished period dropped: 10 periods of 10 items." in done.stderr
+    assert done.stdout == (tmp_path / "out" / "ledger.csv").read_text()
+    assert len(list((tmp_path / "figures").glob("*-tidied.png"))) == 10
+    clean = pd.read_csv(tmp_path / "out" / "history.csv")
+    ledger = pd.read_csv(tmp_path / "out" / "ledger.csv")
+    changed = clean[clean["demand"] != clean["raw"]]
+    assert set(changed["item"] + changed["period"]) <= set(ledger["item"] + ledger["period"])
+    assert veridex(*words, "--unfinished", "soon").returncode == 2
+    wrong = veridex("backtest", ten_csv, *DESCRIBED, "--tidy", "holes=fill")
+    assert wrong.returncode == 2 and "write rules as gaps=interpolate" in wrong.stderr
+
+
+def test_backtest_command(ten_csv, tmp_path):
     lineup = "naive, seasonal-naive, holt-winters season=additive"
-    words = ["backtest", orders_csv, *DESCRIBED, "--methods", lineup, "--horizon", 3, "--origins", 4]
+    words = ["backtest", ten_csv, *DESCRIBED, *TIDY, "--methods", lineup, "--horizon", 3, "--origins", 4]
     shown = veridex(*words, "--figures", tmp_path / "figures")
     assert shown.returncode == 0
     assert "holt-winters season=additive" in re.sub(r"\s+", " ", shown.stdout) and "ms_per_fold" in shown.stdout
     assert len(list((tmp_path / "figures").glob("*-contenders.png"))) == 10
     one, two = (veridex(*words, "--as", "csv").stdout for _ in range(2))
     assert one == two and "ms_per_fold" not in one
-    standings = pd.read_csv(__import__("io").StringIO(one))
+    standings = pd.read_csv(io.StringIO(one))
     assert standings["n"].tolist() == [108] * 3  # nine items, four origins, three steps; the new item has no season yet
 
 
-def test_publish_command(orders_csv, tmp_path):
+def test_publish_command(ten_csv, tmp_path):
     out = tmp_path / "out"
-    words = ["publish", orders_csv, *DESCRIBED, "--horizon", 4, "--origins", 3, "--levels", "80,97.5"]
+    words = ["publish", ten_csv, *DESCRIBED, *TIDY, "--horizon", 4, "--origins", 3, "--levels", "80,97.5"]
     done = veridex(*words, "--to", out, "--figures", tmp_path / "figures", "--as", "csv")
     assert done.returncode == 0
     assert "No trial was named: ran the default backtest" in done.stderr
     assert done.stdout == (out / "publication.csv").read_text()
     assert "upper_97_5" in done.stdout.splitlines()[0]
     assert len(list((tmp_path / "figures").glob("*-forecast.png"))) == 10
-    own = veridex("publish", orders_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
+    own = veridex("publish", ten_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
     assert own.returncode == 0 and "nothing was backtested" in own.stderr
     assert "smoker-01: next 2 periods by drift" in own.stdout
 
@@ -104,21 +141,21 @@ def test_publish_command(orders_csv, tmp_path):
     ("words", "message"),
     [
         (["backtest", "missing.csv", *DESCRIBED], "missing.csv: there is no such file"),
-        (["backtest", "{orders}", *DESCRIBED[:-1], "fortnightly"], "unknown cadence 'fortnightly'"),
-        (["backtest", "{orders}", *DESCRIBED, "--methods", "holt-winter"], "Did you mean 'holt-winters'?"),
-        (["publish", "{orders}", *DESCRIBED, "--horizon", "99", "--to", "out"], "needs 101. Shorten the horizon."),
+        (["backtest", "{ten}", *DESCRIBED[:-1], "fortnightly"], "unknown cadence 'fortnightly'"),
+        (["backtest", "{ten}", *DESCRIBED, "--methods", "holt-winter"], "Did you mean 'holt-winters'?"),
+        (["publish", "{ten}", *DESCRIBED, "--horizon", "110", "--to", "out"], "needs 112. Shorten the horizon."),
         (
-            ["publish", "{orders}", *DESCRIBED, "--method", "naive", "--levels", "0.95", "--to", "out"],
+            ["publish", "{ten}", *DESCRIBED, "--method", "naive", "--levels", "0.95", "--to", "out"],
             "did you mean 95?",
         ),
-        (["publish", "{orders}", *DESCRIBED, "--levels", "eighty", "--to", "out"], "write percent separated by commas"),
-        (["stationarity", "{orders}", *DESCRIBED[2:], "--item", "sku=smoker"], "Did you mean 'smoker-01'?"),
-        (["backtest", "{orders}", *DESCRIBED, "--horizon", "soon"], "Invalid value for '--horizon'"),
+        (["publish", "{ten}", *DESCRIBED, "--levels", "eighty", "--to", "out"], "write percent separated by commas"),
+        (["stationarity", "{ten}", *DESCRIBED[2:], "--item", "sku=smoker"], "Did you mean 'smoker-01'?"),
+        (["backtest", "{ten}", *DESCRIBED, "--horizon", "soon"], "Invalid value for '--horizon'"),
         (["forecastle"], "No such command"),
     ],
 )
-def test_bad_calls_are_one_message_and_exit_code_2(words, message, orders_csv, tmp_path):
-    done = veridex(*(str(word).replace("{orders}", str(orders_csv)) for word in words), cwd=tmp_path)
+def test_bad_calls_are_one_message_and_exit_code_2(words, message, ten_csv, tmp_path):
+    done = veridex(*(str(word).replace("{ten}", str(ten_csv)) for word in words), cwd=tmp_path)
     assert done.returncode == 2 and done.stdout == ""
     assert message in done.stderr and "Traceback" not in done.stderr
     assert list(tmp_path.iterdir()) == []
@@ -132,7 +169,7 @@ def test_our_own_faults_are_exit_code_1(tmp_path):
     assert done.returncode == 1 and "this is our fault, not yours" in done.stderr
 
 
-@pytest.mark.parametrize("command", [[], ["demo"], ["stationarity"], ["backtest"], ["publish"]])
+@pytest.mark.parametrize("command", [[], ["demo"], ["profile"], ["tidy"], ["stationarity"], ["backtest"], ["publish"]])
 def test_help_is_there(command):
     done = veridex(*command, "--help")
     assert done.returncode == 0 and "Usage: veridex" in done.stdout

@@ -11,7 +11,7 @@ from matplotlib.patches import Patch
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.tidying.profile import ItemProfile
-from veridex.figures.style import AMBER, GRID, INK, PLUM, TEAL, new_figure, padded_limits, style_axes
+from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM, TEAL, new_figure, padded_limits, style_axes
 
 __all__ = ["draw_history"]
 
@@ -36,6 +36,11 @@ def draw_history(one: ItemProfile, tidied: ItemHistory | None = None) -> Figure:
         handles.append(Line2D([], [], color=TEAL, linewidth=1.3, label="expected"))
     axes.plot(series.periods, series.values, color=INK, linewidth=1.6, marker="o", markersize=2.5)
     handles.insert(0, Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"))
+    if one.numbers["unfinished"]:
+        last = axes.scatter(series.periods[-1:], series.values[-1:], s=70, marker="s", facecolors=PAPER, edgecolors=INK)
+        last.set_zorder(3)
+        last.set_label("unfinished")
+        handles.append(last)
     freak = np.flatnonzero(found.freak)
     if freak.size:
         rings = axes.scatter(

@@ -33,12 +33,12 @@ def ledger(history: History) -> pd.DataFrame:
     marks.sort(key=lambda mark: (mark.item, mark.ordinal, mark.what))
     return pd.DataFrame(
         {
-            "item": pd.Series([mark.item for mark in marks], dtype=object),
+            "item": pd.Series([mark.item for mark in marks], dtype="str"),
             "period": history.cadence.starts(np.array([mark.ordinal for mark in marks], dtype=np.int64)),
-            "what": pd.Series([mark.what for mark in marks], dtype=object),
+            "what": pd.Series([mark.what for mark in marks], dtype="str"),
             "before": np.array([mark.before for mark in marks], dtype=np.float64),
             "after": np.array([mark.after for mark in marks], dtype=np.float64),
-            "why": pd.Series([mark.why for mark in marks], dtype=object),
+            "why": pd.Series([mark.why for mark in marks], dtype="str"),
         }
     )
 
