@@ -108,7 +108,8 @@ def assemble(
     out: NDArray[np.bool_] | None = None
     parts: FloatArray | None = None
     if divisor is not None:
-        below = layout.spread(group_rows(rows.with_demand(divisor), cadence, "sum").values, np.nan)
+        empty = 0.0 if rule == "zero" else np.nan
+        below = layout.spread(group_rows(rows.with_demand(divisor), cadence, "sum").values, empty)
         parts = np.stack((values, below))
         values, said = _ratio(parts, cadence)
         notes += said

@@ -64,8 +64,8 @@ class Rows:
                 with np.errstate(all="ignore"):
                     whole = np.rint(self.demand[part] * power)
                     same = whole / power == self.demand[part]
+                    largest += float(np.nansum(np.abs(whole)))
                 same |= np.isnan(self.demand[part])
-                largest += float(np.nansum(np.abs(whole)))
                 if not same.all():
                     break
             else:

@@ -15,9 +15,10 @@ def strength(part: NDArray[np.float64], remainder: NDArray[np.float64]) -> float
 
     Wang, Smith and Hyndman (2006), Data Mining and Knowledge Discovery 13, 335-364.
     """
-    with np.errstate(all="ignore"):
-        both = float(np.nanvar(part + remainder))
-        return max(0.0, 1.0 - float(np.nanvar(remainder)) / both) if both > 0 else 0.0
+    both = part + remainder
+    known = np.isfinite(both)
+    whole = float(np.var(both[known])) if known.any() else 0.0
+    return max(0.0, 1.0 - float(np.var(remainder[known])) / whole) if whole > 0 else 0.0
 
 
 def candidate_cycles(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]:

@@ -87,6 +87,7 @@ class Expectation:
     spread_at_end: float = math.nan
 
 
+@np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
 def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = None) -> Expectation:
     """Find what is expected of each period of a series, and what stands out.
 

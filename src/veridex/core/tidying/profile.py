@@ -62,6 +62,7 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     return pd.DataFrame([one.numbers for one in profile_items(history, events)])
 
 
+@np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
 def profile_items(history: History | ItemHistory, events: Events | None = None) -> list[ItemProfile]:
     """The profile of each item, with what is expected of each of its periods."""
     many = History.of([history]) if isinstance(history, ItemHistory) else history

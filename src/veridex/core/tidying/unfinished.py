@@ -10,16 +10,16 @@ __all__ = ["unfinished_period"]
 
 FEWEST_ITEMS, MOST_ITEMS = 3, 300
 LOW_SHARE = 2 / 3
-LOW = -1.0
-"""Robust standard deviations below its expectation that make a last value low; one in six is so by chance."""
+LOW = -2.0
+"""Robust standard deviations below its expectation that make a last value low; one in thirty is so by chance."""
 
 
 def unfinished_period(history: History) -> tuple[int, str] | None:
     """The last period if it is unfinished, and the evidence; None where nothing tells.
 
     Order lines that stop too early tell it while they are read. Of a table, it is two items in three of the 300
-    largest (three at least) that fall below their expectation together, by more than a robust standard deviation: with
-    ten items the chance of that is one in ten thousand.
+    largest (three at least) that fall more than two robust standard deviations below their expectation together: with
+    three items the chance of that is below one in ten thousand.
     """
     raw = history.under(None) if history.rules is not None else history
     last = int((raw.starts + np.diff(raw.offsets)).max()) - 1
@@ -37,8 +37,8 @@ def unfinished_period(history: History) -> tuple[int, str] | None:
         if np.isfinite(distance):
             judged += 1
             low += distance < LOW
-    if judged >= FEWEST_ITEMS and low >= LOW_SHARE * judged:
-        return last, f"{low} of {judged} items are more than a standard deviation below their expectation"
+    if low >= FEWEST_ITEMS and low >= LOW_SHARE * judged:
+        return last, f"{low} of {judged} items are more than two standard deviations below their expectation"
     return None
 
 
