@@ -110,6 +110,52 @@ def reading_ratio(lines: int) -> float:
         return min(ours) / min(plain)
 
 
+MEMORY = """
+import sys
+from pathlib import Path
+import veridex as vx
+
+def held(key):
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) for line in lines if line.startswith(key)) / 1024
+
+words = {"item": "sku", "period": "day", "demand": "qty", "cadence": "monthly"}
+vx.read_history(sys.argv[2], **words)
+Path("/proc/self/clear_refs").write_text("5")  # the peak starts anew
+before = held("VmRSS")
+vx.read_history(sys.argv[1], **words)
+print(held("VmHWM") - before)
+"""
+
+
+def reading_memory(lines: int) -> float:
+    """Peak memory of reading order lines, above the interpreter with its libraries, over two numeric columns."""
+    with tempfile.TemporaryDirectory() as directory:
+        large, small = Path(directory) / "large.csv", Path(directory) / "small.csv"
+        write_order_lines(large, lines)
+        write_order_lines(small, 1000)
+        done = subprocess.run(
+            [sys.executable, "-c", MEMORY, str(large), str(small)], check=True, capture_output=True, text=True
+        )
+        peak, columns = float(done.stdout), 2 * 8 * lines / 2**20
+        print(f"10 million order lines: peak {peak:.0f} MB, their dates and quantities {columns:.0f} MB")
+        return peak / columns
+
+
+def profile_seconds(items: int) -> float:
+    """Seconds for the profile of so many items of four years of months."""
+    history = vx.History.of(
+        [
+            vx.History.from_numbers(seasonal(i, 48), start="2021-01", cadence="monthly", item=f"item-{i}")[f"item-{i}"]
+            for i in range(items)
+        ]
+    )
+    vx.profile(history.only("item-0"))
+    begun = time.perf_counter()
+    vx.profile(history)
+    return time.perf_counter() - begun
+
+
 def report(what: str, value: float, bar: float, unit: str) -> None:
     print(f"{what:<86} {value:9.3f} {unit:<3} bar {bar:7.2f}   ratio {value / bar:5.2f}", flush=True)
 
@@ -128,6 +174,8 @@ def main() -> None:
         report(f"public fit on 96 months, {text}", best_ms(public_fit(text), 200), 1.5, "ms")
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
     report("10 million order lines, against the reader and one group-by", reading_ratio(10_000_000), 2.0, "x")
+    report("10 million order lines, peak memory over their dates and quantities", reading_memory(10_000_000), 3.0, "x")
+    report("profile of 10,000 items of 48 months", profile_seconds(10_000), 60.0, "s")
     report("veridex --help", float(np.median([command_seconds("--help") for _ in range(7)])), 0.4, "s")
     report("veridex demo, caches warm", command_seconds("demo"), 60.0, "s")
     report("veridex demo, caches cold", command_seconds("demo", cold=True), 60.0, "s")

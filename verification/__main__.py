@@ -3,13 +3,14 @@
 import sys
 import time
 
-from verification import intervals, likelihood, starts, unit_roots
+from verification import freaks, intervals, likelihood, starts, unit_roots
 
 PARTS = {
     "unit-roots": unit_roots.main,
     "likelihood": likelihood.main,
     "starts": starts.main,
     "intervals": intervals.main,
+    "freaks": freaks.main,
 }
 
 

@@ -98,7 +98,7 @@ def _remarks(numbers: dict[str, Any]) -> str:
     found = [
         f"{numbers['out_of_stock']} out of stock" if numbers["out_of_stock"] else "",
         f"{numbers['negative']} negative" if numbers["negative"] else "",
-        f"nothing in the first {numbers['leading_zeros']}" if numbers["leading_zeros"] else "",
+        f"first sale after {numbers['leading_zeros']}" if numbers["leading_zeros"] else "",
         "retired" if numbers["retired"] else "",
         "grows with level" if numbers["grows_with_level"] else "",
         numbers["spread_change"] and f"spread changed {numbers['spread_change']}",
