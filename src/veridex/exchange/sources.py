@@ -24,6 +24,10 @@ __all__ = ["Source", "read_bytes", "read_source"]
 DELIMITERS = (",", ";", "\t", "|")
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 SAMPLE = 65_536
+MANY_COLUMNS = 5000
+FEW_ROWS = 1000
+"""Below so many rows texts are kept as such: a table of a million columns is then one block."""
+
 CHUNK = (1 << 22) + 512
 BLOCK, LONG_LINES = 1 << 20, 1 << 24
 """A line must fit into a block: sixteen megabytes hold the names of a million columns."""
@@ -155,14 +159,16 @@ def _read_csv(
     parsing = csv.ParseOptions(delimiter=delimiter)
     reading = csv.ReadOptions(block_size=BLOCK if "\n" in sample else LONG_LINES)
     try:
-        with csv.open_csv(opened(), read_options=reading, parse_options=parsing) as stream:
-            names = stream.schema.names
+        names = _column_names(opened, delimiter)
         twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) < len(names) else None
         if twice is not None:
             raise FileUnreadable(label, f"column {twice!r} stands there twice", "Give each column its own name.")
         wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else names
-        frame = _read_columns(opened, reading, parsing, wanted, numbers)
-    except pa.ArrowInvalid as problem:
+        if len(wanted) > MANY_COLUMNS:
+            frame = _read_rows(opened, delimiter)
+        else:
+            frame = _read_columns(opened, reading, parsing, wanted, numbers)
+    except (pa.ArrowInvalid, CsvError) as problem:
         raise FileUnreadable(label, _odd_row(opened, delimiter, str(problem)), CSV_AGAIN) from None
     return Source(frame, label, 2, notes)
 
@@ -197,6 +203,20 @@ def _is_utf8(path: Path) -> bool:
         except UnicodeDecodeError:
             return False
     return some
+
+
+def _column_names(opened: Opener, delimiter: str) -> list[str]:
+    with io.TextIOWrapper(opened(), encoding="utf-8-sig", errors="replace", newline="") as text:
+        return next(reader(text, delimiter=delimiter), [])
+
+
+def _read_rows(opened: Opener, delimiter: str) -> pd.DataFrame:
+    """Read a table of very many columns row by row, as texts: the CSV reader keeps too much for each column."""
+    with io.TextIOWrapper(opened(), encoding="utf-8-sig", errors="replace", newline="") as text:
+        names, *rows = (row for row in reader(text, delimiter=delimiter) if row)
+    if any(len(row) != len(names) for row in rows):
+        raise CsvError("rows differ in length")
+    return pd.DataFrame(np.array(rows, dtype=object).reshape(len(rows), len(names)), columns=names)
 
 
 def _read_columns(
@@ -253,16 +273,17 @@ class _Column:
         while part.size:
             if self._room == 0 or part.dtype != self._chunks[-1].dtype:
                 self._trim()
-                self._chunks.append(np.empty(CHUNK, dtype=part.dtype))
-                self._room = CHUNK
-            begin, taken = CHUNK - self._room, min(self._room, part.size)
+                size = min(CHUNK, max(part.size, 2 * self._chunks[-1].size if self._chunks else 0))
+                self._chunks.append(np.empty(size, dtype=part.dtype))
+                self._room = size
+            begin, taken = self._chunks[-1].size - self._room, min(self._room, part.size)
             self._chunks[-1][begin : begin + taken] = part[:taken]
             self._room -= taken
             part = part[taken:]
 
     def _trim(self) -> None:
         if self._room:
-            self._chunks[-1] = self._chunks[-1][: CHUNK - self._room].copy()
+            self._chunks[-1] = self._chunks[-1][: self._chunks[-1].size - self._room].copy()
             self._room = 0
 
     def finished(self) -> Any:
@@ -277,6 +298,8 @@ class _Column:
             self._chunks[i] = chunk[:0].copy()
         if not self._coded:
             return whole
+        if whole.size < FEW_ROWS:
+            return np.array([*self._places, ""], dtype=object)[whole.astype(np.int64)]
         texts = pd.CategoricalDtype(pd.Index(list(self._places), dtype=object))
         return pd.Categorical.from_codes(whole, dtype=texts)
 
@@ -338,13 +361,13 @@ def _read_sql(address: str, table: str | None, query: str | None) -> Source:
         label = url.render_as_string(hide_password=True)
         if url.get_backend_name() == "sqlite" and url.database and not Path(url.database).exists():
             raise FileUnreadable(label, "there is no such database file")
-        engine = sql.create_engine(url)
+        # Without a pool, no connection outlives its use, whatever fails.
+        engine = sql.create_engine(url, poolclass=sql.pool.NullPool)
         with engine.connect() as connection:
             if table is not None:
                 frame = pd.read_sql_table(table, connection)
             else:
                 frame = pd.read_sql_query(sql.text(str(query)), connection)
-        engine.dispose()
     except (sql.exc.SQLAlchemyError, pd.errors.DatabaseError, ImportError, ValueError) as problem:
         reason = str(problem).splitlines()[0].rstrip(".")
         raise FileUnreadable(address.partition("@")[2] or address, reason, "Check the address and the table.") from None

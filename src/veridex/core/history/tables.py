@@ -220,18 +220,35 @@ def _wide(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
     if layout.items is not None:
         require(frame, layout.items, "item", source)
         columns = list(layout.items)
+        plain = _plain_columns(frame, columns, layout.decimal)
     else:
         candidates = [str(column) for column in frame.columns if column not in (*layout.period, layout.status)]
-        columns = [column for column in candidates if holds_numbers(frame[column])]
-        left_out = [column for column in candidates if column not in columns]
+        plain = _plain_columns(frame, candidates, layout.decimal)
+        columns = [column for column in candidates if column in plain or holds_numbers(frame[column])]
+        kept = set(columns)
+        left_out = [column for column in candidates if column not in kept]
     if not columns:
         raise ColumnMissing(source, "numbers", "item", tuple(map(str, frame.columns)))
     if left_out:
         notes += (f"Left out the columns {', '.join(left_out)}: they hold no numbers.",)
-    demand = [read_quantities(frame[column], source, first_row, layout.decimal) for column in columns]
+    demand = [
+        plain[column] if column in plain else read_quantities(frame[column], source, first_row, layout.decimal)
+        for column in columns
+    ]
     codes = np.repeat(np.arange(len(columns), dtype=np.int32), len(frame))
     rows = Rows(codes, found.stamps, np.tile(found.where, len(columns)), np.concatenate(demand))
     return _Table(rows, tuple(columns), found.precision, notes)
+
+
+def _plain_columns(frame: pd.DataFrame, columns: Sequence[str], decimal: str | None) -> dict[str, NDArray[np.float64]]:
+    """Columns of plainly written numbers, read all at once: a sheet may have a million of them."""
+    if decimal is not None or not columns:
+        return {}
+    cells = frame[list(columns)].to_numpy(dtype=object)
+    numbers = pd.to_numeric(pd.Series(cells.ravel()), errors="coerce").to_numpy(dtype=np.float64).reshape(cells.shape)
+    empty = np.equal(cells, "").astype(bool) | pd.isna(cells)
+    good = (np.isfinite(numbers) | empty).all(axis=0) & np.isfinite(numbers).any(axis=0)
+    return {columns[i]: numbers[:, i] for i in np.flatnonzero(good).tolist()}
 
 
 def holds_numbers(column: "pd.Series[Any]") -> bool:

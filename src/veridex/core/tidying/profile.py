@@ -1,6 +1,7 @@
 """`profile`: what is in a history, a row per item."""
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -59,40 +60,35 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     Demand classes: Syntetos, Boylan and Croston (2005). Strengths: Wang, Smith and Hyndman (2006). Freak values: see
     docs/methods.md.
     """
-    return pd.DataFrame([one.numbers for one in profile_items(history, events)])
+    return pd.DataFrame([one.numbers for one in _each(history, events)])
 
 
-@np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
 def profile_items(history: History | ItemHistory, events: Events | None = None) -> list[ItemProfile]:
     """The profile of each item, with what is expected of each of its periods."""
+    return list(_each(history, events))
+
+
+def _each(history: History | ItemHistory, events: Events | None) -> Iterator[ItemProfile]:
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     many = many.under(None) if many.rules is not None else many
     unfinished = unfinished_period(many)
     last = unfinished[0] if unfinished else None
-    volumes = np.array([float(np.nansum(series.values)) for series in many])
-    total = float(volumes.sum())
+    with np.errstate(all="ignore"):
+        volumes = np.array([float(np.nansum(series.values)) for series in many])
+        total = float(volumes.sum())
     ranks = np.empty(len(many), dtype=np.int64)
     ranks[np.argsort(-volumes, kind="stable")] = np.arange(1, len(many) + 1)
-    made = []
     for series, volume, rank in zip(many, volumes.tolist(), ranks.tolist(), strict=True):
-        aside = (events or Events()).touched(series.cadence, series.start, len(series))
         values = np.array(series.values)
-        if last == series.start + len(series) - 1:
+        half = last == series.start + len(series) - 1
+        if half:
             values[-1] = np.nan  # half a month is not freak, and tells nothing of whole ones
+        aside = (events or Events()).touched(series.cadence, series.start, len(series))
         found = expect(values, series.cycle_length, aside)
-        numbers = (
-            _span(series, len(many.repeats.get(series.item, ())))
-            | _demand(series)
-            | _shape(series, found)
-            | {
-                "unfinished": last == series.start + len(series) - 1,
-                "volume": volume,
-                "volume_share": 100 * volume / total if total else math.nan,
-                "volume_rank": rank,
-            }
-        )
-        made.append(ItemProfile(series=series, numbers=numbers, found=found))
-    return made
+        share = {"volume": volume, "volume_share": 100 * volume / total if total else math.nan, "volume_rank": rank}
+        with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
+            numbers = _span(series, len(many.repeats.get(series.item, ()))) | _demand(series) | _shape(series, found)
+        yield ItemProfile(series=series, numbers=numbers | {"unfinished": half} | share, found=found)
 
 
 def _span(series: ItemHistory, duplicates: int) -> dict[str, Any]:
