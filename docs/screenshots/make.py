@@ -17,7 +17,7 @@ BIN = Path(sys.executable).parent
 DISPLAY = ":97"
 RAW = "--item sku --period month --demand units --stock-out out_of_stock"
 TIDY = f"{RAW} --tidy gaps=interpolate"
-ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ") + " --until 2025-08"
+ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
 
 VIEWS = {
     "demo": "veridex demo",

@@ -10,7 +10,7 @@ import veridex as vx
 from conftest import monthly
 from veridex.core.history import grouping
 from veridex.core.history.cadence import CADENCES
-from veridex.core.history.history import only_item
+from veridex.core.history.only import only_item
 
 
 @pytest.mark.parametrize(

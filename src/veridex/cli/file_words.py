@@ -133,16 +133,15 @@ def _default(field: Any) -> Any:
 def read(words: FileWords, tidy: str | None = None) -> "History":
     """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided."""
     history, item = read_whole(words)
-    if item is not None:
-        history = history.only(item)
-    if tidy is None:
-        return history
-    from veridex.cli.tidying import tidied_by
+    if tidy is not None:
+        from veridex.cli.tidying import tidied_by
 
-    tidied = tidied_by(history, tidy)
-    for note in tidied.notes:
-        say(note)
-    return tidied.history
+        # All items together tell whether the last period is unfinished, so the one is picked afterwards.
+        tidied = tidied_by(history, tidy)
+        for note in tidied.notes:
+            say(note)
+        history = tidied.history
+    return history if item is None else history.only(item)
 
 
 def read_whole(words: FileWords) -> "tuple[History, str | None]":

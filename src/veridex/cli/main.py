@@ -151,7 +151,7 @@ def tidy(
 
     if to is not None:
         refuse_directory(to, set(TIDIED_FILES))
-    history = read(words)
+    history, item = read_whole(words)
     happening = events_from(events)
     tidied = room(
         history,
@@ -162,6 +162,7 @@ def tidy(
         negative=negative.value,
         events=happening,
     )
+    tidied = tidied if item is None else tidied.only(item)
     for note in tidied.notes:
         say(note)
     if len(tidied.ledger) or form is not Form.TABLE:
@@ -170,7 +171,7 @@ def tidy(
         say(f"Written to {write(tidied, to)}.")
     if figures is not None:
         by_item = {one.series.item: one for one in profile_items(history, happening)}
-        say(draw(figures, history, "tidied", lambda item: draw_history(by_item[item], tidied.history[item])))
+        say(draw(figures, tidied.history, "tidied", lambda one: draw_history(by_item[one], tidied.history[one])))
 
 
 @app.command()

@@ -9,8 +9,9 @@ import pandas as pd
 from veridex.core.diagnosis.dickey_fuller import Deterministic, dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
 from veridex.core.diagnosis.outcome import Outcome
-from veridex.core.history.history import History, only_item
+from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.only import only_item
 from veridex.errors import ParameterError
 
 __all__ = ["Stationarity", "stationarity"]

@@ -19,7 +19,7 @@ from veridex.core.history.rules import Rules
 from veridex.core.history.tables import LayoutName, TableLayout, assemble_table, columns_of
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
 
-__all__ = ["History", "only_item"]
+__all__ = ["History"]
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -438,25 +438,6 @@ def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLay
         return frame
     in_index = isinstance(frame.index, pd.DatetimeIndex) or frame.index.name == layout.period[0]
     return frame.rename_axis(layout.period[0]).reset_index() if in_index else frame
-
-
-def only_item(history: "History | ItemHistory") -> ItemHistory:
-    """The one series in what was passed.
-
-    Raises
-    ------
-    ParameterError
-        If a history of several items was passed where one series is wanted.
-    """
-    if isinstance(history, ItemHistory):
-        return history
-    if len(history) != 1:
-        raise ParameterError(
-            "series",
-            f"a history of {len(history)} items",
-            f"this works on one series; pick one, as in history[{history.names[0]!r}]",
-        )
-    return next(iter(history))
 
 
 def _cycle(cadence: Cadence, cycle_length: int | None) -> int:

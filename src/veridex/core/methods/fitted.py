@@ -12,8 +12,9 @@ import pandas as pd
 from scipy.special import ndtr, stdtr
 
 from veridex.core.history.cadence import Cadence
-from veridex.core.history.history import History, only_item
+from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, run_fold

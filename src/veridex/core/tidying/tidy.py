@@ -34,13 +34,30 @@ class Tidied:
         Holds the tidied values, the raw ones, and the rules: a backtest applies these in each fold to the past alone.
     ledger : DataFrame
         A row per repair or finding: item, period, what, before, after, why.
-    notes : tuple of str
-        What was done, in sentences.
     """
 
     history: History
     ledger: pd.DataFrame = field(repr=False)
-    notes: tuple[str, ...] = ()
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was done and found, in sentences."""
+        told = tuple(
+            f"{what}: {_count(len(rows), 'period')} of {_count(rows['item'].nunique(), 'item')}.".capitalize()
+            for what, rows in self.ledger.groupby("what", sort=True)
+        )
+        return told or ("There was nothing to repair.",)
+
+    def only(self, item: str) -> "Tidied":
+        """One item alone.
+
+        Raises
+        ------
+        ItemUnknown
+            If there is no such item.
+        """
+        history = self.history.only(item)
+        return Tidied(history=history, ledger=ledger(history))
 
 
 def tidy(
@@ -106,12 +123,7 @@ def tidy(
         _refuse_negative(many)
     tidied = many.under(replace(rules, finished=finished))
     tidied = replace(tidied, notes=(*many.notes, f"Tidied by these rules: {rules.in_words()}."))
-    found = ledger(tidied)
-    notes = tuple(
-        f"{what}: {_count(len(rows), 'period')} of {_count(rows['item'].nunique(), 'item')}.".capitalize()
-        for what, rows in found.groupby("what", sort=True)
-    )
-    return Tidied(history=tidied, ledger=found, notes=notes or ("There was nothing to repair.",))
+    return Tidied(history=tidied, ledger=ledger(tidied))
 
 
 def _count(number: int, word: str) -> str:
