@@ -6,6 +6,9 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from veridex.core.backtest.schemes import Holdout, RollingOrigin
     from veridex.core.backtest.trial import Trial
+    from veridex.core.diagnosis.correlogram import Correlogram, correlogram
+    from veridex.core.diagnosis.decomposition import Decomposition, decompose
+    from veridex.core.diagnosis.differencing import Advice, differencing
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
     from veridex.core.history.cadence import Cadence
     from veridex.core.history.drivers import Drivers
@@ -26,7 +29,10 @@ if TYPE_CHECKING:
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
+    "Advice": "core.diagnosis.differencing",
     "Cadence": "core.history.cadence",
+    "Correlogram": "core.diagnosis.correlogram",
+    "Decomposition": "core.diagnosis.decomposition",
     "Drivers": "core.history.drivers",
     "Events": "core.history.events",
     "Fitted": "core.methods.fitted",
@@ -42,7 +48,10 @@ _HOMES = {
     "Verdict": "core.verdict.verdict",
     "VeridexError": "errors",
     "backtest": "front",
+    "correlogram": "core.diagnosis.correlogram",
     "decide": "core.verdict.verdict",
+    "decompose": "core.diagnosis.decomposition",
+    "differencing": "core.diagnosis.differencing",
     "fit": "core.methods.fitted",
     "profile": "core.tidying.profile",
     "publish": "front",
@@ -58,7 +67,10 @@ _HOMES = {
 
 __version__ = "0.1.0"
 __all__ = [
+    "Advice",
     "Cadence",
+    "Correlogram",
+    "Decomposition",
     "Drivers",
     "Events",
     "Fitted",
@@ -74,7 +86,10 @@ __all__ = [
     "Verdict",
     "VeridexError",
     "backtest",
+    "correlogram",
     "decide",
+    "decompose",
+    "differencing",
     "fit",
     "profile",
     "publish",

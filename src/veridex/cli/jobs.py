@@ -20,7 +20,15 @@ from veridex.errors import ParameterError
 from veridex.figures.style import save
 from veridex.front import backtest, publish
 
-__all__ = ["STANDINGS_CAPTION", "backtest_with_progress", "draw", "make", "publication_for_show", "standings_for_show"]
+__all__ = [
+    "STANDINGS_CAPTION",
+    "backtest_with_progress",
+    "draw",
+    "file_name",
+    "make",
+    "publication_for_show",
+    "standings_for_show",
+]
 
 MOST_FIGURES = 24
 
@@ -114,11 +122,11 @@ def draw(directory: Path, history: History, kind: str, figure_of: Callable[[str]
     totals = {series.item: float(np.nansum(series.values)) for series in history}
     items = sorted(totals, key=lambda item: -totals[item])[:MOST_FIGURES]
     for item in items:
-        save(figure_of(item), directory / f"{_file_name(item)}-{kind}.png")
+        save(figure_of(item), directory / f"{file_name(item)}-{kind}.png")
     left = f" (the {MOST_FIGURES} largest of {len(totals)} items)" if len(totals) > len(items) else ""
     return f"{len(items)} figures in {directory}{left}."
 
 
-def _file_name(item: str) -> str:
+def file_name(item: str) -> str:
     """An item key that may hold anything, as a file name."""
     return "".join(c if c.isalnum() or c in "-_." else "_" for c in item).lstrip(".") or "item"

@@ -41,6 +41,14 @@ class Deterministic(StrEnum):
     TREND = "trend"
 
 
+class Choose(StrEnum):
+    """How lags are chosen."""
+
+    AIC = "aic"
+    BIC = "bic"
+    T = "t"
+
+
 class Duplicates(StrEnum):
     """What several rows of a period become."""
 
@@ -178,22 +186,30 @@ def tidy(
 @takes_file
 def stationarity(
     words: FileWords,
-    lags: Annotated[int | None, typer.Option(help="Lags of both tests (default: chosen by rule).")] = None,
+    lags: Annotated[str | None, typer.Option(help="Lags of all tests, or automatic (default: by rule).")] = None,
     deterministic: Annotated[
         Deterministic, typer.Option(help="What it may be stationary around.")
     ] = Deterministic.LEVEL,
-    significance: Annotated[float, typer.Option(help="Of both tests, in percent.")] = 5,
+    significance: Annotated[float, typer.Option(help="Of all tests, in percent.")] = 5,
+    choose: Annotated[Choose, typer.Option(help="How Dickey and Fuller's lags are chosen.")] = Choose.AIC,
     tidy: TidyWords = None,
+    adjusted: Annotated[Path | None, typer.Option(help="CSV file for trend, season, adjusted series.")] = None,
+    figures: Figures = None,
     form: As = Form.TABLE,
 ) -> None:
-    """Test one series for a unit root and for stationarity."""
+    """Test one series for a unit root, and advise transform, differences and orders."""
+    from veridex.cli.diagnosis import diagnosed, draw_all, shown_steps, shown_tests, write_adjusted
     from veridex.cli.tables import show
-    from veridex.core.diagnosis import stationarity as room
 
-    history = read(words, tidy)
-    finding = room.stationarity(history, lags=lags, deterministic=deterministic.value, significance=significance)
-    show(finding.table, form.value, title=f"{finding.item}: stationarity", hide=("null", "n"))
-    typer.echo(finding.reading, err=form is not Form.TABLE)
+    found = diagnosed(read(words, tidy), lags, deterministic.value, significance, choose.value)
+    title = f"{found.finding.item}: stationarity"
+    show(shown_tests(found, form.value), form.value, title=title)
+    for line in shown_steps(found):
+        typer.echo(line, err=form is not Form.TABLE)
+    if adjusted is not None:
+        say(write_adjusted(found, adjusted))
+    if figures is not None:
+        say(draw_all(found, figures))
 
 
 @app.command()

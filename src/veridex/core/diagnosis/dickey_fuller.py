@@ -11,9 +11,20 @@ from scipy.special import ndtr
 from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 
-__all__ = ["Deterministic", "dickey_fuller", "mackinnon_critical", "mackinnon_p_value", "schwert_bound"]
+__all__ = [
+    "Choose",
+    "Deterministic",
+    "dickey_fuller",
+    "lags_by",
+    "mackinnon_critical",
+    "mackinnon_p_value",
+    "regress",
+    "schwert_bound",
+]
 
 FloatArray = NDArray[np.float64]
+Choose = Literal["aic", "bic", "t"]
+Z90 = 1.6448536269514722
 Deterministic = Literal["none", "level", "trend"]
 
 # MacKinnon (1994), Journal of Business and Economic Statistics 12, 167-176, tables 3 and 4 (one variable):
@@ -87,7 +98,9 @@ def schwert_bound(n: int) -> int:
     return int(12.0 * (n / 100.0) ** 0.25)
 
 
-def dickey_fuller(y: FloatArray, *, lags: int | None = None, deterministic: Deterministic = "level") -> Outcome:
+def dickey_fuller(
+    y: FloatArray, *, lags: int | None = None, deterministic: Deterministic = "level", choose: Choose = "aic"
+) -> Outcome:
     """Test the null of a unit root: a *small* p-value speaks for stationarity.
 
     Regresses the change of y on its last value, `lags` lagged changes, and a constant and trend if so asked.
@@ -97,8 +110,11 @@ def dickey_fuller(y: FloatArray, *, lags: int | None = None, deterministic: Dete
     y : ndarray, shape (n,)
         Demand per period, oldest first, no NaN.
     lags : int, optional
-        Lagged changes; chosen by AIC up to Schwert's bound, on a common sample, if not given.
+        Lagged changes; chosen up to Schwert's bound, on a common sample, if not given.
     deterministic : {"none", "level", "trend"}
+    choose : {"aic", "bic", "t"}
+        How lags are chosen: by Akaike's or Schwarz's criterion, or from the most down until the last lag's t ratio is
+        significant at 10 %.
 
     Returns
     -------
@@ -122,8 +138,8 @@ def dickey_fuller(y: FloatArray, *, lags: int | None = None, deterministic: Dete
     if y.min() == y.max():
         return replace(outcome, reason="all values are equal")
     if lags is None:
-        lags = _lags_by_aic(y, min(most, most_possible), deterministic)
-    fit = _regress(y, lags, lags, deterministic)
+        lags = lags_by(choose, y, min(most, most_possible), deterministic)
+    fit = regress(y, lags, lags, deterministic)
     if fit is None:
         return replace(outcome, lags=lags, reason="the regression is singular: the series is exactly regular")
     statistic, _, n = fit
@@ -137,14 +153,34 @@ def dickey_fuller(y: FloatArray, *, lags: int | None = None, deterministic: Dete
     )
 
 
-def _lags_by_aic(y: FloatArray, most: int, deterministic: Deterministic) -> int:
-    """The number of lags with the least AIC; all candidates are fitted to the same values."""
-    fits = [_regress(y, lags, most, deterministic) for lags in range(most + 1)]
-    criteria = [math.inf if fit is None else fit[1] for fit in fits]
-    return int(np.argmin(criteria))
+def lags_by(choose: Choose, y: FloatArray, most: int, deterministic: Deterministic) -> int:
+    """The number of lagged changes that a criterion prefers; all candidates are fitted to the same values.
+
+    The candidates are nested, so that one QR factor holds the residual sums of all of them.
+    """
+    change = np.diff(y)
+    n = change.size - most
+    fixed = [np.ones(n)] if deterministic != "none" else []
+    fixed += [np.arange(1.0, n + 1.0)] if deterministic == "trend" else []
+    lagged = [change[most - j : change.size - j] for j in range(1, most + 1)]
+    before = y[most:-1] - (y.mean() if fixed else 0.0)
+    # The last column of R holds what each column in turn takes off the sum of squares.
+    r = np.asarray(np.linalg.qr(np.column_stack([*fixed, before, *lagged, change[most:]]), mode="r"))
+    taken, k0 = r[:, -1] ** 2, len(fixed) + 1
+    left = float(taken.sum()) - np.cumsum(taken[:-1])[k0 - 1 :]
+    size = np.arange(k0, k0 + most + 1)
+    if choose == "t":
+        for lags in range(most, 0, -1):
+            free = n - size[lags]
+            if taken[k0 + lags - 1] >= Z90**2 * left[lags] / free:
+                return lags
+        return 0
+    with np.errstate(divide="ignore", invalid="ignore"):
+        criteria = n * np.log(left / n) + (2.0 if choose == "aic" else math.log(n)) * size
+    return int(np.argmin(np.where(np.isfinite(criteria), criteria, np.inf)))
 
 
-def _regress(y: FloatArray, lags: int, skip: int, deterministic: Deterministic) -> tuple[float, float, int] | None:
+def regress(y: FloatArray, lags: int, skip: int, deterministic: Deterministic) -> tuple[float, float, int] | None:
     """T statistic of the last value's coefficient, AIC and n; None where the columns are dependent.
 
     `skip` changes at the start are left out, at least `lags`.

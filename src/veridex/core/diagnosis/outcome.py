@@ -1,5 +1,6 @@
 """The outcome of one test."""
 
+import math
 from dataclasses import dataclass
 
 __all__ = ["Outcome"]
@@ -25,6 +26,8 @@ class Outcome:
         Values that entered the regression.
     reason : str
         Why it is not available; empty where it is.
+    place : int or None
+        Position at which a break is most likely, where the test looks for one.
     """
 
     test: str
@@ -35,7 +38,15 @@ class Outcome:
     critical: tuple[float, float, float] = (float("nan"),) * 3
     n: int = 0
     reason: str = ""
+    place: int | None = None
 
     def rejects(self, significance: float) -> bool:
-        """Whether the p-value is below the significance, in percent."""
-        return self.p_value < significance / 100.0
+        """Whether the null is rejected at a significance, in percent.
+
+        By the p-value; a test for which only critical values are published knows 1, 5 and 10 %, and for any other
+        significance takes the next smaller of them.
+        """
+        if not math.isnan(self.p_value):
+            return self.p_value < significance / 100.0
+        level = max((i for i, known in enumerate((1, 5, 10)) if known <= significance), default=0)
+        return self.statistic < self.critical[level]

@@ -1,14 +1,22 @@
-"""`stationarity`: two tests with opposite nulls, and what they say together."""
+"""`stationarity`: tests with opposite nulls, and what they say together."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
-from veridex.core.diagnosis.dickey_fuller import Deterministic, dickey_fuller
+from veridex.core.diagnosis.canova_hansen import canova_hansen
+from veridex.core.diagnosis.dickey_fuller import Choose, Deterministic, dickey_fuller
+from veridex.core.diagnosis.gls_dickey_fuller import gls_dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
+from veridex.core.diagnosis.long_run import automatic_window
 from veridex.core.diagnosis.outcome import Outcome
+from veridex.core.diagnosis.phillips_perron import phillips_perron
+from veridex.core.diagnosis.zivot_andrews import zivot_andrews
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
@@ -16,26 +24,36 @@ from veridex.errors import ParameterError
 
 __all__ = ["Stationarity", "stationarity"]
 
+FloatArray = NDArray[np.float64]
+
 
 def stationarity(
     series: History | ItemHistory,
-    lags: int | None = None,
+    lags: int | Literal["automatic"] | None = None,
     deterministic: Deterministic = "level",
     significance: float = 5,
+    choose: Choose = "aic",
 ) -> "Stationarity":
     """Test a series for a unit root and for stationarity, and read both together.
+
+    Augmented Dickey-Fuller and KPSS make the joint reading. Beside them stand Phillips-Perron, Dickey-Fuller after
+    detrending by generalised least squares, Zivot-Andrews, which allows a break, and where there is a season
+    Canova-Hansen.
 
     Parameters
     ----------
     series : ItemHistory or History of one item
-    lags : int, optional
-        Lagged changes of the Dickey-Fuller regression and window of the KPSS variance. By default the first is
-        chosen by AIC up to Schwert's bound and the second is int(4 (n / 100)^(1/4)).
+    lags : int or "automatic", optional
+        Lagged changes of the Dickey-Fuller regressions and window of the long-run variances. By default the first is
+        chosen up to Schwert's bound and the second is int(4 (n / 100)^(1/4)), or with ``"automatic"`` what the series'
+        own autocorrelations ask for (Newey and West, 1994).
     deterministic : {"none", "level", "trend"}
         What the series is stationary around, if it is. KPSS has no form without a level; with ``none`` it
         tests around the level.
     significance : float
-        Of both tests, in percent.
+        Of all tests, in percent.
+    choose : {"aic", "bic", "t"}
+        How Dickey and Fuller's lags are chosen.
 
     Returns
     -------
@@ -52,23 +70,44 @@ def stationarity(
         raise ParameterError("deterministic", repr(deterministic), "it is 'none', 'level' or 'trend'")
     if not 0 < significance < 50:
         raise ParameterError("significance", str(significance), "it is given in percent, usually 1, 5 or 10")
-    if lags is not None and lags < 0:
-        raise ParameterError("lags", str(lags), "it is a whole number from 0 on")
-    around = "trend" if deterministic == "trend" else "level"
+    if lags is not None and lags != "automatic" and lags < 0:
+        raise ParameterError("lags", str(lags), "it is a whole number from 0 on, or 'automatic'")
+    if choose not in ("aic", "bic", "t"):
+        raise ParameterError("choose", repr(choose), "it is 'aic', 'bic' or 't'")
     known = np.flatnonzero(~np.isnan(one.values))
     y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
-    if np.isnan(y).any() or y.size == 0:
-        reason = "no known value" if y.size == 0 else "unknown periods inside the series; the tests cannot skip them"
-        outcomes = (
-            Outcome(test=f"Dickey-Fuller ({deterministic})", null="unit root", reason=reason),
-            Outcome(test=f"KPSS ({around})", null="stationary", reason=reason),
-        )
+    if not np.isnan(y).any() and y.size:
+        outcomes = _tested(y, lags, deterministic, choose, one.cycle_length)
     else:
-        outcomes = (
-            dickey_fuller(y, lags=lags, deterministic=deterministic),
-            kpss(y, lags=lags, deterministic="trend" if around == "trend" else "level"),
-        )
-    return Stationarity(item=one.item, deterministic=deterministic, significance=significance, outcomes=outcomes)
+        reason = "no known value" if y.size == 0 else "unknown periods inside the series; the tests cannot skip them"
+        blank = _tested(np.empty(0), None, deterministic, choose, one.cycle_length)
+        outcomes = tuple(Outcome(test=outcome.test, null=outcome.null, reason=reason) for outcome in blank)
+    first = one.start + (int(known[0]) if known.size else 0)
+    return Stationarity(
+        item=one.item,
+        deterministic=deterministic,
+        significance=significance,
+        outcomes=outcomes,
+        period_of=lambda place: one.cadence.text(first + place),
+    )
+
+
+def _tested(
+    y: FloatArray, lags: int | Literal["automatic"] | None, deterministic: Deterministic, choose: Choose, cycle: int
+) -> tuple[Outcome, ...]:
+    """All tests, those of the joint reading first."""
+    around: Literal["level", "trend"] = "trend" if deterministic == "trend" else "level"
+    changes, window = (None, automatic_window(y, around)) if lags == "automatic" else (lags, lags)
+    outcomes = [
+        dickey_fuller(y, lags=changes, deterministic=deterministic, choose=choose),
+        kpss(y, lags=window, deterministic=around),
+        phillips_perron(y, lags=window, deterministic=deterministic),
+        gls_dickey_fuller(y, lags=changes, deterministic=around),
+        zivot_andrews(y, lags=changes, breaks="both" if around == "trend" else "level"),
+    ]
+    if cycle > 1:
+        outcomes.append(canova_hansen(y, cycle, lags=window))
+    return tuple(outcomes)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -82,13 +121,16 @@ class Stationarity:
     significance : float
         In percent.
     outcomes : tuple of Outcome
-        Dickey-Fuller, KPSS.
+        Dickey-Fuller, KPSS, then the others.
+    period_of : callable
+        The period at a position, as text.
     """
 
     item: str
     deterministic: str
     significance: float
-    outcomes: tuple[Outcome, Outcome] = field(repr=False)
+    outcomes: tuple[Outcome, ...] = field(repr=False)
+    period_of: Callable[[int], str] = field(repr=False)
 
     @cached_property
     def table(self) -> pd.DataFrame:
@@ -112,17 +154,18 @@ class Stationarity:
         if outcome.reason:
             return f"not available: {outcome.reason}"
         if outcome.rejects(self.significance):
-            return f"{outcome.null} rejected at {self.significance:g} %"
+            broken = "" if outcome.place is None else f"; break in {self.period_of(outcome.place)}"
+            return f"{outcome.null} rejected at {self.significance:g} %{broken}"
         return f"{outcome.null} not rejected at {self.significance:g} %"
 
     @property
     def reading(self) -> str:
         """The joint verdict in words."""
-        unit_root, stationary = self.outcomes
+        unit_root, stationary = self.outcomes[:2]
         around = {"none": "zero", "level": "a level", "trend": "a straight trend"}[self.deterministic]
         at = f"at {self.significance:g} %"
         if unit_root.reason or stationary.reason:
-            parts = [f"{o.test}: {o.reason}" for o in self.outcomes if o.reason]
+            parts = [f"{o.test}: {o.reason}" for o in (unit_root, stationary) if o.reason]
             return f"{self.item}: no joint reading ({'; '.join(parts)})."
         rejected = unit_root.rejects(self.significance), stationary.rejects(self.significance)
         text = {

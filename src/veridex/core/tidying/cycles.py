@@ -3,22 +3,11 @@
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["candidate_cycles", "strength"]
+__all__ = ["candidate_cycles"]
 
 MOST = 3
 LEAST = 0.3
 """Autocorrelation at the lag below which a cycle is not worth naming."""
-
-
-def strength(part: NDArray[np.float64], remainder: NDArray[np.float64]) -> float:
-    """Share of the variance of part and remainder together that is not the remainder's, at least 0.
-
-    Wang, Smith and Hyndman (2006), Data Mining and Knowledge Discovery 13, 335-364.
-    """
-    both = part + remainder
-    known = np.isfinite(both)
-    whole = float(np.var(both[known])) if known.any() else 0.0
-    return max(0.0, 1.0 - float(np.var(remainder[known])) / whole) if whole > 0 else 0.0
 
 
 def candidate_cycles(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]:

@@ -1,0 +1,89 @@
+"""What `stationarity` shows: the tests, the advice as steps, the orders suggested, one figure."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+
+from veridex.cli.jobs import file_name
+from veridex.core.diagnosis.correlogram import Correlogram, of_values
+from veridex.core.diagnosis.decomposition import decompose
+from veridex.core.diagnosis.differencing import Advice, differencing
+from veridex.core.diagnosis.stationarity import Stationarity, stationarity
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.history.only import only_item
+from veridex.errors import DestinationRefused, ParameterError
+from veridex.figures.stationarity import draw_stationarity
+from veridex.figures.style import save
+
+__all__ = ["Diagnosed", "diagnosed", "draw_all", "shown_steps", "shown_tests", "write_adjusted"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Diagnosed:
+    """Everything about one series that the command shows."""
+
+    series: ItemHistory
+    finding: Stationarity
+    advice: Advice
+    bars: Correlogram
+
+
+def diagnosed(history: History, lags: str | None, deterministic: Any, significance: float, choose: Any) -> Diagnosed:
+    """Test, advise, and look at the correlogram of what the advice leaves."""
+    series = only_item(history)
+    finding = stationarity(series, _lags(lags), deterministic, significance, choose)
+    advice = differencing(series, significance)
+    bars = of_values(advice.values, series.item, series.cycle_length, None, 0)
+    return Diagnosed(series, finding, advice, bars)
+
+
+def _lags(text: str | None) -> Any:
+    if text is None or text == "automatic":
+        return text
+    if not text.isdigit():
+        raise ParameterError("lags", repr(text), "it is a whole number from 0 on, or 'automatic'")
+    return int(text)
+
+
+def shown_tests(found: Diagnosed, form: str) -> pd.DataFrame:
+    """The tests; people see one critical value, that nearest to the significance they stated."""
+    table = found.finding.table
+    if form != "table":
+        return table
+    stated = min((1, 5, 10), key=lambda level: abs(level - found.finding.significance))
+    others = [f"critical_{level}" for level in (1, 5, 10) if level != stated]
+    return table.drop(columns=[*others, "null", "n"])
+
+
+def shown_steps(found: Diagnosed) -> list[str]:
+    """The joint reading, the advice step by step, and the orders suggested."""
+    lines = [found.finding.reading, found.advice.reading]
+    lines += [f"  {number}. {step.test}: {step.advice}." for number, step in enumerate(found.advice.steps, start=1)]
+    if not found.advice.reason:
+        lines.append(f"What is left: {found.bars.reading or found.bars.reason}")
+    return lines
+
+
+def write_adjusted(found: Diagnosed, target: Path) -> str:
+    """Write the decomposition with the adjusted series."""
+    form: Any = "additive" if found.advice.transform == "none" else "multiplicative"
+    parts = decompose(found.series, form=form)
+    if parts.reason:
+        raise ParameterError("adjusted", repr(str(target)), f"there is no decomposition: {parts.reason}")
+    table = parts.to_frame()
+    table["period"] = found.series.cadence.iso(table["period"].to_numpy())
+    try:
+        table.to_csv(target, index=False, lineterminator="\n")
+    except OSError as problem:
+        raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another file.") from None
+    strengths = ", ".join(f"{name} {value:.2f}" for name, value in parts.strengths.items())
+    return f"Written to {target}: {form} parts by loess, strength of {strengths}."
+
+
+def draw_all(found: Diagnosed, directory: Path) -> str:
+    """Draw the one figure."""
+    figure = draw_stationarity(found.series, found.finding, found.advice, found.bars)
+    return f"1 figure: {save(figure, directory / f'{file_name(found.series.item)}-stationarity.png')}."

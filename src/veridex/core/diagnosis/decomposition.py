@@ -1,0 +1,248 @@
+"""`decompose`: trend, season and what remains, classical or by loess, with one season or several."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal, get_args
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.diagnosis.strength import strength
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.history.only import only_item
+from veridex.core.numerics.loess import decompose_by_loess
+from veridex.errors import ParameterError
+
+__all__ = ["Decomposition", "decompose"]
+
+FloatArray = NDArray[np.float64]
+By = Literal["loess", "classical"]
+Form = Literal["additive", "multiplicative"]
+
+SEASON_WIDTH = 13
+"""Cycles over which the season may change; the smallest that Cleveland et al. (1990), section 3.4, advise is 7."""
+
+ROUNDS = 2
+"""Turns over several seasons, each taken from what the others leave."""
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class Decomposition:
+    """The parts of one series.
+
+    Attributes
+    ----------
+    series : ItemHistory
+    by : {"loess", "classical"}
+    form : {"additive", "multiplicative"}
+        Whether the parts add up or multiply.
+    cycles : tuple of int
+    trend, seasonal, remainder : ndarray, shape (n,)
+        `seasonal` holds all seasons together; NaN where there is none (at the ends of a classical trend).
+    seasons : ndarray, shape (cycles, n)
+    reason : str
+        Why it is not available; empty where it is.
+    """
+
+    series: ItemHistory
+    by: By
+    form: Form
+    cycles: tuple[int, ...] = ()
+    trend: FloatArray = field(repr=False)
+    seasons: FloatArray = field(repr=False)
+    reason: str = ""
+
+    @property
+    def seasonal(self) -> FloatArray:
+        """All seasons together, shape (n,)."""
+        if self.form == "multiplicative":
+            return np.asarray(np.prod(self.seasons, axis=0))
+        return np.asarray(np.sum(self.seasons, axis=0))
+
+    @property
+    def adjusted(self) -> FloatArray:
+        """Demand without its season, shape (n,)."""
+        with np.errstate(all="ignore"):
+            y = self.series.values
+            return y / self.seasonal if self.form == "multiplicative" else y - self.seasonal
+
+    @property
+    def remainder(self) -> FloatArray:
+        """What is left, shape (n,): around zero, or around one where the parts multiply."""
+        with np.errstate(all="ignore"):
+            return self.adjusted / self.trend if self.form == "multiplicative" else self.adjusted - self.trend
+
+    @property
+    def strengths(self) -> dict[str, float]:
+        """Strength of the trend and of each season, 0 to 1 (Wang, Smith and Hyndman, 2006).
+
+        Share of the variance of the part and the remainder together that is not the remainder's; of the logarithms
+        where the parts multiply.
+        """
+        if self.reason:
+            return {}
+        logs = self.form == "multiplicative"
+        with np.errstate(all="ignore"):
+            rest = np.log(self.remainder) if logs else self.remainder
+            parts = {"trend": self.trend} | {
+                f"season {cycle}": part for cycle, part in zip(self.cycles, self.seasons, strict=True)
+            }
+            return {name: strength(np.log(part) if logs else part, rest) for name, part in parts.items()}
+
+    def to_frame(self) -> pd.DataFrame:
+        """A row per period: item, period, demand, trend, a column per season, remainder, adjusted."""
+        names = [f"season_{cycle}" for cycle in self.cycles]
+        return pd.DataFrame(
+            {
+                "item": self.series.item,
+                "period": self.series.periods,
+                "demand": self.series.values,
+                "trend": self.trend,
+                **dict(zip(names, self.seasons, strict=True)),
+                "remainder": self.remainder,
+                "adjusted": self.adjusted,
+            }
+        )
+
+
+def decompose(
+    series: History | ItemHistory,
+    by: By = "loess",
+    *,
+    form: Form = "additive",
+    cycles: int | Sequence[int] | None = None,
+    robust: bool = True,
+) -> Decomposition:
+    """Split a series into trend, season and remainder.
+
+    Parameters
+    ----------
+    series : ItemHistory or History of one item
+    by : {"loess", "classical"}
+        Loess: trend and season change slowly, freak values bend neither. Classical: a centred moving average over the
+        cycle and the mean of each phase; the trend has no ends.
+    form : {"additive", "multiplicative"}
+        Multiplicative loess works on logarithms; demand must then be above zero.
+    cycles : int or sequence of int, optional
+        By default the cycle of the history; several are taken out in turn, by loess only.
+    robust : bool
+        Whether loess goes through its outer loops of robust weights.
+
+    Returns
+    -------
+    Decomposition
+        With a reason instead of parts where the history is shorter than two cycles or the form does not fit it.
+        Unknown periods are skipped: they have a trend and a season, but no remainder.
+
+    Raises
+    ------
+    ParameterError
+        If an argument is out of range, or several items were passed.
+
+    References
+    ----------
+    .. [1] Cleveland, Cleveland, McRae and Terpenning (1990), Journal of Official Statistics 6, 3-73.
+    .. [2] Macaulay (1931), The Smoothing of Time Series, for the classical ratio to a moving average.
+    """
+    one = only_item(series)
+    for name, value, words in (("by", by, By), ("form", form, Form)):
+        if value not in get_args(words):
+            raise ParameterError(name, repr(value), f"it is one of {', '.join(map(repr, get_args(words)))}")
+    wanted = _cycles(cycles, one.cycle_length)
+    if by == "classical" and len(wanted) > 1:
+        raise ParameterError("cycles", repr(cycles), "the classical way takes out one season; use by='loess'")
+    y = np.array(one.values)
+    reason = _reason(y, wanted, form)
+    if reason:
+        nothing = np.full(y.size, np.nan)
+        lost = np.full((len(wanted), y.size), np.nan)
+        return Decomposition(series=one, by=by, form=form, cycles=wanted, trend=nothing, seasons=lost, reason=reason)
+    if by == "classical":
+        trend, seasons = _classical(y, wanted[0], form)
+    else:
+        trend, seasons = _by_loess(np.log(y) if form == "multiplicative" else y, wanted, robust)
+        if form == "multiplicative":
+            trend, seasons = np.exp(trend), np.exp(seasons)
+    return Decomposition(series=one, by=by, form=form, cycles=wanted, trend=trend, seasons=seasons)
+
+
+def _cycles(cycles: int | Sequence[int] | None, own: int) -> tuple[int, ...]:
+    given = (own,) if cycles is None else (cycles,) if isinstance(cycles, int) else tuple(cycles)
+    if any(cycle < 2 for cycle in given if cycles is not None) or not given:
+        raise ParameterError("cycles", repr(cycles), "a season repeats after two periods or more")
+    return tuple(sorted(set(given)))
+
+
+def _reason(y: FloatArray, cycles: tuple[int, ...], form: Form) -> str:
+    """Why there are no parts."""
+    known = y[~np.isnan(y)]
+    if cycles[0] < 2:
+        return "the history has no cycle; state one with cycles="
+    if known.size == 0:
+        return "no known value"
+    if y.size < 2 * cycles[-1] or known.size < 2 * cycles[-1]:
+        return f"too little history: {known.size} known periods, {2 * cycles[-1]} needed"
+    if not np.isfinite(np.square(known).sum()):
+        return "demand is too large to be squared"
+    if form == "multiplicative" and known.min() <= 0:
+        return "demand is not above zero everywhere, so its parts cannot multiply"
+    return ""
+
+
+def _classical(y: FloatArray, cycle: int, form: Form) -> tuple[FloatArray, FloatArray]:
+    """A centred moving average, and the mean of each phase of what it leaves."""
+    n, half = y.size, cycle // 2
+    weights = np.full(cycle + (cycle % 2 == 0), 1.0 / cycle)
+    if cycle % 2 == 0:
+        weights[[0, -1]] /= 2.0
+    trend = np.full(n, np.nan)
+    trend[half : n - half] = np.convolve(y, weights, mode="valid")
+    with np.errstate(all="ignore"):
+        rest = y / trend if form == "multiplicative" else y - trend
+    phases = np.array([_mean(rest[phase::cycle]) for phase in range(cycle)])
+    phases = phases / phases.mean() if form == "multiplicative" else phases - phases.mean()
+    return trend, np.resize(phases, n)[None, :]
+
+
+def _mean(values: FloatArray) -> float:
+    known = values[~np.isnan(values)]
+    return float(known.mean()) if known.size else float("nan")
+
+
+def _by_loess(y: FloatArray, cycles: tuple[int, ...], robust: bool) -> tuple[FloatArray, FloatArray]:
+    """Loess, season by season, each from what the others leave; the trend is that of the longest."""
+    n = y.size
+    known = (~np.isnan(y)).astype(np.float64)
+    places = np.arange(n)
+    filled = np.interp(places, places[known > 0], y[known > 0])
+    seasons, trend, weights = np.zeros((len(cycles), n)), np.empty(n), np.empty(n)
+    inner, outer = (1, 15) if robust else (2, 0)
+    for _ in range(ROUNDS if len(cycles) > 1 else 1):
+        for i, cycle in enumerate(cycles):
+            others = seasons.sum(axis=0) - seasons[i]
+            # Section 3: the low pass is one cycle wide; the trend at least 1.5 / (1 - 1.5 / width of the season).
+            trend_width = _odd(1.5 * cycle / (1.0 - 1.5 / SEASON_WIDTH))
+            season = np.empty(n)
+            decompose_by_loess(
+                filled - others,
+                cycle,
+                SEASON_WIDTH,
+                trend_width,
+                _odd(cycle),
+                inner,
+                outer,
+                known,
+                trend,
+                season,
+                weights,
+            )
+            seasons[i] = season
+    return trend, seasons
+
+
+def _odd(width: float) -> int:
+    """The smallest odd whole number from a width on, at least three."""
+    whole = max(int(np.ceil(width)), 3)
+    return whole + (whole % 2 == 0)

@@ -1,0 +1,224 @@
+"""`differencing`: transform, seasonal and plain differences, in this order, each step with the test that led to it."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import fdtrc
+
+from veridex.core.diagnosis.canova_hansen import canova_hansen
+from veridex.core.diagnosis.dickey_fuller import dickey_fuller
+from veridex.core.diagnosis.kpss import kpss
+from veridex.core.diagnosis.portmanteau import autocorrelations
+from veridex.core.diagnosis.transform import box_cox, transform_advice
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.history.only import only_item
+from veridex.errors import ParameterError
+
+__all__ = ["Advice", "Step", "differencing"]
+
+FloatArray = NDArray[np.float64]
+
+MOST = 2
+MEANS = "F of period means"
+KPSS_SIGNIFICANCE = 10.0
+OVER = -0.5
+"""First autocorrelation below which a difference was one too many: that of differenced white noise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step of the advice: what was tested, what came out, what to do."""
+
+    test: str
+    statistic: float
+    p_value: float
+    advice: str
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class Advice:
+    """What to do so that a series becomes stationary.
+
+    Attributes
+    ----------
+    item : str
+    transform : {"none", "log", "box-cox"}
+    power : float
+        Of the transform: 1, 0, or Box and Cox's.
+    D, d : int
+        Seasonal and plain differences.
+    season_out : bool
+        Whether a season that repeats itself was taken out of `values`.
+    steps : tuple of Step
+    warnings : tuple of str
+    values : ndarray
+        The series after transform and differences.
+    reason : str
+        Why there is no advice; empty where there is.
+    """
+
+    item: str
+    transform: str = "none"
+    power: float = 1.0
+    D: int = 0
+    d: int = 0
+    season_out: bool = False
+    steps: tuple[Step, ...] = field(default=(), repr=False)
+    warnings: tuple[str, ...] = ()
+    values: FloatArray = field(default_factory=lambda: np.empty(0), repr=False)
+    reason: str = ""
+
+    @property
+    def reading(self) -> str:
+        """The advice in a sentence."""
+        if self.reason:
+            return f"{self.item}: no advice: {self.reason}."
+        words = {"none": "no transform", "log": "logarithms", "box-cox": f"a Box-Cox power of {self.power:g}"}
+        season = " (the season repeats itself and is taken out)" if self.season_out else ""
+        text = f"{self.item}: {words[self.transform]}, D = {self.D}{season}, d = {self.d}."
+        return " ".join([text, *self.warnings])
+
+
+def differencing(series: History | ItemHistory, significance: float = 5) -> Advice:
+    """Advise transform, seasonal and plain differences.
+
+    First the transform (likelihood of the powers of Box and Cox); then the season: Canova and Hansen's test tells
+    whether it wanders (difference over the cycle) or repeats itself (period dummies or a seasonal method take it out;
+    they are taken out for the tests that follow); then plain differences, at most two in all, as long as Dickey and
+    Fuller's test does not reject a unit root and KPSS rejects stationarity at 10 %.
+
+    Parameters
+    ----------
+    series : ItemHistory or History of one item
+    significance : float
+        Of Dickey and Fuller's and Canova and Hansen's test, in percent.
+
+    Returns
+    -------
+    Advice
+        With a reason instead where the series is too short, constant or has unknown periods inside.
+
+    Raises
+    ------
+    ParameterError
+        If the significance is out of range, or several items were passed.
+    """
+    one = only_item(series)
+    if not 0 < significance < 50:
+        raise ParameterError("significance", str(significance), "it is given in percent, usually 1, 5 or 10")
+    known = np.flatnonzero(~np.isnan(one.values))
+    y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
+    if y.size < 12:
+        return Advice(item=one.item, reason=f"too little history: {y.size} periods, 12 needed")
+    if np.isnan(y).any():
+        return Advice(item=one.item, reason="unknown periods inside the series; fill them with tidy first")
+    if y.min() == y.max():
+        return Advice(item=one.item, reason="all values are equal")
+    found = transform_advice(y, one.cycle_length)
+    steps = [Step("likelihood of powers", found.power, found.p_value, found.words)]
+    power = {"none": 1.0, "log": 0.0}.get(found.transform, found.power)
+    z = y if found.transform == "none" else box_cox(y, power)
+    z, seasonal, more = _season(z, one.cycle_length, significance)
+    steps += more
+    z, plain, more = _plain(z, significance, MOST - seasonal)
+    steps += more
+    warnings = _warnings(z, one.cycle_length, seasonal, plain)
+    return Advice(
+        item=one.item,
+        transform=found.transform,
+        power=power,
+        D=seasonal,
+        d=plain,
+        season_out=any(step.test == MEANS and step.p_value < significance / 100.0 for step in steps),
+        steps=tuple(steps),
+        warnings=warnings,
+        values=z,
+    )
+
+
+def _season(z: FloatArray, cycle: int, significance: float) -> tuple[FloatArray, int, list[Step]]:
+    """Difference over the cycle if the season wanders; take out its means if it repeats itself."""
+    if cycle < 2:
+        return z, 0, []
+    outcome = canova_hansen(z, cycle)
+    if outcome.reason:
+        return z, 0, [Step(outcome.test, outcome.statistic, outcome.p_value, f"D = 0: {outcome.reason}")]
+    if outcome.rejects(significance):
+        words = "D = 1: the season wanders; difference over the cycle"
+        return z[cycle:] - z[:-cycle], 1, [Step(outcome.test, outcome.statistic, outcome.p_value, words)]
+    steps = [Step(outcome.test, outcome.statistic, outcome.p_value, "D = 0: no sign that the season wanders")]
+    statistic, p_value = _phase_means(z, cycle)
+    if p_value < significance / 100.0:
+        words = "a season that repeats itself: period dummies or a seasonal method take it out"
+        steps.append(Step(MEANS, statistic, p_value, words))
+        return _without_season(z, cycle), 0, steps
+    steps.append(Step(MEANS, statistic, p_value, "no season"))
+    return z, 0, steps
+
+
+def _phase_means(z: FloatArray, cycle: int) -> tuple[float, float]:
+    """F test of equal phase means of the changes, which a trend or a unit root does not disturb."""
+    change = np.diff(z)
+    rest = change.copy()
+    for phase in range(cycle):
+        rest[phase::cycle] -= rest[phase::cycle].mean()
+    whole, left = float(np.square(change - change.mean()).sum()), float(np.square(rest).sum())
+    degrees = change.size - cycle
+    if degrees < 1 or left <= 0:
+        return float("nan"), 0.0
+    statistic = (whole - left) / (cycle - 1) / (left / degrees)
+    return statistic, float(fdtrc(cycle - 1, degrees, statistic))
+
+
+def _without_season(z: FloatArray, cycle: int) -> FloatArray:
+    """Less the season, cumulated from the phase means of the changes and centred."""
+    change = np.diff(z)
+    means = np.array([change[phase::cycle].mean() for phase in range(cycle)])
+    means -= means.mean()
+    path = np.concatenate(([0.0], np.cumsum(means)))[:cycle]
+    return np.asarray(z - np.resize(path - path.mean(), z.size))
+
+
+def _plain(z: FloatArray, significance: float, most: int) -> tuple[FloatArray, int, list[Step]]:
+    """Difference until Dickey and Fuller reject a unit root or KPSS finds nothing against stationarity."""
+    steps: list[Step] = []
+    for d in range(most + 1):
+        unit_root, stationary = dickey_fuller(z), kpss(z)
+        if unit_root.reason or stationary.reason:
+            reason = unit_root.reason or stationary.reason
+            return z, d, [*steps, Step(unit_root.test, float("nan"), float("nan"), f"d = {d}: {reason}")]
+        rooted = not unit_root.rejects(significance)
+        moving = stationary.rejects(KPSS_SIGNIFICANCE)
+        more = rooted and moving and d < most
+        words = (
+            "a unit root is not rejected, stationarity is: difference"
+            if more
+            else f"d = {d}: " + _stop(rooted, moving, most)
+        )
+        steps.append(Step(f"{unit_root.test} and KPSS", unit_root.statistic, unit_root.p_value, words))
+        if not more:
+            return z, d, steps
+        z = np.diff(z)
+    raise AssertionError("the last turn returns")
+
+
+def _stop(rooted: bool, moving: bool, most: int) -> str:
+    if not rooted:
+        return "a unit root is rejected"
+    return "nothing against stationarity" if not moving else f"{most} differences in all are enough"
+
+
+def _warnings(z: FloatArray, cycle: int, seasonal: int, plain: int) -> tuple[str, ...]:
+    """Where a difference was one too many, or stands in for a seasonal one."""
+    found = []
+    if z.size > 3 and z.min() < z.max():
+        lags = min(max(cycle, 1), z.size - 1)
+        r, _ = autocorrelations(z, lags)
+        if seasonal + plain and r[1] < OVER:
+            found.append(f"The first autocorrelation is {r[1]:.2f}: a difference may be one too many.")
+        if plain == 2 and seasonal == 0 and 1 < cycle < z.size and r[cycle] > 0.4:
+            left = f"Two plain differences leave {r[cycle]:.2f} at the cycle's lag"
+            found.append(f"{left}: one over the cycle may have been meant.")
+    return tuple(found)

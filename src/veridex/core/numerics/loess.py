@@ -1,0 +1,191 @@
+"""Decomposition by loess: inner loops of season and trend, outer loops of robust weights.
+
+Cleveland, Cleveland, McRae and Terpenning (1990), Journal of Official Statistics 6, 3-73, in the notation of
+section 2; positions are whole and one apart, so that all weights of a full window are the same at every position.
+"""
+
+import numpy as np
+
+from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.numerics.robust import median
+
+__all__ = ["decompose_by_loess", "smooth"]
+
+
+@kernel
+def _at(
+    y: FloatArray, first: int, stride: int, n: int, weights: FloatArray, x: float, left: int, right: int, width: int
+) -> float:
+    """Local line at `x` through positions left to right of a strided series; NaN without weight."""
+    reach = max(x - left, right - x)
+    if width > n:
+        reach += (width - n) // 2
+    h9, h1 = 0.999 * reach, 0.001 * reach
+    total = 0.0
+    centre = 0.0
+    for i in range(left, right + 1):
+        distance = abs(i - x)
+        if distance <= h9:
+            w = weights[first + stride * i]
+            if distance > h1:
+                u = distance / reach
+                cube = 1.0 - u * u * u
+                w *= cube * cube * cube
+            total += w
+            centre += w * i
+    if total <= 0.0:
+        return np.nan
+    centre /= total
+    spread = 0.0
+    for i in range(left, right + 1):
+        distance = abs(i - x)
+        if distance <= h9:
+            w = weights[first + stride * i]
+            if distance > h1:
+                u = distance / reach
+                cube = 1.0 - u * u * u
+                w *= cube * cube * cube
+            spread += w * (i - centre) * (i - centre)
+    slope = 0.0
+    if spread > 1e-6 * (n - 1.0) * (n - 1.0) * total:
+        slope = (x - centre) / spread
+    value = 0.0
+    for i in range(left, right + 1):
+        distance = abs(i - x)
+        if distance <= h9:
+            w = weights[first + stride * i]
+            if distance > h1:
+                u = distance / reach
+                cube = 1.0 - u * u * u
+                w *= cube * cube * cube
+            value += w * (1.0 + slope * (i - centre) * total) / total * y[first + stride * i]
+    return value
+
+
+@kernel
+def smooth(
+    y: FloatArray,
+    first: int,
+    stride: int,
+    n: int,
+    width: int,
+    jump: int,
+    weights: FloatArray,
+    out: FloatArray,
+    to: int,
+    beyond: int,
+) -> None:
+    """Loess of degree one of the strided positions 0 to n - 1, at `beyond` more to either side as well.
+
+    Values are worked out at every `jump`-th position and joined by straight lines between; positions without any
+    weight in reach keep their value. Written to ``out[to:to + n + 2 * beyond]``.
+    """
+    half = (width - 1) // 2
+    last_place, last_value = -beyond, 0.0
+    place = -beyond
+    while True:
+        if width >= n:
+            left, right = 0, n - 1
+        else:
+            left = min(max(place - half, 0), n - width)
+            right = left + width - 1
+        value = _at(y, first, stride, n, weights, float(place), left, right, width)
+        if np.isnan(value):
+            value = y[first + stride * min(max(place, 0), n - 1)]
+        out[to + beyond + place] = value
+        if place > last_place:
+            step = (value - last_value) / (place - last_place)
+            for i in range(last_place + 1, place):
+                out[to + beyond + i] = last_value + step * (i - last_place)
+        last_place, last_value = place, value
+        if place == n - 1 + beyond:
+            return
+        place = min(place + jump, n - 1 + beyond)
+
+
+@kernel
+def _moving_average(y: FloatArray, n: int, length: int, out: FloatArray) -> int:
+    """Means of `length` neighbours; one for each full window, their number is returned."""
+    total = 0.0
+    for i in range(length):
+        total += y[i]
+    out[0] = total / length
+    for i in range(1, n - length + 1):
+        total += y[i + length - 1] - y[i - 1]
+        out[i] = total / length
+    return n - length + 1
+
+
+@kernel
+def decompose_by_loess(
+    y: FloatArray,
+    cycle: int,
+    season_width: int,
+    trend_width: int,
+    low_width: int,
+    inner: int,
+    outer: int,
+    known: FloatArray,
+    trend: FloatArray,
+    season: FloatArray,
+    weights: FloatArray,
+) -> None:
+    """Split a series into trend, season and what remains.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        At least two cycles; any finite number where unknown.
+    cycle : int
+    season_width, trend_width, low_width : int
+        Odd widths of the three smoothers, in positions of each (cycles for the season).
+    inner, outer : int
+        Loops: `outer` of robust weights around `inner` of season and trend.
+    known : ndarray, shape (n,)
+        One where a value is known, zero where not: it is then given no weight.
+    trend, season, weights : ndarray, shape (n,)
+        Filled.
+    """
+    n = y.size
+    long = n + 2 * cycle
+    detrended, cycles, low, averaged, again = np.empty(n), np.empty(long), np.empty(n), np.empty(long), np.empty(long)
+    phase_out = np.empty(long // cycle + 3)
+    ones = np.ones(n)
+    absolute, work = np.empty(n), np.empty(n)
+    trend[:] = 0.0
+    weights[:] = known
+    jumps = (max(1, -(-season_width // 10)), max(1, -(-trend_width // 10)), max(1, -(-low_width // 10)))
+    for turn in range(outer + 1):
+        for _ in range(inner):
+            for t in range(n):
+                detrended[t] = y[t] - trend[t]
+            for phase in range(cycle):
+                size = (n - phase - 1) // cycle + 1
+                smooth(detrended, phase, cycle, size, season_width, jumps[0], weights, phase_out, 0, 1)
+                for i in range(size + 2):
+                    cycles[phase + i * cycle] = phase_out[i]
+            size = _moving_average(cycles, long, cycle, averaged)
+            size = _moving_average(averaged, size, cycle, again)
+            _moving_average(again, size, 3, averaged)
+            smooth(averaged, 0, 1, n, low_width, jumps[2], ones, low, 0, 0)
+            for t in range(n):
+                season[t] = cycles[t + cycle] - low[t]
+                work[t] = y[t] - season[t]
+            smooth(work, 0, 1, n, trend_width, jumps[1], weights, trend, 0, 0)
+        if turn == outer:
+            return
+        count = 0
+        for t in range(n):
+            absolute[t] = abs(y[t] - trend[t] - season[t])
+            if known[t] > 0.0:
+                work[count] = absolute[t]
+                count += 1
+        reach = 6.0 * median(work, count)
+        for t in range(n):
+            if absolute[t] <= 0.001 * reach:
+                weights[t] = known[t]
+            elif absolute[t] <= 0.999 * reach:
+                u = absolute[t] / reach
+                weights[t] = known[t] * (1.0 - u * u) ** 2
+            else:
+                weights[t] = 0.0
