@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from veridex.core.backtest.schemes import Holdout, RollingOrigin
     from veridex.core.backtest.trial import Trial
+    from veridex.core.diagnosis.audit import Audit
     from veridex.core.diagnosis.correlogram import Correlogram, correlogram
     from veridex.core.diagnosis.decomposition import Decomposition, decompose
     from veridex.core.diagnosis.differencing import Advice, differencing
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
     "Advice": "core.diagnosis.differencing",
+    "Audit": "core.diagnosis.audit",
     "Cadence": "core.history.cadence",
     "Correlogram": "core.diagnosis.correlogram",
     "Decomposition": "core.diagnosis.decomposition",
@@ -68,6 +70,7 @@ _HOMES = {
 __version__ = "0.1.0"
 __all__ = [
     "Advice",
+    "Audit",
     "Cadence",
     "Correlogram",
     "Decomposition",

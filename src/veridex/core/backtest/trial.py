@@ -10,6 +10,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.backtest.schemes import Scheme
+from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.levels import bound_columns
@@ -152,6 +153,27 @@ class Trial:
         words: NDArray[np.object_] = np.array([reason_for(int(c), self._needs[m]) for m, c in pairs.T], dtype=object)
         chosen: NDArray[np.object_] = words[where.ravel()]
         return chosen
+
+    def audit(self, item: str, method: str, step: int = 1) -> Audit:
+        """Audit the holdout errors of one method on one item at one lead time, in order of origin.
+
+        Raises
+        ------
+        ItemUnknown, ParameterError
+            If the trial has no such item or method, or did not look so far ahead.
+        """
+        series, m = self.history[item], self.method_index(method)
+        if not 1 <= step <= self.arrays.actuals.shape[2]:
+            raise ParameterError("step", str(step), f"the trial looked {self.arrays.actuals.shape[2]} ahead")
+        i = self.history.names.index(item)
+        tried = self.arrays.status[i, m] != Status.NO_FOLD
+        periods = self.arrays.origins[i][tried] + step
+        if not periods.size:
+            return Audit(item=item, method=method, scope="holdout", reason="no origin was tested")
+        errors = np.full(int(periods.max() - periods.min()) + 1, np.nan)
+        cell = (i, slice(None), step - 1)
+        errors[periods - periods.min()] = (self.arrays.actuals[cell] - self.arrays.points[i, m, :, step - 1])[tried]
+        return audit_errors(errors, series, int(periods.min()), method, "holdout")
 
     @cached_property
     def _needs(self) -> list[str]:

@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 from scipy.special import ndtr, stdtr
 
+from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -170,6 +171,23 @@ class Fitted:
         below = ndtr(-np.abs(ratio)) if math.isinf(found.degrees) else stdtr(found.degrees, -np.abs(ratio))
         table = (list(found.names), np.array(found.values), found.errors, ratio, 2 * below)
         return pd.DataFrame(dict(zip(columns, table, strict=True)))
+
+    def audit(self) -> Audit:
+        """Audit the residuals: autocorrelation, bias, normality, spread, season, trend, the largest by period.
+
+        The portmanteau test loses a degree of freedom for each ARMA coefficient and smoothing constant.
+        """
+        if not self.available:
+            return Audit(item=self.series.item, method=self.method.text, scope="training", reason=self.reason)
+        return audit_errors(
+            self.residuals, self.series, self.series.start, self.method.text, "training", self._memory_coefficients
+        )
+
+    @property
+    def _memory_coefficients(self) -> int:
+        """Coefficients that describe how values follow each other: those of ARMA parts and smoothing constants."""
+        names = self.coefficients["name"].astype(str)
+        return int(names.str.fullmatch(r"alpha|beta|gamma|phi|s?(?:ar|ma)\d+", case=False).sum())
 
     def in_words(self) -> str:
         """Say in plain words what the method does with this series."""
