@@ -3,7 +3,7 @@
 import sys
 import time
 
-from verification import freaks, intervals, likelihood, starts, unit_roots
+from verification import differencing, freaks, intervals, likelihood, starts, unit_roots
 
 PARTS = {
     "unit-roots": unit_roots.main,
@@ -11,6 +11,7 @@ PARTS = {
     "starts": starts.main,
     "intervals": intervals.main,
     "freaks": freaks.main,
+    "differencing": differencing.main,
 }
 
 

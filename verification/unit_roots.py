@@ -2,8 +2,12 @@
 
 import numpy as np
 
+from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller, mackinnon_p_value
+from veridex.core.diagnosis.gls_dickey_fuller import gls_dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
+from veridex.core.diagnosis.phillips_perron import phillips_perron
+from veridex.core.diagnosis.zivot_andrews import zivot_andrews
 
 DRAWS = 2000
 
@@ -30,6 +34,11 @@ def autoregression(rng: np.random.Generator, n: int) -> np.ndarray:
     return y[50:]
 
 
+def seasonal_walk(cycle: int):
+    """A season whose phases wander, each on its own."""
+    return lambda rng, n: rng.normal(size=(-(-n // cycle), cycle)).cumsum(axis=0).ravel()[:n]
+
+
 def main() -> None:
     print("Rejections at 5 %, in percent of 2,000 draws (simulation error 0.5). Null: random walk, or noise.\n")
     print("| test | n = 60 | n = 120 | n = 400 | power, n = 120 |")
@@ -54,7 +63,31 @@ def main() -> None:
         sizes = [rejection(test, noise, n, 3) for n in (60, 120, 400)]
         power = rejection(test, walk, 120, 4)
         print(f"| KPSS ({kind}), window 4 | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |")
-    print("\nPower: Dickey-Fuller against an autoregressive root of 0.8, KPSS against a random walk.")
+    others = {
+        "Phillips-Perron (level), window 4": lambda y: phillips_perron(y, lags=4),
+        "Phillips-Perron (trend), window 4": lambda y: phillips_perron(y, lags=4, deterministic="trend"),
+        "GLS Dickey-Fuller (level), 1 lag": lambda y: gls_dickey_fuller(y, lags=1),
+        "GLS Dickey-Fuller (trend), 1 lag": lambda y: gls_dickey_fuller(y, lags=1, deterministic="trend"),
+        "Zivot-Andrews (level), 1 lag": lambda y: zivot_andrews(y, lags=1),
+        "Zivot-Andrews (both), 1 lag": lambda y: zivot_andrews(y, lags=1, breaks="both"),
+    }
+    for name, other in others.items():
+        sizes = [rejection(other, walk, n, 6) for n in (60, 120, 400)]
+        power = rejection(other, autoregression, 120, 7)
+        print(f"| {name} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |", flush=True)
+    for cycle, window in ((4, 4), (12, 3)):
+
+        def stable(y, cycle=cycle, window=window):
+            return canova_hansen(y, cycle, lags=window)
+
+        sizes = [rejection(stable, noise, n, 8) for n in (60, 120, 400)]
+        power = rejection(stable, seasonal_walk(cycle), 120, 9)
+        print(
+            f"| Canova-Hansen (cycle of {cycle}), window {window} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} "
+            f"| {power:.1f} |"
+        )
+    print("\nPower: unit root tests against an autoregressive root of 0.8, KPSS against a random walk,")
+    print("Canova-Hansen against a seasonal random walk.")
     rng = np.random.default_rng(5)
     p_values = [mackinnon_p_value(dickey_fuller(walk(rng, 1000), lags=0).statistic, "level") for _ in range(DRAWS)]
     shares = [float(np.mean(np.array(p_values) < q)) for q in (0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9)]

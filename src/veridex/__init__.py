@@ -7,9 +7,11 @@ if TYPE_CHECKING:
     from veridex.core.backtest.schemes import Holdout, RollingOrigin
     from veridex.core.backtest.trial import Trial
     from veridex.core.diagnosis.audit import Audit
+    from veridex.core.diagnosis.breaks import Breaks, breaks
     from veridex.core.diagnosis.correlogram import Correlogram, correlogram
     from veridex.core.diagnosis.decomposition import Decomposition, decompose
     from veridex.core.diagnosis.differencing import Advice, differencing
+    from veridex.core.diagnosis.seasons import Seasons, seasons
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
     from veridex.core.history.cadence import Cadence
     from veridex.core.history.drivers import Drivers
@@ -32,6 +34,7 @@ if TYPE_CHECKING:
 _HOMES = {
     "Advice": "core.diagnosis.differencing",
     "Audit": "core.diagnosis.audit",
+    "Breaks": "core.diagnosis.breaks",
     "Cadence": "core.history.cadence",
     "Correlogram": "core.diagnosis.correlogram",
     "Decomposition": "core.diagnosis.decomposition",
@@ -44,12 +47,14 @@ _HOMES = {
     "ItemHistory": "core.history.item",
     "Publication": "core.publication.publication",
     "RollingOrigin": "core.backtest.schemes",
+    "Seasons": "core.diagnosis.seasons",
     "Stationarity": "core.diagnosis.stationarity",
     "Tidied": "core.tidying.tidy",
     "Trial": "core.backtest.trial",
     "Verdict": "core.verdict.verdict",
     "VeridexError": "errors",
     "backtest": "front",
+    "breaks": "core.diagnosis.breaks",
     "correlogram": "core.diagnosis.correlogram",
     "decide": "core.verdict.verdict",
     "decompose": "core.diagnosis.decomposition",
@@ -62,6 +67,7 @@ _HOMES = {
     "read_history": "exchange.reading",
     "read_holidays": "exchange.explaining",
     "read_publication": "exchange.publications",
+    "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
     "write": "exchange.writing",
@@ -71,6 +77,7 @@ __version__ = "0.1.0"
 __all__ = [
     "Advice",
     "Audit",
+    "Breaks",
     "Cadence",
     "Correlogram",
     "Decomposition",
@@ -83,12 +90,14 @@ __all__ = [
     "ItemHistory",
     "Publication",
     "RollingOrigin",
+    "Seasons",
     "Stationarity",
     "Tidied",
     "Trial",
     "Verdict",
     "VeridexError",
     "backtest",
+    "breaks",
     "correlogram",
     "decide",
     "decompose",
@@ -101,6 +110,7 @@ __all__ = [
     "read_history",
     "read_holidays",
     "read_publication",
+    "seasons",
     "stationarity",
     "tidy",
     "write",

@@ -393,3 +393,55 @@ def test_audits_lose_the_degrees_that_were_spent_and_have_reasons(trial):
     assert pd.Timestamp(held.largest["period"].iloc[0]) in set(errors["period"])
     with pytest.raises(vx.VeridexError, match="the trial looked 6 ahead"):
         trial.audit("smoker-01", "naive", step=9)
+
+
+@pytest.mark.parametrize(
+    ("cadence", "build", "cycles"),
+    [
+        ("monthly", lambda t: 20 * np.sin(2 * np.pi * t / 12), (12,)),
+        ("daily", lambda t: 10 * np.sin(2 * np.pi * t / 7) + 20 * np.cos(2 * np.pi * t / 365), (365, 7)),
+        ("counted", lambda t: 8 * np.sin(2 * np.pi * t / 17), (17,)),
+        ("hourly", lambda t: 9 * np.sin(2 * np.pi * t / 24) + 6 * (t % 168 < 48), (24, 168)),
+        ("monthly", lambda t: 0.3 * t, ()),
+        ("counted", lambda t: 0 * t, ()),
+    ],
+)
+def test_cycles_are_found_several_at_once(cadence, build, cycles):
+    t = np.arange(1095 if cadence in ("daily", "hourly") else 204)
+    y = 100 + build(t) + 2 * np.random.default_rng(5).normal(size=t.size)
+    y[11] = np.nan
+    start = None if cadence == "counted" else "2020-01-01"
+    found = vx.seasons(vx.History.from_numbers(y, start=start, cadence=cadence))
+    assert set(found.cycles) == set(cycles)
+    assert all(season.strength > 0.3 and season.p_value < 1e-6 for season in found.found)
+    assert ("no season" in found.reading) == (cycles == ())
+
+
+def test_cycles_that_the_planner_names_are_listed():
+    found = vx.seasons(monthly(seasonal_values(1, 96)), cycles=[5, 12])
+    assert found.cycles == (12,) and found.table["cycle"].tolist() == [12, 5]
+    assert found.table["seen"].tolist() == ["named", "named"] and found.table["strength"][1] < 0.1
+    assert "too little history" in vx.seasons(monthly([1, 2])).reading
+    assert vx.seasons(monthly([4.0] * 30)).reason == "all values are equal"
+    with pytest.raises(vx.VeridexError, match="after two periods or more"):
+        vx.seasons(monthly(WALK), cycles=1)
+
+
+def test_breaks_of_level_and_trend_are_dated():
+    rng = np.random.default_rng(9)
+    t = np.arange(120.0)
+    bend = vx.breaks(monthly(100 + 0.5 * np.minimum(t, 60) - (t > 60) * (t - 60) + rng.normal(size=120)))
+    assert [(one.kind, round(one.size, 1)) for one in bend.found] == [("trend", -1.5)]
+    assert abs(bend.found[0].ordinal - bend.series.start - 61) <= 2
+    season = 30 * np.sin(2 * np.pi * t / 12)
+    two = vx.breaks(monthly(200 + season + 20 * (t >= 40) - 35 * (t >= 90) + 2 * rng.normal(size=120)))
+    assert two.table["kind"].tolist() == ["level", "level"]
+    assert two.table["period"].dt.strftime("%Y-%m").tolist() == ["2021-05", "2025-07"]
+    assert two.table["size"].tolist() == pytest.approx([20, -35], abs=2)
+    assert "the level turns up by" in two.reading and "in 2021-05" in two.reading
+    nile = vx.breaks(vx.History.from_numbers(NILE, start="1871", cadence="yearly", item="flow"))
+    assert nile.reading.startswith("flow: the level turns down by 28") and nile.reading.endswith("in 1899.")
+    quiet = [vx.breaks(monthly(np.random.default_rng(s).normal(size=96))).found for s in range(40)]
+    assert sum(map(bool, quiet)) <= 1
+    assert "too little history" in vx.breaks(monthly([1, 2, 3])).reading
+    assert vx.breaks(monthly([4.0] * 30)).reason == "all values are equal"

@@ -6,7 +6,7 @@ import pytest
 
 import veridex as vx
 from conftest import monthly, seasonal_values
-from veridex.core.tidying.cycles import candidate_cycles
+from veridex.core.diagnosis.cycles import candidate_cycles
 from veridex.core.tidying.life import alive
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items

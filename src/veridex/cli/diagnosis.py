@@ -7,9 +7,11 @@ from typing import Any
 import pandas as pd
 
 from veridex.cli.jobs import file_name
+from veridex.core.diagnosis.breaks import breaks
 from veridex.core.diagnosis.correlogram import Correlogram, of_values
 from veridex.core.diagnosis.decomposition import decompose
 from veridex.core.diagnosis.differencing import Advice, differencing
+from veridex.core.diagnosis.seasons import seasons
 from veridex.core.diagnosis.stationarity import Stationarity, stationarity
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -59,12 +61,12 @@ def shown_tests(found: Diagnosed, form: str) -> pd.DataFrame:
 
 
 def shown_steps(found: Diagnosed) -> list[str]:
-    """The joint reading, the advice step by step, and the orders suggested."""
+    """The joint reading, the advice step by step, the orders suggested, the cycles and the breaks."""
     lines = [found.finding.reading, found.advice.reading]
     lines += [f"  {number}. {step.test}: {step.advice}." for number, step in enumerate(found.advice.steps, start=1)]
     if not found.advice.reason:
         lines.append(f"What is left: {found.bars.reading or found.bars.reason}")
-    return lines
+    return [*lines, seasons(found.series).reading, breaks(found.series).reading]
 
 
 def write_adjusted(found: Diagnosed, target: Path) -> str:

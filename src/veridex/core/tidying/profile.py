@@ -9,11 +9,11 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from veridex.core.diagnosis.cycles import candidate_cycles
 from veridex.core.diagnosis.strength import strength
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.core.tidying.cycles import candidate_cycles
 from veridex.core.tidying.expectation import Expectation, expect
 from veridex.core.tidying.life import alive
 from veridex.core.tidying.unfinished import unfinished_period
