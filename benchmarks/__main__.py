@@ -14,6 +14,8 @@ import pyarrow as pa
 from pyarrow import csv
 
 import veridex as vx
+from benchmarks.twins import twins
+from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.contract import Rows
 
@@ -173,6 +175,12 @@ def main() -> None:
     for text in (additive, multiplicative, "arima p=1 d=1 q=1", "trend-dummies", "naive"):
         report(f"public fit on 96 months, {text}", best_ms(public_fit(text), 200), 1.5, "ms")
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
+    year = seasonal(1, 120)
+    report("public Dickey-Fuller, lags by AIC, 120 months", best_ms(lambda: dickey_fuller(year), 200), 0.5, "ms")
+    history = vx.History.from_numbers(year, start="2016-01", cadence="monthly", item="smoker-01")["smoker-01"]
+    report("public decompose by loess, robust, 120 months", best_ms(lambda: vx.decompose(history), 200), 0.4, "ms")
+    for name, (ours, theirs) in twins(year).items():
+        report(f"kernel of {name} against its C twin ({ours:.3f} and {theirs:.3f} ms)", ours / theirs, 1.5, "x")
     report("10 million order lines, against the reader and one group-by", reading_ratio(10_000_000), 2.0, "x")
     report("10 million order lines, peak memory over their dates and quantities", reading_memory(10_000_000), 3.0, "x")
     report("profile of 10,000 items of 48 months", profile_seconds(10_000), 60.0, "s")

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.special import ndtr
 
 from veridex.core.diagnosis.outcome import Outcome
-from veridex.core.numerics.least_squares import least_squares, triangular_inverse
+from veridex.core.numerics.unit_root import adf_lags, adf_ratio
 
 __all__ = [
     "Choose",
@@ -18,13 +18,13 @@ __all__ = [
     "lags_by",
     "mackinnon_critical",
     "mackinnon_p_value",
-    "regress",
     "schwert_bound",
 ]
 
 FloatArray = NDArray[np.float64]
 Choose = Literal["aic", "bic", "t"]
-Z90 = 1.6448536269514722
+CHOICES = ("aic", "bic", "t")
+FIXED = {"none": 0, "level": 1, "trend": 2}
 Deterministic = Literal["none", "level", "trend"]
 
 # MacKinnon (1994), Journal of Business and Economic Statistics 12, 167-176, tables 3 and 4 (one variable):
@@ -128,7 +128,7 @@ def dickey_fuller(
     .. [2] MacKinnon (1994, 2010), as in the tables above.
     """
     outcome = Outcome(test=f"Dickey-Fuller ({deterministic})", null="unit root")
-    fixed = {"none": 0, "level": 1, "trend": 2}[deterministic]
+    fixed = FIXED[deterministic]
     most = schwert_bound(y.size) if lags is None else lags
     # Each lag costs a value and a coefficient; a few degrees of freedom must be left.
     most_possible = (y.size - fixed - 4) // 2
@@ -139,10 +139,10 @@ def dickey_fuller(
         return replace(outcome, reason="all values are equal")
     if lags is None:
         lags = lags_by(choose, y, min(most, most_possible), deterministic)
-    fit = regress(y, lags, lags, deterministic)
-    if fit is None:
+    statistic = float(adf_ratio(np.ascontiguousarray(y), lags, fixed))
+    if math.isnan(statistic):
         return replace(outcome, lags=lags, reason="the regression is singular: the series is exactly regular")
-    statistic, _, n = fit
+    n = y.size - 1 - lags
     return replace(
         outcome,
         statistic=statistic,
@@ -154,54 +154,7 @@ def dickey_fuller(
 
 
 def lags_by(choose: Choose, y: FloatArray, most: int, deterministic: Deterministic) -> int:
-    """The number of lagged changes that a criterion prefers; all candidates are fitted to the same values.
-
-    The candidates are nested, so that one QR factor holds the residual sums of all of them.
-    """
-    change = np.diff(y)
-    n = change.size - most
-    fixed = [np.ones(n)] if deterministic != "none" else []
-    fixed += [np.arange(1.0, n + 1.0)] if deterministic == "trend" else []
-    lagged = [change[most - j : change.size - j] for j in range(1, most + 1)]
-    before = y[most:-1] - (y.mean() if fixed else 0.0)
-    # The last column of R holds what each column in turn takes off the sum of squares.
-    r = np.asarray(np.linalg.qr(np.column_stack([*fixed, before, *lagged, change[most:]]), mode="r"))
-    taken, k0 = r[:, -1] ** 2, len(fixed) + 1
-    left = float(taken.sum()) - np.cumsum(taken[:-1])[k0 - 1 :]
-    size = np.arange(k0, k0 + most + 1)
-    if choose == "t":
-        for lags in range(most, 0, -1):
-            free = n - size[lags]
-            if taken[k0 + lags - 1] >= Z90**2 * left[lags] / free:
-                return lags
-        return 0
-    with np.errstate(divide="ignore", invalid="ignore"):
-        criteria = n * np.log(left / n) + (2.0 if choose == "aic" else math.log(n)) * size
-    return int(np.argmin(np.where(np.isfinite(criteria), criteria, np.inf)))
-
-
-def regress(y: FloatArray, lags: int, skip: int, deterministic: Deterministic) -> tuple[float, float, int] | None:
-    """T statistic of the last value's coefficient, AIC and n; None where the columns are dependent.
-
-    `skip` changes at the start are left out, at least `lags`.
-    """
-    change = np.diff(y)
-    n = change.size - skip
-    columns = [y[skip:-1]]
-    columns += [change[skip - j : change.size - j] for j in range(1, lags + 1)]
-    if deterministic != "none":
-        columns.append(np.ones(n))
-    if deterministic == "trend":
-        columns.append(np.arange(1.0, n + 1.0))
-    # The last column's coefficient has the simplest variance: 1 / R[k, k]^2.
-    design = np.ascontiguousarray(np.column_stack([*columns[1:], columns[0]]))
-    k = design.shape[1]
-    coefficients = np.empty(k)
-    total = least_squares(design, change[skip:].copy(), coefficients)
-    # A perfect fit leaves rounding only, from which no statistic can be made.
-    if total <= 1e-20 * float(np.square(change).sum()):
-        return None
-    inverse = np.empty((k, k))
-    triangular_inverse(design, inverse)
-    error = math.sqrt(total / (n - k)) * abs(inverse[-1, -1])
-    return float(coefficients[-1] / error), n * math.log(total / n) + 2 * k, n
+    """The number of lagged changes that a criterion prefers; all candidates are fitted to the same values."""
+    # Around their mean the same columns are further from being dependent.
+    centred = y if deterministic == "none" else y - y.mean()
+    return int(adf_lags(np.ascontiguousarray(centred), most, FIXED[deterministic], CHOICES.index(choose)))

@@ -7,8 +7,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from veridex.core.diagnosis.dickey_fuller import mackinnon_critical, mackinnon_p_value, regress, schwert_bound
+from veridex.core.diagnosis.dickey_fuller import mackinnon_critical, mackinnon_p_value, schwert_bound
 from veridex.core.diagnosis.outcome import Outcome
+from veridex.core.numerics.unit_root import adf_ratio
 
 __all__ = ["gls_critical", "gls_dickey_fuller"]
 
@@ -65,10 +66,9 @@ def gls_dickey_fuller(
     rest = _detrended(y, deterministic)
     if lags is None:
         lags = _lags_by_modified_aic(rest, min(schwert_bound(n), most_possible))
-    fit = regress(rest, lags, lags, "none")
-    if fit is None:
+    statistic, used = float(adf_ratio(np.ascontiguousarray(rest), lags, 0)), n - 1 - lags
+    if math.isnan(statistic):
         return replace(outcome, lags=lags, reason="the regression is singular: the series is exactly regular")
-    statistic, _, used = fit
     level = deterministic == "level"
     return replace(
         outcome,

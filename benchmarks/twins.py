@@ -1,0 +1,67 @@
+"""Plain C twins of two kernels, compiled on the spot, to hold the compiled Python against."""
+
+import ctypes
+import shutil
+import subprocess
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from veridex.core.diagnosis.dickey_fuller import dickey_fuller, schwert_bound
+from veridex.core.numerics.loess import decompose_by_loess
+from veridex.core.numerics.unit_root import adf_lags, adf_ratio
+
+HERE = Path(__file__).parent
+POINTER = np.ctypeslib.ndpointer(dtype=np.float64, flags="C_CONTIGUOUS")
+
+
+def compiled(name: str, directory: str) -> ctypes.CDLL:
+    library = Path(directory) / f"{name}.so"
+    command = ["gcc", "-O3", "-march=native", "-shared", "-fPIC", str(HERE / f"{name}.c"), "-o", str(library), "-lm"]
+    subprocess.run(command, check=True)
+    return ctypes.CDLL(str(library))
+
+
+def least(work: Callable[[], object], repeats: int = 300) -> float:
+    times = []
+    for _ in range(repeats):
+        begun = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - begun)
+    return 1e3 * min(times)
+
+
+def twins(y: np.ndarray) -> dict[str, tuple[float, float]]:
+    """Milliseconds of ours and of the twin for loess and for Dickey-Fuller on a series; empty without a C compiler."""
+    if shutil.which("gcc") is None:
+        return {}
+    n, known = y.size, np.ones(y.size)
+    ours, theirs = [np.empty(n) for _ in range(3)], [np.empty(n) for _ in range(3)]
+    with tempfile.TemporaryDirectory() as directory:
+        loess = compiled("loess", directory).decompose
+        loess.argtypes = [POINTER, *[ctypes.c_long] * 7, POINTER, POINTER, POINTER]
+        loess.restype = None
+        test = compiled("dickey_fuller", directory).dickey_fuller
+        test.argtypes = [POINTER, ctypes.c_long, ctypes.c_long, ctypes.POINTER(ctypes.c_long)]
+        test.restype = ctypes.c_double
+        decompose_by_loess(y, 12, 13, 21, 13, 1, 15, known, *ours)
+        loess(y, n, 12, 13, 21, 13, 1, 15, *theirs)
+        if not np.allclose(ours, theirs, rtol=1e-9, atol=1e-9):
+            raise SystemExit("the C twin of loess disagrees")
+        lags = ctypes.c_long()
+        outcome, statistic = dickey_fuller(y), test(y, n, schwert_bound(n), ctypes.byref(lags))
+        if outcome.lags != lags.value or abs(outcome.statistic - statistic) > 1e-8:
+            raise SystemExit("the C twin of Dickey-Fuller disagrees")
+        return {
+            "loess": (
+                least(lambda: decompose_by_loess(y, 12, 13, 21, 13, 1, 15, known, *ours)),
+                least(lambda: loess(y, n, 12, 13, 21, 13, 1, 15, *theirs)),
+            ),
+            "Dickey-Fuller": (
+                least(lambda: adf_ratio(y, adf_lags(y, schwert_bound(n), 1, 0), 1)),
+                least(lambda: test(y, n, schwert_bound(n), ctypes.byref(lags))),
+            ),
+        }
