@@ -38,24 +38,27 @@ def _fill(y: FloatArray, lags: int, skip: int, fixed: int, level_first: bool, a:
 def _triangle(a: FloatArray, columns: int, n: int) -> None:
     """Householder's QR, columns being rows of `a`: R takes their first entries."""
     for k in range(min(columns, n - 1)):
+        # Views from zero on: an index that cannot be negative needs no check, and the loops become vector code.
+        v = a[k, k:n]
         norm = 0.0
-        for i in range(k, n):
-            norm += a[k, i] * a[k, i]
+        for i in range(v.size):
+            norm += v[i] * v[i]
         norm = math.sqrt(norm)
         if norm == 0.0:
             continue
-        if a[k, k] > 0.0:
+        if v[0] > 0.0:
             norm = -norm
-        head = a[k, k] - norm
-        a[k, k] = head
+        head = v[0] - norm
+        v[0] = head
         for j in range(k + 1, columns):
+            w = a[j, k:n]
             along = 0.0
-            for i in range(k, n):
-                along += a[k, i] * a[j, i]
+            for i in range(v.size):
+                along += v[i] * w[i]
             along /= -norm * head
-            for i in range(k, n):
-                a[j, i] -= along * a[k, i]
-        a[k, k] = norm
+            for i in range(v.size):
+                w[i] -= along * v[i]
+        v[0] = norm
 
 
 @kernel
