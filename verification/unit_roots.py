@@ -64,7 +64,9 @@ def main() -> None:
         power = rejection(test, walk, 120, 4)
         print(f"| KPSS ({kind}), window 4 | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |")
     others = {
+        "Phillips-Perron (level), window 1": lambda y: phillips_perron(y, lags=1),
         "Phillips-Perron (level), window 4": lambda y: phillips_perron(y, lags=4),
+        "Phillips-Perron (trend), window 1": lambda y: phillips_perron(y, lags=1, deterministic="trend"),
         "Phillips-Perron (trend), window 4": lambda y: phillips_perron(y, lags=4, deterministic="trend"),
         "GLS Dickey-Fuller (level), 1 lag": lambda y: gls_dickey_fuller(y, lags=1),
         "GLS Dickey-Fuller (trend), 1 lag": lambda y: gls_dickey_fuller(y, lags=1, deterministic="trend"),
@@ -75,7 +77,7 @@ def main() -> None:
         sizes = [rejection(other, walk, n, 6) for n in (60, 120, 400)]
         power = rejection(other, autoregression, 120, 7)
         print(f"| {name} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |", flush=True)
-    for cycle, window in ((4, 4), (12, 3)):
+    for cycle, window in ((4, 0), (4, 1), (12, 0), (12, 1)):
 
         def stable(y, cycle=cycle, window=window):
             return canova_hansen(y, cycle, lags=window)

@@ -24,7 +24,7 @@ VIEWS = {
     "profile": f"veridex profile demand.csv {RAW} --events events.csv",
     "profile-one-item": f"veridex profile demand.csv {RAW.replace('sku ', 'sku=gloves-leather ')} --events events.csv",
     "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
-    "stationarity": f"veridex stationarity demand.csv {ONE}",
+    "stationarity": f"veridex stationarity demand.csv {ONE.replace('smoker-01', 'suit-ventilated')} --figures drawn",
     "backtest": f"veridex backtest demand.csv {TIDY}",
     "publish": f"veridex publish demand.csv {TIDY} --to published",
     "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
@@ -34,6 +34,7 @@ FIGURES = {
     "figure-contenders": "smoker-01-contenders.png",
     "figure-tidied": "gloves-leather-tidied.png",
 }
+DRAWN = {"figure-stationarity": "suit-ventilated-stationarity.png"}
 
 
 def main() -> None:
@@ -51,6 +52,8 @@ def main() -> None:
                 if name == "demo":
                     for file in ("demand.csv", "events.csv"):
                         shutil.copy(work / "veridex-demo" / file, work)
+            for name, figure in DRAWN.items():
+                shutil.copy(work / "drawn" / figure, HERE / f"{name}.png")
             for name, figure in FIGURES.items():
                 shutil.copy(work / "veridex-demo" / "figures" / figure, HERE / f"{name}.png")
     finally:

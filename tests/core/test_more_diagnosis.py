@@ -12,6 +12,7 @@ from reference import LAKE_HURON, NILE
 from veridex.core.diagnosis.canova_hansen import canova_hansen, von_mises_critical, von_mises_p_value
 from veridex.core.diagnosis.correlogram import partial_autocorrelations
 from veridex.core.diagnosis.dickey_fuller import lags_by
+from veridex.core.diagnosis.differencing import warnings_of
 from veridex.core.diagnosis.gls_dickey_fuller import gls_critical, gls_dickey_fuller
 from veridex.core.diagnosis.kpss import kpss_p_value
 from veridex.core.diagnosis.long_run import automatic_window
@@ -122,9 +123,9 @@ def test_the_law_of_canova_and_hansen():
 
 def test_canova_hansen_by_its_definition():
     y, cycle, window = seasonal_values(4, 96), 12, 3
-    z, t = np.diff(y), np.arange(1, 96)
+    z, t = y[1:], np.arange(1, 96)
     waves = [f(2 * np.pi * k * t / 12) for k in range(1, 6) for f in (np.cos, np.sin)] + [np.cos(np.pi * t)]
-    _, rest, _ = ordinary([np.ones(95), *waves], z)
+    _, rest, _ = ordinary([np.ones(95), y[:-1], *waves], z)
     scores = np.column_stack(waves) * rest[:, None]
     omega = scores.T @ scores / 95
     for lag in range(1, window + 1):
@@ -227,6 +228,15 @@ def test_differencing_is_advised_step_by_step(kind):
 )
 def test_no_advice_has_a_reason(values, reason):
     assert reason in vx.differencing(monthly(values)).reason
+
+
+def test_a_difference_too_many_is_warned_of():
+    rng = np.random.default_rng(2)
+    over = warnings_of(np.diff(rng.normal(size=200)), 12, 0, 1)
+    assert len(over) == 1 and "a difference may be one too many" in over[0]
+    missed = warnings_of(np.tile(rng.normal(size=12), 12) + 0.3 * rng.normal(size=144), 12, 0, 2)
+    assert any("one over the cycle may have been meant" in text for text in missed)
+    assert warnings_of(rng.normal(size=200), 12, 1, 1) == ()
 
 
 def test_powers():

@@ -16,7 +16,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.errors import ParameterError
 
-__all__ = ["Advice", "Step", "differencing"]
+__all__ = ["Advice", "Step", "differencing", "warnings_of"]
 
 FloatArray = NDArray[np.float64]
 
@@ -124,7 +124,7 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
     steps += more
     z, plain, more = _plain(z, significance, MOST - seasonal)
     steps += more
-    warnings = _warnings(z, one.cycle_length, seasonal, plain)
+    warnings = warnings_of(z, one.cycle_length, seasonal, plain)
     return Advice(
         item=one.item,
         transform=found.transform,
@@ -210,7 +210,7 @@ def _stop(rooted: bool, moving: bool, most: int) -> str:
     return "nothing against stationarity" if not moving else f"{most} differences in all are enough"
 
 
-def _warnings(z: FloatArray, cycle: int, seasonal: int, plain: int) -> tuple[str, ...]:
+def warnings_of(z: FloatArray, cycle: int, seasonal: int, plain: int) -> tuple[str, ...]:
     """Where a difference was one too many, or stands in for a seasonal one."""
     found = []
     if z.size > 3 and z.min() < z.max():

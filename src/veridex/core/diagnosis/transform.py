@@ -67,7 +67,8 @@ def transform_advice(y: FloatArray, cycle: int) -> TransformAdvice:
     plain = float(likelihoods[int(np.flatnonzero(POWERS == 1.0)[0])])
     p_value = float(chdtrc(1, 2.0 * (float(likelihoods[best]) - plain)))
     guerrero = guerrero_power(y, cycle)
-    evidence = f"the likelihood prefers power {power:g} (Guerrero {guerrero:.2f}; against none p {p_value:.3f})"
+    chance = "p < 0.001" if p_value < 0.001 else f"p {p_value:.3f}"
+    evidence = f"the likelihood prefers power {power:g} (Guerrero {guerrero:.2f}; against none {chance})"
     if p_value >= SIGNIFICANCE or power >= NONE_ABOVE:
         return TransformAdvice("none", power, guerrero, p_value, f"no transform: {evidence}")
     zero = float(likelihoods[int(np.flatnonzero(POWERS == 0.0)[0])])
