@@ -7,9 +7,13 @@ from matplotlib.colors import to_hex
 import veridex as vx
 from conftest import monthly
 from veridex.cli.jobs import draw
+from veridex.core.diagnosis.correlogram import of_values
+from veridex.core.tidying.profile import profile_items
 from veridex.figures import style
 from veridex.figures.contenders import draw_contenders
 from veridex.figures.forecast import draw_forecast
+from veridex.figures.history import draw_history
+from veridex.figures.stationarity import draw_stationarity
 
 
 def lines(axes, colour):
@@ -92,3 +96,41 @@ def test_date_ticks_are_round_and_few(first, last, labels):
     periods = np.array([first, last], dtype="datetime64[s]")
     ticks, found = style.date_ticks(periods, 4)
     assert found == labels and len(ticks) == len(labels)
+
+
+def test_the_history_figure_marks_what_stands_out(demand):
+    profiles = {one.series.item: one for one in profile_items(demand)}
+    tidied = vx.tidy(demand, gaps="interpolate", outliers="repair").history
+    figure = draw_history(profiles["gloves-leather"], tidied["gloves-leather"])
+    (axes,) = figure.axes
+    assert axes.get_title(loc="left") == "gloves-leather: 1 freak value"
+    labels = [text.get_text() for text in figure.legends[0].get_texts()]
+    assert labels == ["actual", "expected", "unfinished", "freak value", "repaired to"]
+    (repaired,) = lines(axes, style.AMBER)
+    assert repaired.get_ydata().tolist() == [tidied["gloves-leather"].values[61]]
+    (expected,) = lines(axes, style.TEAL)
+    assert np.array_equal(expected.get_ydata(), profiles["gloves-leather"].found.values)
+    shifted = draw_history(profiles["suit-ventilated"])
+    assert any(text.get_text().startswith("level up by ") for text in shifted.axes[0].texts)
+    gap = draw_history(profiles["lid-gold-63"])
+    assert "unknown" in [text.get_text() for text in gap.legends[0].get_texts()]
+    assert "2 unknown months" in gap.axes[0].get_title(loc="left")
+
+
+def test_the_stationarity_figure_shows_what_is_left(orders):
+    series = orders["suit-ventilated"]
+    advice = vx.differencing(series)
+    bars = of_values(advice.values, series.item, 12, None, 0)
+    figure = draw_stationarity(series, vx.stationarity(series), advice, bars)
+    top, middle, plain, partial = figure.axes
+    assert np.array_equal(lines(top, style.INK)[0].get_ydata(), series.values)
+    assert np.array_equal(lines(middle, style.TEAL)[0].get_ydata(), advice.values)
+    assert top.get_xlim() == middle.get_xlim()
+    assert [bar.get_height() for bar in plain.patches] == bars.acf.tolist()
+    beyond = [to_hex(bar.get_facecolor()) == style.AMBER for bar in partial.patches]
+    assert beyond == (np.abs(bars.pacf) > bars.bound).tolist()
+    constant = monthly([5.0] * 30)
+    none = vx.differencing(constant)
+    nothing = of_values(none.values, "smoker-01", 12, None, 0)
+    empty = draw_stationarity(constant["smoker-01"], vx.stationarity(constant), none, nothing)
+    assert len(empty.axes) == 3  # no bars to draw

@@ -81,6 +81,29 @@ def test_stationarity_command(ten_csv, orders):
     assert several.returncode == 2 and "this works on one series" in several.stderr
 
 
+def test_stationarity_shows_all_at_a_glance(ten_csv, orders, tmp_path):
+    words = [*WORDS, *TIDY, "--item", "sku=suit-ventilated"]
+    adjusted = tmp_path / "adjusted.csv"
+    done = veridex("stationarity", ten_csv, *words, "--figures", tmp_path, "--adjusted", adjusted, "--significance", 10)
+    assert done.returncode == 0
+    series = orders["suit-ventilated"]
+    for reading in (vx.differencing(series, 10).reading, vx.seasons(series).reading, vx.breaks(series).reading):
+        assert reading in done.stdout
+    assert "break in 2022-03" in done.stdout and "critical_10" in done.stdout and "What is left: " in done.stdout
+    assert "unit root rejected at 10 %" in done.stdout
+    table = pd.read_csv(adjusted)
+    parts = vx.decompose(series, form="multiplicative")
+    assert table["adjusted"].to_numpy() == pytest.approx(parts.adjusted)
+    assert table["period"].iloc[0] == "2016-10-01" and (tmp_path / "suit-ventilated-stationarity.png").exists()
+    automatic = veridex("stationarity", ten_csv, *words, "--lags", "automatic", "--choose", "bic", "--as", "json")
+    assert len(json.loads(automatic.stdout)) == 6
+    for wrong, message in ((["--lags", "many"], "or 'automatic'"), (["--choose", "luck"], "Invalid value")):
+        refused = veridex("stationarity", ten_csv, *words, *wrong)
+        assert refused.returncode == 2 and message in refused.stderr
+    short = veridex("stationarity", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--adjusted", adjusted)
+    assert short.returncode == 2 and "there is no decomposition: too little history" in short.stderr
+
+
 def test_profile_command(ten_csv, data, demand):
     whole = [*DESCRIBED[:-4], "--events", data / "events.csv"]
     shown = veridex("profile", data / "demand.csv", *whole)

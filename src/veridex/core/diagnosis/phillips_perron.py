@@ -46,9 +46,12 @@ def phillips_perron(y: FloatArray, *, lags: int | None = None, deterministic: De
         return replace(outcome, reason=f"too little history: {y.size} periods, {needed} needed")
     if y.min() == y.max():
         return replace(outcome, reason="all values are equal")
+    if deterministic != "none":
+        columns[0] = columns[0] - y.mean()  # the same ratio with more digits
     design = np.column_stack(columns)
-    coefficients, _, rank, _ = np.linalg.lstsq(design, y[1:], rcond=None)
-    rest = y[1:] - design @ coefficients
+    target = y[1:] if deterministic == "none" else y[1:] - y.mean()
+    coefficients, _, rank, _ = np.linalg.lstsq(design, target, rcond=None)
+    rest = target - design @ coefficients
     square = float(rest @ rest)
     if rank < design.shape[1] or square <= 1e-20 * float(y @ y):
         return replace(outcome, reason="the regression is singular: the series is exactly regular")
