@@ -14,51 +14,52 @@ __all__ = ["decompose_by_loess", "smooth"]
 
 @kernel
 def _at(
-    y: FloatArray, first: int, stride: int, n: int, weights: FloatArray, x: float, left: int, right: int, width: int
+    y: FloatArray,
+    first: int,
+    stride: int,
+    n: int,
+    weights: FloatArray,
+    x: float,
+    left: int,
+    right: int,
+    width: int,
+    near: FloatArray,
 ) -> float:
-    """Local line at `x` through positions left to right of a strided series; NaN without weight."""
+    """Local line at `x` through positions left to right of a strided series; NaN without weight.
+
+    `near` is scratch for the weights, at least as long as the window.
+    """
     reach = max(x - left, right - x)
     if width > n:
         reach += (width - n) // 2
-    h9, h1 = 0.999 * reach, 0.001 * reach
-    total = 0.0
-    centre = 0.0
-    for i in range(left, right + 1):
-        distance = abs(i - x)
+    h9, h1, per = 0.999 * reach, 0.001 * reach, 1.0 / reach
+    size = right - left + 1
+    total, centre = 0.0, 0.0
+    for k in range(size):
+        distance = abs(left + k - x)
+        w = 0.0
         if distance <= h9:
-            w = weights[first + stride * i]
+            w = weights[first + stride * (left + k)]
             if distance > h1:
-                u = distance / reach
+                u = distance * per
                 cube = 1.0 - u * u * u
                 w *= cube * cube * cube
-            total += w
-            centre += w * i
+        near[k] = w
+        total += w
+        centre += w * (left + k)
     if total <= 0.0:
         return np.nan
     centre /= total
-    spread = 0.0
-    for i in range(left, right + 1):
-        distance = abs(i - x)
-        if distance <= h9:
-            w = weights[first + stride * i]
-            if distance > h1:
-                u = distance / reach
-                cube = 1.0 - u * u * u
-                w *= cube * cube * cube
-            spread += w * (i - centre) * (i - centre)
-    slope = 0.0
+    spread, level, product = 0.0, 0.0, 0.0
+    for k in range(size):
+        from_centre = left + k - centre
+        weighted = near[k] * y[first + stride * (left + k)]
+        spread += near[k] * from_centre * from_centre
+        level += weighted
+        product += weighted * from_centre
+    value = level / total
     if spread > 1e-6 * (n - 1.0) * (n - 1.0) * total:
-        slope = (x - centre) / spread
-    value = 0.0
-    for i in range(left, right + 1):
-        distance = abs(i - x)
-        if distance <= h9:
-            w = weights[first + stride * i]
-            if distance > h1:
-                u = distance / reach
-                cube = 1.0 - u * u * u
-                w *= cube * cube * cube
-            value += w * (1.0 + slope * (i - centre) * total) / total * y[first + stride * i]
+        value += (x - centre) * product / spread
     return value
 
 
@@ -81,6 +82,7 @@ def smooth(
     weight in reach keep their value. Written to ``out[to:to + n + 2 * beyond]``.
     """
     half = (width - 1) // 2
+    near = np.empty(min(width, n))
     last_place, last_value = -beyond, 0.0
     place = -beyond
     while True:
@@ -89,7 +91,7 @@ def smooth(
         else:
             left = min(max(place - half, 0), n - width)
             right = left + width - 1
-        value = _at(y, first, stride, n, weights, float(place), left, right, width)
+        value = _at(y, first, stride, n, weights, float(place), left, right, width, near)
         if np.isnan(value):
             value = y[first + stride * min(max(place, 0), n - 1)]
         out[to + beyond + place] = value
