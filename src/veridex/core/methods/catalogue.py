@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from veridex.core.methods.arima import Arima
+from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean, WeightedAverage
 from veridex.core.methods.contract import Family
 from veridex.core.methods.grammar import parse, written
 from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
@@ -20,6 +21,10 @@ FAMILIES: tuple[Family[Any], ...] = (
     Naive(),
     SeasonalNaive(),
     Drift(),
+    LastChange(),
+    SeasonalMean(),
+    MovingAverage(),
+    WeightedAverage(),
     SimpleSmoothing(),
     HoltWinters(),
     Arima(),
@@ -91,7 +96,7 @@ def methods(lineup: "Sequence[str | Method]") -> tuple[Method, ...]:
 
 
 def default_lineup(cycle: int) -> tuple[Method, ...]:
-    """The methods entered when none are named: all of the catalogue that the cycle allows."""
+    """The methods entered when none are named: about a dozen of the catalogue, as the cycle allows."""
     plain = ("naive", "drift", "mean", "simple-smoothing", "arima p=0 d=1 q=1", "arima p=1 d=0 q=0")
     seasonal = (
         "seasonal-naive",

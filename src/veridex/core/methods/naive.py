@@ -16,12 +16,12 @@ from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import quantity
 
-__all__ = ["Drift", "Mean", "Naive", "SeasonalNaive"]
+__all__ = ["NO_COEFFICIENTS", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
 
 NO_COEFFICIENTS = Coefficients((), np.empty(0), np.empty(0))
 
 
-def _fill_stats(out: Rows, variance: float, used: int, estimated: int) -> None:
+def fill_stats(out: Rows, variance: float, used: int, estimated: int) -> None:
     """Gaussian log-likelihood of `used` independent errors with maximum-likelihood `variance`."""
     likelihood = -0.5 * used * (math.log(2.0 * math.pi * variance) + 1.0) if variance > 0 else np.nan
     out.stats[:] = (likelihood, used, estimated, 0)
@@ -48,7 +48,7 @@ class Mean(Family[Plan]):
         mean = known.mean()
         total = float(np.square(known - mean).sum())
         out.row[:] = (mean, total / (known.size - 1), known.size)
-        _fill_stats(out, total / known.size, known.size, 2)
+        fill_stats(out, total / known.size, known.size, 2)
         return self.replay(plan, y, x, out)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
@@ -99,7 +99,7 @@ class Naive(Family[Plan]):
             return Status.TOO_SHORT
         squares = np.square(np.diff(y[known])) / np.diff(known)
         out.row[0] = squares.mean()
-        _fill_stats(out, out.row[0], squares.size, 1)
+        fill_stats(out, out.row[0], squares.size, 1)
         return self.replay(plan, y, x, out)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
@@ -159,7 +159,7 @@ class SeasonalNaive(Family[Plan]):
         if changes.size == 0 or _by_phase(y, m)[0].min() < 0:
             return Status.TOO_SHORT
         out.row[0] = np.square(changes).mean()
-        _fill_stats(out, out.row[0], changes.size, 1)
+        fill_stats(out, out.row[0], changes.size, 1)
         return self.replay(plan, y, x, out)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
@@ -217,7 +217,7 @@ class Drift(Family[Plan]):
         drift = (y[known[-1]] - y[known[0]]) / (known[-1] - known[0])
         total = float((np.square(np.diff(y[known]) - drift * steps) / steps).sum())
         out.row[:] = (drift, total / (steps.size - 1), known[-1] - known[0])
-        _fill_stats(out, total / steps.size, steps.size, 2)
+        fill_stats(out, total / steps.size, steps.size, 2)
         return self.replay(plan, y, x, out)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
