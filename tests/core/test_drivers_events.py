@@ -166,6 +166,7 @@ def test_events_add_up_and_come_back(tmp_path):
     for text, message in (
         ("name,first,last\nfair,2024-03-02,2024-03-01\n", "bare.csv, row 2: an event ends before it begins"),
         ("name,last\nfair,2024-03-02\n", "no column 'first' for the event"),
+        ("name,first,echo\nfair,2024-03-02,1.5\n", "'1.5' is no whole number of days"),
         ("name,first\nfair,soon\n", "row 2, column 'first': 'soon' is no date"),
     ):
         (tmp_path / "bare.csv").write_text(text)

@@ -214,6 +214,17 @@ def test_spans_and_cadences_apply_the_rules_anew():
     assert tidied.to_frame().columns.tolist() == ["item", "period", "demand", "raw"]
 
 
+def test_histories_under_different_rules_do_not_mix():
+    """Their raw values would be lost, and forecasts scored against repaired ones."""
+    tidied = vx.tidy(monthly([1, None, 3]), gaps="carry").history["smoker-01"]
+    other = monthly([1, 2, 3], item="jar")["jar"]
+    for series in ([tidied, other], [other, tidied]):
+        with pytest.raises(vx.VeridexError, match="tidied by different rules; tidy them together"):
+            vx.History.of(series)
+    raw = vx.History.of([tidied.under(None), other])
+    assert np.array_equal(raw["smoker-01"].values, [1, np.nan, 3], equal_nan=True)
+
+
 def test_the_ledger_goes_with_the_publication(tmp_path):
     tidied = vx.tidy(monthly(faulty()), gaps="interpolate", outliers="repair", negative="zero")
     whats = tidied.ledger["what"].tolist()

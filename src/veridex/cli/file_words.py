@@ -189,6 +189,8 @@ def read_whole(words: FileWords) -> "tuple[History, str | None]":
 
 def _narrowed(history: "History", words: FileWords) -> "History":
     """Keep the span asked for."""
+    if words.as_of is not None and words.until is None:
+        raise ParameterError("as_of", repr(words.as_of), "it says from when --until 'last finished month' is told")
     if words.since is not None:
         history = history.since(words.since)
     if words.until is not None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.dates import DateWords, read_dates
-from veridex.core.history.numbers_in_text import read_quantities
+from veridex.core.history.numbers_in_text import read_quantities, refuse_cells
 from veridex.core.history.tables import require
 from veridex.errors import ParameterError
 
@@ -120,6 +120,9 @@ class Events:
             if column not in frame.columns:
                 return np.zeros(len(frame), dtype=np.int64)
             days_around = np.nan_to_num(read_quantities(frame[column], source, first_row), nan=0.0)
+            broken = np.flatnonzero(days_around != np.rint(days_around))
+            if broken.size:
+                refuse_cells(frame[column], broken, "whole number of days", "Write whole days.", source, first_row)
             return np.asarray(days_around, dtype=np.int64)
 
         first = days("first")

@@ -209,17 +209,23 @@ class History(Spans):
         Raises
         ------
         ParameterError
-            If their cadences differ.
+            If their cadences differ, they were tidied by different rules, or only some are ratios.
         """
         first = series[0]
         other = next((one for one in series if one.cadence != first.cadence), None)
         if other is not None:
             differ = f"{first.item!r} is {first.cadence.name}, {other.item!r} {other.cadence.name}"
             raise ParameterError("series", repr(other), f"a history has one cadence: {differ}")
+        if any(one.rules != first.rules for one in series):
+            problem = (
+                "they were tidied by different rules; tidy them together, or pass series.under(None), the raw values"
+            )
+            raise ParameterError("series", repr(first), problem)
         lengths = [len(one) for one in series]
         parts = [one.parts for one in series if one.parts is not None]
         outs = [np.zeros(len(one), dtype=bool) if one.stock_outs is None else one.stock_outs for one in series]
-        rules = first.rules if all(one.rules == first.rules for one in series) else None
+        if parts and len(parts) < len(series):
+            raise ParameterError("series", repr(first), "some of them are ratios of two sums and some are not")
         return cls(
             cadence=first.cadence,
             cycle_length=first.cycle_length,
@@ -229,10 +235,10 @@ class History(Spans):
             starts=np.array([one.start for one in series], dtype=np.int64),
             unit=first.unit,
             notes=notes,
-            raw=None if rules is None else np.concatenate([one.actuals for one in series]),
-            rules=rules,
+            raw=None if first.rules is None else np.concatenate([one.actuals for one in series]),
+            rules=first.rules,
             stock_outs=np.concatenate(outs) if any(one.stock_outs is not None for one in series) else None,
-            parts=np.concatenate(parts, axis=1) if len(parts) == len(series) else None,
+            parts=np.concatenate(parts, axis=1) if parts else None,
         )
 
     @classmethod

@@ -93,8 +93,8 @@ def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = Non
 
     A robust decomposition (loess trend, repeating season, bisquare weights) gives the expectation; where season
     and spread grow with the level it works on logarithms, chosen by the likelihood of the two forms (Box and Cox,
-    1964, Journal of the Royal Statistical Society B 26, 211-252). Residuals are measured by the median absolute
-    deviation, half locally. A value is freak from `FREAK_AT` on.
+    1964, Journal of the Royal Statistical Society B 26, 211-252). Residuals are measured by the spread
+    around them, a loess of absolute residuals. A value is freak from `FREAK_AT` on.
 
     Parameters
     ----------
