@@ -11,7 +11,7 @@ from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan
 from veridex.core.methods.settings import Setting, Value, whole
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number as shown
-from veridex.core.methods.words import quantity
+from veridex.core.methods.words import quantity, signed
 from veridex.core.numerics import arma as kernels
 from veridex.core.numerics.arima import difference, replay_arima
 from veridex.core.numerics.curvature import observed_errors
@@ -88,6 +88,19 @@ class Arima(Family[ArimaPlan]):
 
     def _fewest(self, plan: ArimaPlan) -> int:
         return plan.d + plan.p + plan.q + plan.constant + 3
+
+    def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The difference equation with its numbers."""
+        p, k = plan.p, plan.p + plan.q
+        z = "z" if plan.d or plan.constant else "y"
+        terms = [f"{signed(value)} {z}[t-{j + 1}]" for j, value in enumerate(row[:p])]
+        terms += [" + error[t]"] + [f"{signed(value)} error[t-{j + 1}]" for j, value in enumerate(row[p:k])]
+        lines = [f"{z}[t] = {''.join(terms).removeprefix(' + ')}"]
+        if z == "z":
+            of = ("y[t]", "y[t] - y[t-1]", "y[t] - 2 y[t-1] + y[t-2]")[plan.d]
+            lines.append(f"z[t] = {of}{signed(-row[k]) if plan.constant else ''}")
+        lines.append(f"the standard deviation of an error {shown(float(np.sqrt(row[-1])))}")
+        return "\n".join(lines)
 
     def needs(self, plan: ArimaPlan) -> str:
         """A few values more than coefficients."""

@@ -14,10 +14,10 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.naive import NO_COEFFICIENTS, fill_stats
+from veridex.core.methods.naive import CYCLE, NO_COEFFICIENTS, fill_stats
 from veridex.core.methods.settings import Setting, Value, whole
 from veridex.core.methods.status import Status
-from veridex.core.methods.words import quantity
+from veridex.core.methods.words import number, quantity, signed
 from veridex.errors import SettingError
 
 __all__ = ["LastChange", "MovingAverage", "SeasonalMean", "WeightedAverage"]
@@ -71,6 +71,17 @@ class _Average(Family[AveragePlan]):
     def coefficients(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
         """None are estimated: the weights are stated."""
         return NO_COEFFICIENTS
+
+    def equation(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The weighted sum with its numbers."""
+        w = plan.weights
+        terms = [
+            f"{number(float(w[0]))} y[t-1]",
+            *(f"{signed(float(w[j])).strip()} y[t-{j + 1}]" for j in range(1, w.size)),
+        ]
+        if w.size > 6:
+            terms = [*terms[:2], "+ ...", terms[-1]]
+        return f"forecast[t] = {' '.join(terms)}, the standard deviation of its errors {number(float(np.sqrt(row[0])))}"
 
     def needs(self, plan: AveragePlan) -> str:
         """The average and two errors."""
@@ -196,6 +207,11 @@ class LastChange(Family[Plan]):
             f"forgotten; no season is seen."
         )
 
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The line through the last two values."""
+        spread = number(float(np.sqrt(row[0])))
+        return f"forecast[t] = 2 y[t-1] - y[t-2], the standard deviation of its errors {spread}"
+
     def needs(self, plan: Plan) -> str:
         """Three values in a row, for a change of change."""
         return "3 known periods in a row"
@@ -213,10 +229,12 @@ class SeasonalMean(Family[Plan]):
     """
 
     name = "seasonal-mean"
+    settings = (CYCLE,)
 
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: mean of each phase from the first value on, values of each, variance, degrees of freedom."""
-        return Plan(cycle, horizon, levels, row_size=2 * cycle + 2)
+        own = int(settings.get("cycle") or cycle)
+        return Plan(own, horizon, levels, row_size=2 * own + 2)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the means and the variance around them, and forecast."""
@@ -249,7 +267,8 @@ class SeasonalMean(Family[Plan]):
         """The mean of each season, with its usual standard error."""
         m = plan.cycle
         first = series.start + len(series) - y.size
-        names = tuple(series.phase_name(first + phase) for phase in range(m))
+        own = m == series.cycle_length
+        names = tuple(series.phase_name(first + j) if own else f"phase {j + 1}" for j in range(m))
         return Coefficients(names, row[:m], np.sqrt(row[2 * m] / row[m : 2 * m]), float(row[2 * m + 1]))
 
     def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -257,12 +276,21 @@ class SeasonalMean(Family[Plan]):
         m = plan.cycle
         first = series.start + len(series) - y.size
         low, high = int(np.argmin(row[:m])), int(np.argmax(row[:m]))
+
+        def name(phase: int) -> str:
+            return series.phase_name(first + phase) if m == series.cycle_length else f"phase {phase + 1}"
+
         return (
             f"Each coming {series.cadence.noun} is expected at the mean of its season, from "
-            f"{quantity(float(row[low]), series.unit)} ({series.phase_name(first + low)}) to "
-            f"{quantity(float(row[high]), series.unit)} ({series.phase_name(first + high)}). "
+            f"{quantity(float(row[low]), series.unit)} ({name(low)}) to "
+            f"{quantity(float(row[high]), series.unit)} ({name(high)}). "
             f"All cycles count alike; no trend is seen."
         )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The means are in the table of coefficients."""
+        spread = number(float(np.sqrt(row[2 * plan.cycle])))
+        return f"forecast[t] = mean of y[t-{plan.cycle}], y[t-{2 * plan.cycle}] ..., the spread around it {spread}"
 
     def needs(self, plan: Plan) -> str:
         """Each season once and one of them twice."""

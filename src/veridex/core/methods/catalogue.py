@@ -11,7 +11,8 @@ from veridex.core.methods.grammar import parse, written
 from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
 from veridex.core.methods.regression import TrendDummies
 from veridex.core.methods.settings import Value
-from veridex.core.methods.smoothing import HoltWinters, SimpleSmoothing
+from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
+from veridex.core.methods.smoothing_chosen import Smoothing
 from veridex.errors import MethodUnknown, ParameterError, SettingError
 
 __all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
@@ -26,7 +27,9 @@ FAMILIES: tuple[Family[Any], ...] = (
     MovingAverage(),
     WeightedAverage(),
     SimpleSmoothing(),
+    Holt(),
     HoltWinters(),
+    Smoothing(),
     Arima(),
     TrendDummies(),
 )

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar, Generic, TypeVar
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 from scipy.special import ndtri, stdtrit
 
@@ -161,12 +162,24 @@ class Family(ABC, Generic[P]):
         """Say what is carried forward, how fast it forgets, what trend and season it sees."""
 
     @abstractmethod
+    def equation(self, plan: P, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The method with its numbers, a line per equation."""
+
+    @abstractmethod
     def needs(self, plan: P) -> str:
         """Say how much history the method needs."""
 
     @abstractmethod
     def variance(self, plan: P, row: FloatArray) -> float:
         """Variance of the one-step innovations in a parameter row."""
+
+    def components(self, plan: P, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+        """Parts of the series as the method sees them, each of shape (n,); none where it has no parts."""
+        return {}
+
+    def candidates(self, plan: P, y: FloatArray) -> pd.DataFrame:
+        """Everything a search tried; no rows where nothing is searched."""
+        return pd.DataFrame()
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""

@@ -19,6 +19,7 @@ from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.criteria import criteria
 from veridex.core.methods.levels import DEFAULT_LEVELS, bound_columns, checked_levels
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.preparation.training import training_values
@@ -141,18 +142,17 @@ class Fitted:
     @property
     def aic(self) -> float:
         """Akaike's criterion: -2 log-likelihood + 2 k."""
-        return -2 * self.log_likelihood + 2 * self.parameters
+        return criteria(self.stats)["aic"]
 
     @property
     def aicc(self) -> float:
         """Akaike's criterion corrected for small samples (Hurvich and Tsai, 1989, Biometrika 76, 297-307)."""
-        k, n = self.parameters, self.nobs
-        return self.aic + 2 * k * (k + 1) / (n - k - 1) if n > k + 1 else math.nan
+        return criteria(self.stats)["aicc"]
 
     @property
     def bic(self) -> float:
         """Schwarz's criterion: -2 log-likelihood + k log n."""
-        return -2 * self.log_likelihood + self.parameters * math.log(max(self.nobs, 1))
+        return criteria(self.stats)["bic"]
 
     @property
     def variance(self) -> float:
@@ -194,6 +194,29 @@ class Fitted:
         if not self.available:
             return f"{self.method} is not available for {self.series.item}: {self.reason}."
         return self.method.family.in_words(self._plan, self._values, self.row, self.series)
+
+    def equation(self) -> str:
+        """The method with its numbers, a line per equation."""
+        if not self.available:
+            return ""
+        return self.method.family.equation(self._plan, self._values, self.row, self.series)
+
+    @cached_property
+    def components(self) -> pd.DataFrame:
+        """The parts that the method sees, as columns: period, level, trend, season where it has them, fitted."""
+        table: dict[str, Any] = {"period": self.series.periods}
+        if self.available:
+            for name, part in self.method.family.components(self._plan, self._values, self.row).items():
+                table[name] = np.concatenate((np.full(len(self.series) - part.size, np.nan), part))
+        return pd.DataFrame(table | {"fitted": self.fitted_values})
+
+    @cached_property
+    def candidates(self) -> pd.DataFrame:
+        """Everything that a searched method tried, the best first, with its criteria."""
+        if self.applied:
+            return pd.DataFrame()
+        with np.errstate(all="ignore"):
+            return self.method.family.candidates(self._plan, self._values)
 
     def forecast(self, horizon: int, levels: Sequence[float] | float = DEFAULT_LEVELS) -> "Forecast":
         """Forecast the periods after the last.

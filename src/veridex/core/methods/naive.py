@@ -13,10 +13,14 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
+from veridex.core.methods.settings import whole
 from veridex.core.methods.status import Status
-from veridex.core.methods.words import quantity
+from veridex.core.methods.words import number, quantity, signed
 
-__all__ = ["NO_COEFFICIENTS", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
+__all__ = ["CYCLE", "NO_COEFFICIENTS", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
+
+CYCLE = whole("cycle", 2, 100_000)
+"""Periods after which the season repeats, where the history's own cycle is not meant."""
 
 NO_COEFFICIENTS = Coefficients((), np.empty(0), np.empty(0))
 
@@ -70,6 +74,10 @@ class Mean(Family[Plan]):
             f"Every coming {series.cadence.noun} is expected at {quantity(row[0], series.unit)}, the mean of "
             f"{series.cadence.length(row[2])}. All of them count alike; no trend and no season is seen."
         )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The mean with its number."""
+        return f"forecast[t] = {number(row[0])}, the spread around it {number(float(np.sqrt(row[1])))}"
 
     def needs(self, plan: Plan) -> str:
         """Two values, for a variance."""
@@ -126,6 +134,10 @@ class Naive(Family[Plan]):
             f"Everything before it is forgotten; no trend and no season is seen."
         )
 
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The random walk."""
+        return f"forecast[t] = y[t-1], the standard deviation of a change {number(float(np.sqrt(row[0])))}"
+
     def needs(self, plan: Plan) -> str:
         """Two values, for a change."""
         return "2 known periods"
@@ -142,10 +154,11 @@ class SeasonalNaive(Family[Plan]):
     """
 
     name = "seasonal-naive"
+    settings = (CYCLE,)
 
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: variance of a change over a cycle."""
-        return Plan(cycle, horizon, levels, row_size=1)
+        return Plan(int(settings.get("cycle") or cycle), horizon, levels, row_size=1)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of a change over a cycle, and forecast."""
@@ -185,6 +198,11 @@ class SeasonalNaive(Family[Plan]):
             f"Each coming {noun} repeats the value of the {noun} {series.cadence.length(plan.cycle)} earlier. "
             f"The season of the last cycle is taken as it was; no trend is seen."
         )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The random walk of each season."""
+        spread = number(float(np.sqrt(row[0])))
+        return f"forecast[t] = y[t-{plan.cycle}], the standard deviation of a change over the cycle {spread}"
 
     def needs(self, plan: Plan) -> str:
         """A cycle and a value more."""
@@ -245,6 +263,11 @@ class Drift(Family[Plan]):
             f"From the last known value on, demand {way} by {quantity(abs(float(row[0])), series.unit)} a {noun}, "
             f"its average change from the first to the last of {series.cadence.length(row[2] + 1)}. No season is seen."
         )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The random walk with its drift."""
+        spread = number(float(np.sqrt(row[1])))
+        return f"forecast[t] = y[t-1]{signed(float(row[0]))}, the standard deviation of a change around it {spread}"
 
     def needs(self, plan: Plan) -> str:
         """Three values, for a drift and a variance around it."""

@@ -8,7 +8,7 @@ import numpy as np
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
 from veridex.core.methods.status import Status
-from veridex.core.methods.words import quantity
+from veridex.core.methods.words import number, quantity, signed
 from veridex.core.numerics import regression as kernels
 
 __all__ = ["TrendDummies"]
@@ -70,6 +70,12 @@ class TrendDummies(Family[Plan]):
             f"highest in {series.phase_name(first + top)} and lowest in {series.phase_name(first + bottom)}, "
             f"{quantity(season[top] - season[bottom], series.unit)} apart."
         )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The line with its numbers; the dummies are in the table of coefficients."""
+        spread = number(float(np.sqrt(row[plan.cycle + 1])))
+        line = f"forecast[t] = {number(float(row[0]))}{signed(float(row[1]))} t + effect of the period of the cycle"
+        return f"{line}\nt = 1, 2, ... from the first value on; the residual standard deviation {spread}"
 
     def needs(self, plan: Plan) -> str:
         """More values than coefficients, and every season seen."""

@@ -1,255 +1,161 @@
-"""Exponential smoothing: simple, and Holt-Winters with an additive or multiplicative season."""
+"""Exponential smoothing under its usual names: simple, Holt's, and Holt-Winters."""
 
-import math
+from abc import abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.settings import Value, choice, number, yes_no
+from veridex.core.methods.contract import Coefficients, Family, FloatArray, Rows
+from veridex.core.methods.settings import Value, choice, yes_no
+from veridex.core.methods.smoothing_forms import (
+    ERRORS,
+    SEASONS,
+    SmoothingPlan,
+    check_constants,
+    common_settings,
+    estimate,
+    fewest,
+    obstacle,
+    replay,
+    row_size,
+    smoothing_words,
+)
+from veridex.core.methods.smoothing_tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.methods.status import Status
-from veridex.core.methods.words import number as shown
-from veridex.core.methods.words import quantity
-from veridex.core.numerics import smoothing as kernels
-from veridex.core.numerics.curvature import observed_errors
-from veridex.core.numerics.smoothing_forecasts import replay_smoothing
+from veridex.core.numerics.smoothing import ADDITIVE, DAMPED, NONE, Form
 from veridex.errors import SettingError
 
-__all__ = ["HoltWinters", "SimpleSmoothing", "SmoothingPlan"]
-
-CONSTANTS = ("alpha", "beta", "gamma", "phi")
+__all__ = ["Holt", "HoltWinters", "SimpleSmoothing"]
 
 
-@dataclass(frozen=True, slots=True)
-class SmoothingPlan(Plan):
-    """A smoothing form: error, trend and season as the kernels count them, and the constants that are stated."""
+class _NamedForm(Family[SmoothingPlan]):
+    """A smoothing form with a name of its own."""
 
-    error: int = kernels.ADDITIVE
-    trend: int = kernels.NONE
-    season: int = kernels.NONE
-    fixed: FloatArray = field(default_factory=lambda: np.full(4, np.nan), repr=False)
+    @abstractmethod
+    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+        """The form that the settings ask for."""
 
-    @property
-    def phases(self) -> int:
-        """Seasonal states kept."""
-        return self.cycle if self.season != kernels.NONE else 1
-
-    @property
-    def has(self) -> tuple[bool, bool, bool, bool]:
-        """Which of alpha, beta, gamma, phi the form has."""
-        return True, self.trend != kernels.NONE, self.season != kernels.NONE, self.trend == kernels.DAMPED
-
-
-class _Smoothing(Family[SmoothingPlan]):
-    """What all smoothing forms share."""
-
-    def _plan(
-        self,
-        settings: Mapping[str, Any],
-        cycle: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        error: int,
-        trend: int,
-        season: int,
+    def prepare(
+        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
     ) -> SmoothingPlan:
-        fixed = np.array([np.nan if settings.get(key) is None else settings[key] for key in CONSTANTS])
-        phases = cycle if season != kernels.NONE else 1
+        """Row: the constants, the starting states, the variance."""
+        form = self._form(settings, cycle)
+        size = row_size(form)
         return SmoothingPlan(
-            cycle,
-            horizon,
-            levels,
-            row_size=kernels.STARTS + phases + 1,
-            warm_size=7,
-            error=error,
-            trend=trend,
-            season=season,
-            fixed=fixed,
+            cycle, horizon, levels, row_size=size, warm_size=size, forms=(form,), **smoothing_words(settings)
         )
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse constants outside the region, and phi without damping."""
+        if settings.get("phi") is not None and not settings["damped"]:
+            raise SettingError(self.name, "phi damps the trend; add damped=yes")
+        check_constants(self.name, settings)
 
     def run(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate constants and starting values by maximum likelihood, and forecast."""
-        if plan.season != kernels.NONE and plan.cycle < 2:
-            return Status.NO_SEASON
-        known = y[~np.isnan(y)]
-        if known.size < self._fewest(plan) or y.size < self._span(plan):
-            return Status.TOO_SHORT
-        if plan.error == kernels.MULTIPLICATIVE and known.min() <= 0.0:
-            return Status.NOT_POSITIVE
-        if known.min() == known.max():
-            return Status.CONSTANT
-        ended = kernels.estimate_smoothing(
-            y, plan.error, plan.trend, plan.season, plan.phases, plan.fixed, warm, out.row, out.stats
-        )
-        if ended == kernels.NO_FIT:
-            return Status.NO_FIT
-        self.replay(plan, y, x, out)
-        return Status.DONE if ended == kernels.DONE else Status.NOT_CONVERGED
+        form = plan.forms[0]
+        hindered = obstacle(plan, form, y, y[~np.isnan(y)])
+        if hindered != Status.DONE:
+            return hindered
+        status = estimate(plan, form, y, warm, out.row, out.stats)
+        if status <= Status.DONE:
+            replay(plan, form, y, out.row, out)
+        return status
 
     def replay(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion with given constants and starts, and forecast."""
-        replay_smoothing(
-            y, plan.error, plan.trend, plan.season, plan.phases, out.row, out.fitted, out.points, out.stderr
-        )
-        out.fill_bounds(plan.quantiles)
+        replay(plan, plan.forms[0], y, out.row, out)
         return Status.DONE
-
-    def _span(self, plan: SmoothingPlan) -> int:
-        return 2 * plan.cycle if plan.season != kernels.NONE else 3
-
-    def _fewest(self, plan: SmoothingPlan) -> int:
-        """Known values: one more than the quantities to be estimated, and two cycles where there is a season."""
-        free = sum(has and math.isnan(value) for has, value in zip(plan.has, plan.fixed, strict=True))
-        starts = 1 + (plan.trend != kernels.NONE) + (plan.cycle - 1 if plan.season != kernels.NONE else 0)
-        return max(free + starts + 1, self._span(plan))
 
     def needs(self, plan: SmoothingPlan) -> str:
         """Two cycles, or a few values."""
-        return f"{self._fewest(plan)} known periods"
+        return f"{fewest(plan, plan.forms[0])} known periods"
 
     def variance(self, plan: SmoothingPlan, row: FloatArray) -> float:
         """Variance of the one-step errors (relative ones where they are multiplicative)."""
         return float(row[-1])
 
     def coefficients(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
-        """Constants, starting level and slope with standard errors; the seasonal starts are heuristic and have none.
-
-        The standard errors come from the observed information given the seasonal starts; a constant at the
-        edge of its region or stated by the planner has none.
-        """
-        count = kernels.STARTS
-        states, fitted = np.empty(2 + plan.phases), np.empty(y.size)
-
-        def log_likelihood(head: FloatArray) -> float:
-            trial = row.copy()
-            trial[:count] = head
-            total, logs, known = kernels.recursion(
-                y, plan.error, plan.trend, plan.season, plan.phases, trial, states, fitted
-            )
-            return -0.5 * known * math.log(total) - logs if total < math.inf else -math.inf
-
-        low = np.array([1e-3, 1e-3, 1e-3, 0.801])
-        high = np.array([0.999, 0.999, 0.999 * (1.0 - row[0]), 0.979])
-        inside = (row[:4] > low) & (row[:4] < high) & np.isnan(plan.fixed) & np.array(plan.has)
-        free = np.concatenate((inside, [True, plan.trend != kernels.NONE]))
-        size = math.sqrt(self.variance(plan, row)) * (abs(row[4]) if plan.error == kernels.MULTIPLICATIVE else 1.0)
-        scales = np.array([0.1, 0.1, 0.1, 0.02, size, size / max(y.size, 2)])
-        errors = observed_errors(log_likelihood, row[:count], free, scales)
-
-        shown_rows = [j for j, has in enumerate((*plan.has, True, plan.trend != kernels.NONE)) if has]
-        names = (*CONSTANTS, "starting level", "starting slope")
-        first = series.start + len(series) - y.size
-        seasons = (
-            [f"start {series.phase_name(first + j)}" for j in range(plan.cycle)] if plan.season != kernels.NONE else []
-        )
-        return Coefficients(
-            tuple(names[j] for j in shown_rows) + tuple(seasons),
-            np.concatenate((row[shown_rows], row[count:-1] if seasons else [])),
-            np.concatenate((errors[shown_rows], np.full(len(seasons), np.nan))),
-        )
+        """Constants, starting level and slope with standard errors, starting season."""
+        return form_coefficients(plan, plan.forms[0], y, row, series)
 
     def in_words(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how fast level, trend and season move."""
-        states, fitted = np.empty(2 + plan.phases), np.empty(y.size)
-        kernels.recursion(y, plan.error, plan.trend, plan.season, plan.phases, row, states, fitted)
-        cadence, unit = series.cadence, series.unit
-        parts = [f"A level is carried forward, now {quantity(states[0], unit)}; {_memory(row[0], series)}."]
-        if plan.trend != kernels.NONE:
-            way = "rises" if states[1] >= 0 else "falls"
-            fades = f" (fading by {shown(100 * (1 - row[3]), 2)} % each {cadence.noun})" if row[3] < 1 else ""
-            moves = (
-                "which hardly changes"
-                if row[1] < 0.01
-                else f"which takes up {shown(row[1], 2)} of each change of level"
-            )
-            parts.append(f"It {way} by {quantity(abs(float(states[1])), unit)} a {cadence.noun}{fades}, {moves}.")
-        if plan.season != kernels.NONE:
-            s = states[2:]
-            first = series.start + len(series) - y.size
-            top, bottom = int(s.argmax()), int(s.argmin())
-            top_name, bottom_name = series.phase_name(first + top), series.phase_name(first + bottom)
-            if plan.season == kernels.ADDITIVE:
-                high = f"{quantity(s[top], unit)} above the level in {top_name}"
-                low = f"{quantity(-s[bottom], unit)} below it in {bottom_name}"
-            else:
-                high, low = (
-                    f"{shown(s[top], 3)} times the level in {top_name}",
-                    f"{shown(s[bottom], 3)} in {bottom_name}",
-                )
-            change = "hardly changes" if row[2] < 0.01 else f"moves by {shown(row[2], 2)} of what each cycle shows"
-            parts.append(f"The season reaches from {high} to {low}, and {change}.")
-        else:
-            parts.append("No season is seen.")
-        return " ".join(parts)
+        return form_words(plan.forms[0], y, row, series)
+
+    def equation(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The recursion with its numbers."""
+        return form_equation(plan.forms[0], row)
+
+    def components(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+        """Level, trend and season after each period."""
+        return form_components(plan.forms[0], y, row)
 
 
-class SimpleSmoothing(_Smoothing):
+class SimpleSmoothing(_NamedForm):
     """A level that follows demand by a constant share of each one-step error; no trend, no season.
 
-    The innovations state-space model with additive errors (Hyndman, Koehler, Ord and Snyder, 2008, section
-    2.3), estimated by maximum likelihood with its starting level. Standard error at lead h:
-    ``sigma sqrt(1 + (h - 1) alpha^2)``; sigma^2 is the squared errors' sum over n less the estimated
-    quantities. Normal bounds, given the parameters.
+    The innovations state-space model with additive errors, or with ``error=multiplicative`` errors that grow with
+    the level (Hyndman, Koehler, Ord and Snyder, 2008, section 2.3 and 6.2), estimated by maximum likelihood with its
+    starting level. Standard error at lead h: ``sigma sqrt(1 + (h - 1) alpha^2)``; sigma^2 is the squared errors'
+    sum over n less the estimated quantities. Normal bounds, given the parameters.
     """
 
     name = "simple-smoothing"
-    settings = (number("alpha", 0.0, 1.0),)
+    settings = (choice("error", *ERRORS, default="additive"), *common_settings("alpha"))
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> SmoothingPlan:
-        """The form with a level only."""
-        form = kernels.ADDITIVE, kernels.NONE, kernels.NONE
-        return self._plan(settings, cycle, horizon, levels, *form)
+    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+        return Form(ERRORS[settings["error"]], NONE, NONE, 1)
 
 
-class HoltWinters(_Smoothing):
+class Holt(_NamedForm):
+    """Level and trend, each following demand at its own speed; no season.
+
+    beta is Holt's constant, the share of the newest change of level that enters the slope; ``damped=yes`` lets the
+    trend fade by phi each period. Errors are additive or multiplicative (Hyndman, Koehler, Ord and Snyder, 2008,
+    section 2.3). Standard errors are closed forms (section 6.2), given the parameters; normal bounds.
+    """
+
+    name = "holt"
+    settings = (
+        yes_no("damped"),
+        choice("error", *ERRORS, default="additive"),
+        *common_settings("alpha", "beta", "phi"),
+    )
+
+    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+        return Form(ERRORS[settings["error"]], DAMPED if settings["damped"] else ADDITIVE, NONE, 1)
+
+
+class HoltWinters(_NamedForm):
     """Level, trend and season, each following demand at its own speed.
 
-    ``season=additive``: additive errors, trend and season. ``season=multiplicative``: multiplicative errors,
-    additive trend, multiplicative season (models AAA and MAM of Hyndman, Koehler, Ord and Snyder, 2008;
-    ``damped=yes`` their damped forms). Constants: alpha for the level; beta, Holt's share of the newest change
-    of level that enters the slope; gamma for the season, at most 1 - alpha; phi damps the trend. The season is
-    corrected against the level before the new value (the error-correction form). Standard errors are the
-    closed form (additive) and the exact second moments (multiplicative), given the parameters; normal bounds.
+    ``season=additive``: additive errors unless stated otherwise. ``season=multiplicative``: multiplicative errors
+    always; additive errors with a multiplicative season are unstable and have no closed variance (models of
+    Hyndman, Koehler, Ord and Snyder, 2008, sections 2.3 and 6.3). Constants: alpha for the level; beta, Holt's share
+    of the newest change of level that enters the slope; gamma for the season, at most 1 - alpha; phi damps the trend
+    with ``damped=yes``. The season is corrected against the level before the new value (the error-correction form).
+    Standard errors are closed forms (additive season) and the exact second moments (multiplicative season), given
+    the parameters; normal bounds.
     """
 
     name = "holt-winters"
     settings = (
         choice("season", "additive", "multiplicative", default="additive"),
         yes_no("damped"),
-        number("alpha", 0.0, 1.0),
-        number("beta", 0.0, 1.0),
-        number("gamma", 0.0, 1.0),
-        number("phi", 0.0, 1.0),
+        choice("error", *ERRORS),
+        *common_settings("alpha", "beta", "gamma", "phi"),
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
-        """Refuse constants outside the region, and phi without damping."""
-        if settings.get("phi") is not None and not settings["damped"]:
-            raise SettingError(self.name, "phi damps the trend; add damped=yes")
-        alpha, gamma = settings.get("alpha"), settings.get("gamma")
-        if isinstance(alpha, (int, float)) and isinstance(gamma, (int, float)) and gamma > 1 - alpha:
-            raise SettingError(self.name, f"gamma may be at most 1 - alpha = {1 - alpha:g}, got {gamma:g}")
+        """Refuse a multiplicative season with additive errors, and what no form takes."""
+        if settings["season"] == "multiplicative" and settings.get("error") == "additive":
+            raise SettingError(self.name, "a multiplicative season needs multiplicative errors; leave error out")
+        super().check(settings)
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> SmoothingPlan:
-        """The form with trend and season."""
-        multiplicative = settings["season"] == "multiplicative"
-        kind = kernels.MULTIPLICATIVE if multiplicative else kernels.ADDITIVE
-        trend = kernels.DAMPED if settings["damped"] else kernels.ADDITIVE
-        return self._plan(settings, cycle, horizon, levels, kind, trend, kind)
-
-
-def _memory(alpha: float, series: ItemHistory) -> str:
-    """How fast a level forgets."""
-    if alpha > 0.99:
-        return f"it is the last {series.cadence.noun}'s, and everything before is forgotten"
-    if alpha < 0.001:
-        return "it hardly moves, so that the whole history counts alike"
-    half = math.log(0.5) / math.log(1.0 - alpha)
-    return f"half of its weight lies on the last {series.cadence.length(max(half, 1.0))}"
+    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+        error = settings.get("error") or settings["season"]
+        trend = DAMPED if settings["damped"] else ADDITIVE
+        return Form(ERRORS[error], trend, SEASONS[settings["season"]], cycle)

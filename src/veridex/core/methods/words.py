@@ -2,7 +2,9 @@
 
 import math
 
-__all__ = ["number", "quantity"]
+from veridex.core.history.cadence import Cadence
+
+__all__ = ["memory", "number", "quantity", "signed"]
 
 
 def number(value: float, digits: int = 4) -> str:
@@ -25,3 +27,26 @@ def number(value: float, digits: int = 4) -> str:
 def quantity(value: float, unit: str | None) -> str:
     """A number with its unit, if there is one."""
     return f"{number(value)} {unit}" if unit else number(value)
+
+
+def signed(value: float, digits: int = 4) -> str:
+    """A term of an equation after the first: its sign apart.
+
+    Examples
+    --------
+    >>> signed(0.25), signed(-3.0)
+    (' + 0.25', ' - 3')
+    """
+    return f" {'-' if value < 0 else '+'} {number(abs(value), digits)}"
+
+
+def memory(alpha: float, cadence: Cadence) -> str:
+    """How fast a level with this smoothing constant forgets."""
+    if alpha > 1.01:
+        return f"it goes further than each {cadence.noun}'s change"
+    if alpha > 0.99:
+        return f"it is the last {cadence.noun}'s, and everything before is forgotten"
+    if alpha < 0.001:
+        return "it hardly moves, so that the whole history counts alike"
+    half = math.log(0.5) / math.log(1.0 - alpha)
+    return f"half of its weight lies on the last {cadence.length(max(half, 1.0))}"

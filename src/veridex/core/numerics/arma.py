@@ -13,7 +13,7 @@ import math
 
 import numpy as np
 
-from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.numerics.compiled import FloatArray, copy_into, kernel
 from veridex.core.numerics.least_squares import least_squares
 from veridex.core.numerics.minimise import CONVERGED, ITERATIONS, MARKS, STATE, advance, work_size
 
@@ -84,14 +84,14 @@ def _generators(phi: FloatArray, theta: FloatArray, g: FloatArray, h: FloatArray
             return False
         reflections[n] = k
         rest = 1.0 - k * k
-        old[: n + 1] = down[: n + 1]
+        copy_into(old[: n + 1], down)
         for j in range(n):
             down[j] = (old[j] - k * old[n - j]) / rest
             c[j] /= rest
     b = np.zeros(top + 1)
     b[0] = 0.5 * c[0]
     for n in range(1, top + 1):
-        old[: n + 1] = b[: n + 1]
+        copy_into(old[: n + 1], b)
         for j in range(n + 1):
             b[j] = old[j] - reflections[n] * old[n - j]
         b[n] += tops[n]
@@ -190,7 +190,7 @@ def _to_coefficients(u: FloatArray, sign: float, coefficients: FloatArray) -> No
     for k in range(coefficients.size):
         value = min(max(u[k], -LARGEST), LARGEST)
         r = value / math.sqrt(1.0 + value * value)
-        old[:k] = coefficients[:k]
+        copy_into(old[:k], coefficients)
         for j in range(k):
             coefficients[j] = old[j] - r * old[k - 1 - j]
         coefficients[k] = r
@@ -206,7 +206,7 @@ def _to_variables(coefficients: FloatArray, sign: float, u: FloatArray) -> None:
     for k in range(a.size - 1, -1, -1):
         r = min(max(a[k], -0.95), 0.95)
         u[k] = r / math.sqrt(1.0 - r * r)
-        old[:k] = a[:k]
+        copy_into(old[:k], a)
         for j in range(k):
             a[j] = (old[j] + r * old[k - 1 - j]) / (1.0 - r * r)
 
@@ -325,7 +325,7 @@ def estimate_arma(
     """
     n, k = z.size, p + q
     columns = np.ones((2 if constant else 1, n))
-    columns[0] = z
+    copy_into(columns[0], z)
     average = 0.0
     if constant:
         for t in range(n):
@@ -358,15 +358,15 @@ def estimate_arma(
         iterations += marks[ITERATIONS]
         if work[0] < best_value:
             best_value, ended = work[0], marks[STATE]
-            best[:] = u
+            copy_into(best, u)
     u = best
     value, total, mean = _profile(u, columns, scaled, phi, theta, floor)
     if not math.isfinite(value):
         return NO_FIT
     warm[0] = 1.0
-    warm[1:] = u
-    row[:p] = phi
-    row[p:k] = theta
+    copy_into(warm[1:], u)
+    copy_into(row[:p], phi)
+    copy_into(row[p:k], theta)
     row[k] = mean
     row[k + 1] = total / n
     stats[0] = -value - 0.5 * n * (math.log(2.0 * math.pi) + 1.0)

@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-__all__ = ["FloatArray", "IntArray", "kernel"]
+__all__ = ["FloatArray", "IntArray", "copy_into", "kernel"]
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -23,3 +23,10 @@ def kernel(function: Callable[P, R]) -> Callable[P, R]:
     gives an infinity, as in NumPy, so that an optimiser can step over it.
     """
     return cast(Callable[P, R], njit(cache=True, nogil=True, error_model="numpy")(function))
+
+
+@kernel
+def copy_into(target: FloatArray, source: FloatArray) -> None:
+    """Copy as many values as `target` has: a loop compiles in a twentieth of the time of a slice assigned."""
+    for i in range(target.size):
+        target[i] = source[i]

@@ -6,7 +6,7 @@ section 2; positions are whole and one apart, so that all weights of a full wind
 
 import numpy as np
 
-from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.numerics.compiled import FloatArray, copy_into, kernel
 from veridex.core.numerics.robust import median
 
 __all__ = ["decompose_by_loess", "smooth"]
@@ -155,7 +155,7 @@ def decompose_by_loess(
     ones = np.ones(n)
     absolute, work = np.empty(n), np.empty(n)
     trend[:] = 0.0
-    weights[:] = known
+    copy_into(weights, known)
     jumps = (max(1, -(-season_width // 10)), max(1, -(-trend_width // 10)), max(1, -(-low_width // 10)))
     for turn in range(outer + 1):
         for _ in range(inner):

@@ -14,7 +14,7 @@ import math
 
 import numpy as np
 
-from veridex.core.numerics.compiled import FloatArray, IntArray, kernel
+from veridex.core.numerics.compiled import FloatArray, IntArray, copy_into, kernel
 
 __all__ = ["CONVERGED", "ITERATIONS", "MARKS", "STATE", "advance", "work_size"]
 
@@ -111,7 +111,7 @@ def advance(
 
     if marks[STATE] == BEGIN:
         work[0] = value
-        x[:] = u
+        copy_into(x, u)
         if k == 0 or not math.isfinite(value):
             marks[STATE] = CONVERGED if k == 0 else STUCK
             return False
@@ -126,7 +126,7 @@ def advance(
         if not (value <= work[0] + 1e-4 * step * slope):
             marks[BACKTRACKS] += 1
             if marks[BACKTRACKS] > 40:
-                u[:] = x
+                copy_into(u, x)
                 # Once, try steepest descent from here: the inverse Hessian may have gone stale.
                 if marks[RESETS] > 0:
                     marks[STATE] = STUCK
@@ -146,7 +146,7 @@ def advance(
         work[0] = value
         for i in range(k):
             direction[i] = u[i] - x[i]  # from here on the step that was taken
-        x[:] = u
+        copy_into(x, u)
         marks[ITERATIONS] += 1
         marks[STATE], marks[COORDINATE] = GRADIENT, 0
         u[0] = x[0] + _difference_step(x[0])
@@ -162,7 +162,7 @@ def advance(
 
     if marks[ITERATIONS] > 0 and marks[BACKTRACKS] <= 40:
         _update_inverse(inverse, direction, g_new - g, marks[ITERATIONS] == 1)
-    g[:] = g_new
+    copy_into(g, g_new)
     slope = 0.0
     for i in range(k):
         direction[i] = 0.0

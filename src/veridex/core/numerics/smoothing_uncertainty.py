@@ -1,0 +1,78 @@
+"""What estimation adds to the uncertainty of smoothing forecasts: parameter rows drawn around the estimates.
+
+Symbols and parameter rows are those of `smoothing`.
+"""
+
+import numpy as np
+
+from veridex.core.numerics.compiled import FloatArray
+from veridex.core.numerics.smoothing import ALPHA, GAMMA, LEVEL, NONE, STARTS, Form
+from veridex.core.numerics.smoothing_region import (
+    ALL_ESTIMATED,
+    LEVEL_ESTIMATED,
+    USUAL,
+    is_admissible,
+    sought_entries,
+)
+from veridex.core.numerics.smoothing_slopes import slopes, slopes_work
+
+__all__ = ["draw_rows"]
+
+LONGEST_CYCLE = 60
+"""Starting seasons are drawn up to this cycle; the information on more of them is a guess."""
+
+WALL = 1e-3
+
+
+def draw_rows(
+    y: FloatArray, form: Form, region: int, fixed: FloatArray, row: FloatArray, count: int, rng: np.random.Generator
+) -> FloatArray:
+    """Draw parameter rows from the large-sample law of the estimates.
+
+    Constants and starting states (the season's too) are drawn from the normal law with the inverse information of
+    Gauss and Newton, cut at the walls of the region; a constant that is stated or lies on a wall is held. The
+    variance is drawn from its scaled inverse chi-squared law.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+    form, region, fixed
+        As in `estimate_smoothing`.
+    row : ndarray, shape (STARTS + m + 1,)
+        The estimates.
+    count : int
+    rng : Generator
+
+    Returns
+    -------
+    ndarray, shape (count, STARTS + m + 1)
+    """
+    starts = ALL_ESTIMATED if form.season != NONE and form.m <= LONGEST_CYCLE else LEVEL_ESTIMATED
+    sought = sought_entries(form, region, starts, fixed)
+    at = row[sought.which]
+    held = (sought.which < LEVEL) & ((at < sought.low + WALL) | (at > sought.high - WALL))
+    which, low, high = sought.which[~held], sought.low[~held], sought.high[~held]
+    k = which.size
+    gradient, hessian = np.empty(k), np.empty((k, k))
+    value = slopes(y, form, row, which, False, 1e-300, np.empty(slopes_work(y.size, form.m, k)), gradient, hessian)
+    rows = np.tile(row, (count, 1))
+    known = int(np.count_nonzero(~np.isnan(y)))
+    degrees = max(known - sought.constants - 1 - (form.trend != NONE) - (form.m - 1), 1)
+    rows[:, -1] *= degrees / rng.chisquare(degrees, size=count)
+    scale = np.sqrt(np.diag(hessian))
+    if k == 0 or not np.isfinite(value) or not (scale > 0.0).all():
+        return rows
+    lower = np.tril(hessian) / np.outer(scale, scale)
+    information = lower + np.tril(lower, -1).T
+    values, vectors = np.linalg.eigh(information)
+    root = vectors / np.sqrt(np.maximum(values, 1e-8 * values[-1]))
+    # The information is about a variance of one; the deviance has the variance divided out already.
+    rows[:, which] += (rng.standard_normal((count, k)) @ root.T) / scale
+    rows[:, which] = np.clip(rows[:, which], low, high)
+    if region == USUAL:
+        rows[:, GAMMA] = np.minimum(rows[:, GAMMA], 1.0 - rows[:, ALPHA])
+    else:
+        for i in range(count):
+            if not is_admissible(form, rows[i]):
+                rows[i, :STARTS] = row[:STARTS]
+    return rows
