@@ -46,17 +46,30 @@ def dense_arma(z, phi, theta, ahead=0):
 
 
 def slow_smoothing(y, alpha, beta, gamma, phi, level, slope, season, kind):
-    """The textbook component form of Holt-Winters, in plain Python; `beta` is Holt's constant."""
+    """The textbook component form of exponential smoothing, in plain Python; `beta` is Holt's constant.
+
+    `kind` is the season's: none, additive or multiplicative. Returns forecasts, last level, slope and season.
+    """
     season, fitted = list(season), []
     m = len(season)
     for t, value in enumerate(y):
         base, s = level + phi * slope, season[t % m]
-        fitted.append(base + s if kind == "additive" else base * s)
+        fitted.append(base * s if kind == "multiplicative" else base + (s if kind == "additive" else 0.0))
         if np.isnan(value):
             level, slope = base, phi * slope
             continue
-        new = alpha * (value - s if kind == "additive" else value / s) + (1 - alpha) * base
+        seen = value / s if kind == "multiplicative" else value - (s if kind == "additive" else 0.0)
+        new = alpha * seen + (1 - alpha) * base
         slope = beta * (new - level) + (1 - beta) * phi * slope
-        season[t % m] = gamma * (value - base if kind == "additive" else value / base) + (1 - gamma) * s
+        if kind != "none":
+            season[t % m] = gamma * (value - base if kind == "additive" else value / base) + (1 - gamma) * s
         level = new
     return np.array(fitted), level, slope, season
+
+
+def slow_likelihood(y, fitted, error):
+    """Log-likelihood of forecasts with normal errors, additive or relative, the variance at its best."""
+    known = ~np.isnan(y)
+    errors = (y - fitted)[known] / (fitted[known] if error == "multiplicative" else 1.0)
+    logs = np.log(fitted[known]).sum() if error == "multiplicative" else 0.0
+    return -0.5 * errors.size * (np.log(2 * np.pi * np.mean(errors**2)) + 1) - logs

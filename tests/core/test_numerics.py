@@ -3,14 +3,13 @@
 import numpy as np
 import pytest
 
-from reference import dense_arma, slow_smoothing
-from veridex.core.numerics import arma, smoothing
+from reference import dense_arma
+from veridex.core.numerics import arma
 from veridex.core.numerics.arima import replay_arima
 from veridex.core.numerics.curvature import observed_errors
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 from veridex.core.numerics.minimise import CONVERGED, MARKS, STATE, advance, work_size
 from veridex.core.numerics.regression import estimate_trend_dummies
-from veridex.core.numerics.smoothing_forecasts import replay_smoothing
 
 
 @pytest.mark.parametrize("solve", [least_squares, least_squares.py_func])
@@ -111,74 +110,6 @@ def test_not_stationary_is_said():
     assert not replay_arima(np.arange(5.0), 0, 1, 0, np.array([1.2, 0, 1.0]), np.empty(5), np.empty(1), np.empty(1))
 
 
-@pytest.mark.parametrize("kind", ["additive", "multiplicative"])
-@pytest.mark.parametrize("phi", [1.0, 0.9])
-def test_smoothing_recursion_equals_the_component_form(kind, phi):
-    rng = np.random.default_rng(3)
-    y = 100 + 10 * np.sin(np.arange(40) * np.pi / 2) + rng.normal(size=40)
-    y[[7, 8, 20]] = np.nan
-    start = [-1.0, 3.0, 1.0, -3.0] if kind == "additive" else [0.9, 1.2, 1.0, 0.9]
-    row = np.array([0.3, 0.2, 0.25, phi, 98.0, 0.4, *start, 1.0])
-    season = smoothing.ADDITIVE if kind == "additive" else smoothing.MULTIPLICATIVE
-    trend = smoothing.DAMPED if phi < 1 else smoothing.ADDITIVE
-    expected, level, slope, seasons = slow_smoothing(y, 0.3, 0.2, 0.25, phi, 98.0, 0.4, start, kind)
-    for kernel in (smoothing.recursion, smoothing.recursion.py_func):
-        states, fitted = np.empty(6), np.empty(40)
-        total, logs, count = kernel(y, season, trend, season, 4, row, states, fitted)
-        assert fitted == pytest.approx(expected, rel=1e-10)
-        assert states == pytest.approx([level, slope, *seasons], rel=1e-10)
-        shares = y - expected if kind == "additive" else y / expected - 1
-        assert (total, count) == (pytest.approx(np.nansum(shares**2), rel=1e-9), 37)
-        assert logs == pytest.approx(0 if kind == "additive" else np.log(expected[~np.isnan(y)]).sum(), rel=1e-12)
-
-
-@pytest.mark.parametrize("kind", [smoothing.ADDITIVE, smoothing.MULTIPLICATIVE])
-def test_forecast_moments_equal_simulation(kind):
-    # 400,000 paths: the standard error of a mean is 0.16 % of the spread, of a spread 0.11 %.
-    rng = np.random.default_rng(5)
-    start = [-1.0, 3.0, 1.0, -3.0] if kind == smoothing.ADDITIVE else [0.8, 1.3, 1.0, 0.9]
-    alpha, beta, gamma, phi, sigma = 0.4, 0.3, 0.3, 0.9, 2.0 if kind == smoothing.ADDITIVE else 0.1
-    row = np.array([alpha, beta, gamma, phi, 50.0, 2.0, *start, sigma**2])
-    y, horizon = np.empty(0), 10
-    points, stderr = np.empty(horizon), np.empty(horizon)
-    replay_smoothing(y, kind, smoothing.DAMPED, kind, 4, row, np.empty(0), points, stderr)
-    level, slope = np.full(400_000, 50.0), np.full(400_000, 2.0)
-    season = [np.full(400_000, s) for s in start]
-    for h in range(horizon):
-        shock, base = sigma * rng.normal(size=400_000), level + phi * slope
-        s = season[h % 4]
-        if kind == smoothing.ADDITIVE:
-            path, season[h % 4] = base + s + shock, s + gamma * shock
-            level, slope = base + alpha * shock, phi * slope + alpha * beta * shock
-        else:
-            path, season[h % 4] = base * s * (1 + shock), s * (1 + gamma * shock)
-            level, slope = base * (1 + alpha * shock), phi * slope + alpha * beta * base * shock
-        assert points[h] == pytest.approx(path.mean(), abs=5 * path.std() / np.sqrt(path.size))
-        assert stderr[h] == pytest.approx(path.std(), rel=6e-3)
-
-
-def test_smoothing_estimate_is_a_maximum_of_an_independent_likelihood():
-    rng = np.random.default_rng(8)
-    y = 80 + rng.normal(size=90).cumsum() + 4 * rng.normal(size=90)
-    row, stats = np.empty(8), np.empty(4)
-    free = np.full(4, np.nan)
-    ended = smoothing.estimate_smoothing(y, smoothing.ADDITIVE, 0, 0, 1, free, np.zeros(7), row, stats)
-
-    def likelihood(alpha, level):
-        total = 0.0
-        for value in y:
-            total += (value - level) ** 2
-            level += alpha * (value - level)
-        return -0.5 * y.size * (np.log(2 * np.pi * total / y.size) + 1)
-
-    assert ended == smoothing.DONE
-    assert stats[0] == pytest.approx(likelihood(row[0], row[4]), rel=1e-10)
-    assert stats[1:3] == pytest.approx([90, 3])
-    for step in (-0.01, 0.01):
-        assert likelihood(row[0] + step, row[4]) < stats[0]
-        assert likelihood(row[0], row[4] + 10 * step) < stats[0]
-
-
 @pytest.mark.parametrize(("p", "q", "constant"), [(2, 0, True), (1, 1, False), (0, 2, True)])
 def test_arma_estimation_is_the_same_compiled_and_plain(p, q, constant):
     z = np.random.default_rng(6).normal(size=40).cumsum()
@@ -189,21 +120,6 @@ def test_arma_estimation_is_the_same_compiled_and_plain(p, q, constant):
         found.append((row, stats, warm))
     for compiled, plain in zip(*found, strict=True):
         assert compiled == pytest.approx(plain, rel=1e-6)
-
-
-@pytest.mark.parametrize("form", [(1, 0, 0, 1), (1, 2, 1, 4), (2, 1, 2, 4)])
-def test_smoothing_estimation_is_the_same_compiled_and_plain(form):
-    error, trend, season, m = form
-    y = 50 + 5 * np.sin(np.arange(24) * np.pi / 2) + np.random.default_rng(9).normal(size=24)
-    y[10] = np.nan
-    found = []
-    for kernel in (smoothing.estimate_smoothing, smoothing.estimate_smoothing.py_func):
-        row, stats = np.empty(smoothing.STARTS + m + 1), np.empty(4)
-        ended = kernel(y, error, trend, season, m, np.full(4, np.nan), np.zeros(7), row, stats)
-        found.append((ended, stats[0], row))
-    assert found[0][0] == found[1][0]
-    assert found[0][1] == pytest.approx(found[1][1], abs=1e-4)
-    assert found[0][2][smoothing.STARTS : -1] == pytest.approx(found[1][2][smoothing.STARTS : -1], rel=1e-10)
 
 
 def test_observed_errors_of_a_known_normal_likelihood():

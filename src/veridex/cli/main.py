@@ -84,6 +84,16 @@ class Negative(StrEnum):
     REFUSE = "refuse"
 
 
+class Part(StrEnum):
+    """Which part of a fit goes to CSV or JSON."""
+
+    COEFFICIENTS = "coefficients"
+    FORECAST = "forecast"
+    AUDIT = "audit"
+    CANDIDATES = "candidates"
+    COMPONENTS = "components"
+
+
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
 Horizon = Annotated[int, typer.Option(help="Periods to forecast.")]
 Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
@@ -210,6 +220,33 @@ def stationarity(
         say(write_adjusted(found, adjusted))
     if figures is not None:
         say(draw_all(found, figures))
+
+
+@app.command()
+@takes_file
+def fit(
+    words: FileWords,
+    method: Annotated[str, typer.Option(help="The method, e.g. 'holt-winters season=additive'.")],
+    horizon: Horizon = 12,
+    levels: Levels = "80,95",
+    tidy: TidyWords = None,
+    figures: Figures = None,
+    part: Annotated[Part, typer.Option(help="Which part goes out with --as csv or json.")] = Part.COEFFICIENTS,
+    form: As = Form.TABLE,
+) -> None:
+    """Fit one method to one series: words, equation, coefficients, residual audit, forecast."""
+    from veridex.cli.fitting import chosen_table, draw_fitted, fitted_and_forecast, show_page
+    from veridex.cli.tables import show
+
+    fitted, forecast = fitted_and_forecast(read(words, tidy), method, horizon, levels)
+    if form is Form.TABLE:
+        show_page(fitted, forecast)
+    else:
+        if fitted.reason:
+            say(f"{fitted.series.item}, {fitted.method}: {fitted.reason}.")
+        show(chosen_table(fitted, forecast, part.value), form.value, title="")
+    if figures is not None and fitted.available:
+        say(draw_fitted(fitted, forecast, figures))
 
 
 @app.command()

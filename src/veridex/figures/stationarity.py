@@ -3,14 +3,13 @@
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
-from matplotlib.ticker import MaxNLocator
-from numpy.typing import NDArray
 
 from veridex.core.diagnosis.correlogram import Correlogram
 from veridex.core.diagnosis.differencing import Advice
 from veridex.core.diagnosis.stationarity import Stationarity
 from veridex.core.history.item import ItemHistory
-from veridex.figures.style import AMBER, GRID, INK, PAPER, TEAL, new_figure, padded_limits, style_axes, wrapped
+from veridex.figures.bars import draw_bars
+from veridex.figures.style import GRID, INK, TEAL, new_figure, padded_limits, style_axes, wrapped
 
 __all__ = ["draw_stationarity"]
 
@@ -34,8 +33,8 @@ def draw_stationarity(series: ItemHistory, finding: Stationarity, advice: Advice
         return figure
     cycle = series.cycle_length
     plain, partial = figure.add_subplot(grid[2, 0]), figure.add_subplot(grid[2, 1])
-    _bars(plain, bars.acf, bars.moving_bound, "autocorrelation of what is left", cycle)
-    _bars(partial, bars.pacf, np.full(bars.pacf.size, bars.bound), "partial autocorrelation", cycle)
+    draw_bars(plain, bars.acf, bars.moving_bound, "autocorrelation of what is left", cycle)
+    draw_bars(partial, bars.pacf, np.full(bars.pacf.size, bars.bound), "partial autocorrelation", cycle)
     return figure
 
 
@@ -54,27 +53,3 @@ def _left(axes: Axes, series: ItemHistory, advice: Advice) -> None:
     if left.size:
         axes.axhline(float(left.mean()), color=GRID, linewidth=1.2)
         axes.plot(periods, left, color=TEAL, linewidth=1.3)
-
-
-def _bars(axes: Axes, values: NDArray[np.float64], bounds: NDArray[np.float64], title: str, cycle: int) -> None:
-    """Bars per lag, those beyond their bounds in amber, those of the cycle marked on the axis."""
-    lags = np.arange(1, values.size + 1)
-    axes.set_facecolor(PAPER)
-    for side in ("top", "right", "left", "bottom"):
-        axes.spines[side].set_visible(False)
-    axes.fill_between(lags, -bounds, bounds, color=GRID, alpha=0.6, linewidth=0, step="mid")
-    with np.errstate(invalid="ignore"):
-        beyond = np.abs(values) > bounds
-    axes.bar(lags, values, width=0.55, color=[AMBER if out else INK for out in beyond])
-    axes.axhline(0.0, color=INK, linewidth=0.8)
-    largest = float(np.nanmax(np.abs(np.concatenate((values, bounds)))))
-    axes.set_ylim(-1.1 * largest, 1.1 * largest)
-    axes.yaxis.set_major_locator(MaxNLocator(4))
-    axes.tick_params(colors=INK, length=0, labelsize=9)
-    seasonal = 1 < cycle <= values.size
-    if seasonal:
-        axes.set_xticks(np.arange(cycle, values.size + 1, cycle))
-    else:
-        axes.xaxis.set_major_locator(MaxNLocator(6, integer=True))
-    axes.set_xlabel(f"lag ({'ticks at the cycle, ' if seasonal else ''}grey: 95 % of white noise)", color=INK)
-    axes.set_title(title, color=INK, fontsize=11, loc="left")

@@ -6,13 +6,16 @@ from typing import Any
 
 from veridex.core.methods.arima import Arima
 from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean, WeightedAverage
+from veridex.core.methods.combination import Combination
 from veridex.core.methods.contract import Family
 from veridex.core.methods.grammar import parse, written
+from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
 from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
 from veridex.core.methods.regression import TrendDummies
 from veridex.core.methods.settings import Value
 from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.smoothing_chosen import Smoothing
+from veridex.core.methods.theta import Theta
 from veridex.errors import MethodUnknown, ParameterError, SettingError
 
 __all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
@@ -30,8 +33,13 @@ FAMILIES: tuple[Family[Any], ...] = (
     Holt(),
     HoltWinters(),
     Smoothing(),
+    Theta(),
+    Croston(),
+    SyntetosBoylan(),
+    TeunterSyntetosBabai(),
     Arima(),
     TrendDummies(),
+    Combination(lambda text: method(text)),
 )
 
 

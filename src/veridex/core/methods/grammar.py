@@ -7,7 +7,11 @@ from veridex.errors import SettingError
 
 __all__ = ["parse", "split_lineup", "written"]
 
-WORD = re.compile(r"(?P<key>[A-Za-z_]+)=(?P<value>\[[^\]]*\]|[^\s\[\],]+)(?:\s+|$)")
+WORD = re.compile(r"(?P<key>[A-Za-z_]+)=(?P<value>\[(?:[^\[\]]|\[[^\[\]]*\])*\]|[^\s\[\],]+)(?:\s+|$)")
+"""A list may hold methods whose own settings are lists."""
+
+COMMA = re.compile(r",(?![^\[]*\])")
+OUTER_COMMA = re.compile(r",(?=(?:[^\[\]]|\[(?:[^\[\]]|\[[^\[\]]*\])*\])*$)")
 
 
 def parse(text: str) -> tuple[str, dict[str, Value]]:
@@ -43,7 +47,7 @@ def parse(text: str) -> tuple[str, dict[str, Value]]:
 def _value(text: str) -> Value:
     if text.startswith("["):
         inner = text[1:-1].strip()
-        return [_value(part.strip()) for part in inner.split(",")] if inner else []
+        return [_value(part.strip()) for part in COMMA.split(inner)] if inner else []
     if text in ("yes", "no"):
         return text == "yes"
     for read in (int, float):
@@ -75,5 +79,5 @@ def split_lineup(text: str) -> list[str]:
     >>> split_lineup("naive, arima p=1 d=1 q=1")
     ['naive', 'arima p=1 d=1 q=1']
     """
-    parts = re.split(r",(?![^\[]*\])", text)
+    parts = OUTER_COMMA.split(text)
     return [part.strip() for part in parts if part.strip()]

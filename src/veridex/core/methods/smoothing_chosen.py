@@ -141,7 +141,7 @@ class Smoothing(Family[ChosenPlan]):
         out.stats[:] = best.stats
         out.stats[2] += sum(plan.cycles) - len(plan.cycles)
         self.replay(plan, y, x, out)
-        return best.status
+        return int(best.status)
 
     def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the forms in the row, and forecast."""
@@ -169,7 +169,7 @@ class Smoothing(Family[ChosenPlan]):
     def needs(self, plan: ChosenPlan) -> str:
         """What the smallest form needs."""
         if plan.cycles:
-            return f"two of its longest cycle ({2 * max(plan.cycles)} known periods)"
+            return f"{max(plan.cycles) + sum(plan.cycles) + 1} periods, each season seen in them"
         return f"{min(fewest(plan, form) for form in plan.forms) + 1} known periods"
 
     def variance(self, plan: ChosenPlan, row: FloatArray) -> float:
@@ -189,7 +189,10 @@ class Smoothing(Family[ChosenPlan]):
         if len(members) > 1:
             said = f"{len(members)} smoothing forms are averaged; most weight, {number(100 * weight, 2)} %, has {name}."
         else:
-            said = f"Of {len(plan.forms)} smoothing forms {plan.criterion.upper()} prefers {name}."
+            known = y[~np.isnan(y)]
+            possible = sum(obstacle(plan, one, y, known) == Status.DONE for one in plan.forms)
+            criterion = {"aicc": "AICc"}.get(plan.criterion, plan.criterion.upper())
+            said = f"Of the {possible} smoothing forms that the data allow {criterion} prefers {name}."
         if plan.cycles:
             lengths = " and ".join(str(cycle) for cycle in plan.cycles)
             said += f" Fixed seasons of {lengths} {series.cadence.plural} were taken out first."

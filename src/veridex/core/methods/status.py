@@ -8,6 +8,7 @@ __all__ = ["Status", "reason_for", "short_reason"]
 class Status(IntEnum):
     """Above zero there is no forecast; below zero there is one, with a remark."""
 
+    MEMBERS_LEFT_OUT = -2
     NOT_CONVERGED = -1
     DONE = 0
     TOO_SHORT = 1
@@ -17,17 +18,20 @@ class Status(IntEnum):
     NO_SEASON = 5
     NO_FIT = 6
     NO_FOLD = 7
+    NEGATIVE = 8
 
 
 _REASONS = {
+    Status.MEMBERS_LEFT_OUT: "remark: members that could not be fitted were left out",
     Status.NOT_CONVERGED: "remark: the search for the best parameters stopped before it had settled",
     Status.DONE: "",
     Status.TOO_SHORT: "too little history: the method needs {needs}",
-    Status.NOT_POSITIVE: "a multiplicative season needs demand above zero throughout",
+    Status.NOT_POSITIVE: "multiplicative errors and seasons need demand above zero throughout",
     Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
     Status.UNKNOWN_INSIDE: "the method cannot skip the unknown periods inside the history",
     Status.NO_SEASON: "the method needs a season, and this cycle has one period only",
     Status.NO_FIT: "no finite estimates were found",
+    Status.NEGATIVE: "demand below zero is nothing that comes now and then",
     Status.NO_FOLD: "the history does not reach back to this origin",
 }
 

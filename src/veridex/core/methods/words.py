@@ -46,7 +46,7 @@ def memory(alpha: float, cadence: Cadence) -> str:
         return f"it goes further than each {cadence.noun}'s change"
     if alpha > 0.99:
         return f"it is the last {cadence.noun}'s, and everything before is forgotten"
-    if alpha < 0.001:
+    if alpha < 0.002:
         return "it hardly moves, so that the whole history counts alike"
     half = math.log(0.5) / math.log(1.0 - alpha)
     return f"half of its weight lies on the last {cadence.length(max(half, 1.0))}"

@@ -11,22 +11,27 @@ __all__ = ["fixed_season", "fixed_seasons", "season_at"]
 ROUNDS = 3
 
 
-def _centred_average(filled: FloatArray, cycle: int) -> FloatArray:
-    """Moving average over a cycle, its ends halved where the cycle is even; NaN within half a cycle of the ends."""
-    half = cycle // 2
-    weights = np.full(2 * half + 1, 1.0 / cycle)
-    if cycle % 2 == 0:
-        weights[[0, -1]] *= 0.5
+def _centred_average(filled: FloatArray, cycles: tuple[int, ...]) -> FloatArray:
+    """Moving averages over each cycle in turn, their ends halved where it is even; NaN near the ends."""
+    weights = np.ones(1)
+    for cycle in cycles:
+        own = np.full(2 * (cycle // 2) + 1, 1.0 / cycle)
+        if cycle % 2 == 0:
+            own[[0, -1]] *= 0.5
+        weights = np.convolve(weights, own)
     trend = np.full(filled.size, np.nan)
-    trend[half : filled.size - half] = np.convolve(filled, weights, mode="valid")
+    half = weights.size // 2
+    if filled.size > 2 * half:
+        trend[half : filled.size - half] = np.convolve(filled, weights, mode="valid")
     return trend
 
 
 def _phase_means(rest: FloatArray, cycle: int) -> FloatArray:
-    """Mean by phase of what is known; at least one value of each phase is."""
+    """Mean by phase of what is known; NaN where nothing is."""
     known = ~np.isnan(rest)
     phases = np.arange(rest.size)[known] % cycle
-    return np.bincount(phases, rest[known], cycle) / np.bincount(phases, minlength=cycle)
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.bincount(phases, rest[known], cycle) / np.bincount(phases, minlength=cycle))
 
 
 def fixed_season(y: FloatArray, cycle: int, *, multiplicative: bool) -> FloatArray:
@@ -51,7 +56,7 @@ def fixed_season(y: FloatArray, cycle: int, *, multiplicative: bool) -> FloatArr
     """
     filled = np.empty_like(y)
     bridge_unknown(y, filled)
-    trend = _centred_average(filled, cycle)
+    trend = _centred_average(filled, (cycle,))
     if multiplicative:
         phases = _phase_means(y / trend, cycle)
         return np.asarray(phases / phases.mean())
@@ -62,11 +67,11 @@ def fixed_season(y: FloatArray, cycle: int, *, multiplicative: bool) -> FloatArr
 def fixed_seasons(y: FloatArray, cycles: tuple[int, ...]) -> list[FloatArray]:
     """Additive seasons of several cycles, each from what the trend and the others leave, in a few rounds.
 
-    The trend is the centred average over the longest cycle.
+    The trend is averaged over each cycle in turn. NaN where a phase of a cycle is never seen against it.
     """
     filled = np.empty_like(y)
     bridge_unknown(y, filled)
-    rest = y - _centred_average(filled, max(cycles))
+    rest = y - _centred_average(filled, cycles)
     seasons = [np.zeros(cycle) for cycle in cycles]
     places = np.arange(y.size)
     for _ in range(ROUNDS if len(cycles) > 1 else 1):

@@ -49,13 +49,15 @@ LEAST_PHI, MOST_PHI = 0.8, 0.98
 class Sought(NamedTuple):
     """The unknowns of a search: their entries in the row, constants first, and the walls they stay between.
 
-    `shared` says that gamma is sought as its share of 1 - alpha.
+    `shared` says that gamma is sought as its share of 1 - alpha, `apart` that beta is sought itself instead of its
+    share of alpha.
     """
 
     which: IntArray
     low: FloatArray
     high: FloatArray
     shared: bool
+    apart: bool
     constants: int
     region: int
 
@@ -86,6 +88,7 @@ def sought_entries(form: Form, region: int, starts: int, fixed: FloatArray) -> S
     for j in range(k):
         which[j] = found[j]
     shared = region == USUAL and form.season != NONE and math.isnan(fixed[ALPHA]) and math.isnan(fixed[GAMMA])
+    apart = region == ADMISSIBLE and form.trend != NONE and math.isnan(fixed[BETA_STAR])
     low, high = np.empty(k), np.empty(k)
     for j in range(k):
         low[j], high[j] = -np.inf, np.inf
@@ -93,13 +96,15 @@ def sought_entries(form: Form, region: int, starts: int, fixed: FloatArray) -> S
         low[j], high[j] = SMALLEST, 1.0 - SMALLEST
         if which[j] == PHI:
             low[j], high[j] = LEAST_PHI, MOST_PHI
+        elif region == ADMISSIBLE and which[j] == BETA_STAR:
+            low[j], high[j] = 0.0, 4.0
         elif region == ADMISSIBLE:
-            high[j] = 4.0 / SMALLEST if which[j] == BETA_STAR else 2.0
+            high[j] = 2.0
         elif which[j] == ALPHA and not math.isnan(fixed[GAMMA]):
             high[j] = max(min(high[j], 1.0 - fixed[GAMMA]), low[j])
         elif which[j] == GAMMA and not shared:
             high[j] = max(min(high[j], 1.0 - fixed[ALPHA]), low[j])
-    return Sought(which, low, high, shared, constants, region)
+    return Sought(which, low, high, shared, apart, constants, region)
 
 
 @kernel
@@ -109,6 +114,8 @@ def put(z: FloatArray, sought: Sought, row: FloatArray) -> None:
         row[sought.which[j]] = z[j]
     if sought.shared:
         row[GAMMA] *= 1.0 - row[ALPHA]
+    if sought.apart:
+        row[BETA_STAR] /= row[ALPHA]
 
 
 @kernel

@@ -28,7 +28,7 @@ from veridex.core.numerics.smoothing import (
     half_deviance,
     recursion,
 )
-from veridex.core.numerics.smoothing_region import USUAL, Sought, is_admissible, put, sought_entries
+from veridex.core.numerics.smoothing_region import ADMISSIBLE, USUAL, Sought, is_admissible, put, sought_entries
 from veridex.core.numerics.smoothing_slopes import slopes, slopes_work
 from veridex.core.numerics.smoothing_starts import heuristic_starts
 
@@ -98,7 +98,7 @@ def _climb(
     gradient, hessian, step = np.empty(k), np.empty((k, k)), np.empty(k)
     new_gradient, new_hessian, trial = np.empty(k), np.empty((k, k)), np.empty(k)
     put(z, sought, row)
-    value = slopes(y, form, row, sought.which, sought.shared, floor, work, gradient, hessian)
+    value = slopes(y, form, row, sought.which, sought.shared, sought.apart, floor, work, gradient, hessian)
     damping = 1e-3
     marks[1] = 0
     if not math.isfinite(value):
@@ -110,7 +110,7 @@ def _climb(
             break
         if number > 2 and value - HOPE * promised > to_beat:
             break
-        if math.isfinite(to_beat) and value - to_beat < 0.1 and _is_near(z, best, sought):
+        if math.isfinite(to_beat) and 0.0 <= value - to_beat < 0.1 and _is_near(z, best, sought):
             break
         for j in range(k):
             trial[j] = min(max(z[j] + step[j], sought.low[j]), sought.high[j])
@@ -118,7 +118,7 @@ def _climb(
         new_value = np.inf
         # A singular model promises nothing that can be trusted; more damping mends it.
         if not math.isnan(promised) and (sought.region == USUAL or is_admissible(form, row)):
-            new_value = slopes(y, form, row, sought.which, sought.shared, floor, work, new_gradient, new_hessian)
+            new_value = slopes(y, form, row, sought.which, sought.shared, sought.apart, floor, work, new_gradient, new_hessian)
         marks[0] += 1
         if new_value < value:
             gain = (value - new_value) / promised
@@ -154,7 +154,7 @@ def _best_states(
     """Move starting level and slope to where they are best given the constants: exact where errors are additive."""
     if which.size == 0:
         return True
-    value = slopes(y, form, row, which, shared, floor, work, gradient, hessian)
+    value = slopes(y, form, row, which, shared, shared, floor, work, gradient, hessian)
     if not (math.isfinite(value) and hessian[0, 0] > 0.0):
         return False
     if which.size == 1:
@@ -197,7 +197,7 @@ def _corner(
             if entry == ALPHA:
                 z[j] = CORNERS[corner][0]
             elif entry == BETA_STAR:
-                z[j] = CORNERS[corner][1]
+                z[j] = CORNERS[corner][1] * (CORNERS[corner][0] if sought.apart else 1.0)
             elif entry == GAMMA:
                 z[j] = GAMMAS[c]
             elif entry == PHI:
@@ -292,6 +292,8 @@ def _from_before(warm: FloatArray, sought: Sought, z: FloatArray) -> None:
         z[j] = warm[sought.which[j]]
         if sought.shared and sought.which[j] == GAMMA:
             z[j] /= 1.0 - warm[ALPHA]
+        if sought.apart and sought.which[j] == BETA_STAR:
+            z[j] *= warm[ALPHA]
         if j < sought.constants:
             air = 0.01 * (sought.high[j] - sought.low[j]) if sought.region == USUAL else 0.0
             z[j] = min(max(z[j], sought.low[j] + air), sought.high[j] - air)
@@ -379,8 +381,16 @@ def estimate_smoothing(
     best = np.empty(sought.which.size)
     marks = np.zeros(2, dtype=np.int64)
     best_value = np.inf
+    start = row.copy()
+    if region == ADMISSIBLE and warm[STARTS + m] != 1.0:
+        # The top of the usual region is where the search of the wider one begins.
+        usual = sought_entries(form, USUAL, starts, fixed)
+        if math.isfinite(_search(y, form, usual, floor, row, best, marks)):
+            put(best, usual, row)
+            copy_into(warm[: STARTS + m], row)
+            warm[STARTS + m] = 1.0
+        copy_into(row, start)
     if warm[STARTS + m] == 1.0:
-        start = row.copy()
         _from_before(warm, sought, best)
         best_value = _climb(y, form, sought, floor, best, row, np.inf, best, marks)
         if not math.isfinite(best_value):

@@ -188,14 +188,14 @@ def _dot(a: FloatArray, i: int, b: FloatArray, j: int, n: int) -> float:
 
 
 @kernel
-def _lane(entry: int, row: FloatArray, shared: bool, lane: FloatArray) -> None:
+def _lane(entry: int, row: FloatArray, shared: bool, apart: bool, lane: FloatArray) -> None:
     """What differentiating by an entry of the row adds, see `_three`."""
     lane[:] = 0.0
     if entry == ALPHA:
-        lane[0], lane[1] = 1.0, row[BETA_STAR]
+        lane[0], lane[1] = 1.0, 0.0 if apart else row[BETA_STAR]
         lane[2] = -row[GAMMA] / (1.0 - row[ALPHA]) if shared else 0.0
     elif entry == BETA_STAR:
-        lane[1] = row[ALPHA]
+        lane[1] = 1.0 if apart else row[ALPHA]
     elif entry == GAMMA:
         lane[2] = 1.0 - row[ALPHA] if shared else 1.0
     elif entry == PHI:
@@ -213,6 +213,7 @@ def slopes(
     row: FloatArray,
     which: IntArray,
     shared: bool,
+    apart: bool,
     floor: float,
     work: FloatArray,
     gradient: FloatArray,
@@ -231,6 +232,8 @@ def slopes(
         Entries of the row to differentiate by.
     shared : bool
         Whether gamma stands for its share of 1 - alpha.
+    apart : bool
+        Whether Holt's constant stands for beta itself.
     floor : float
         Least mean square.
     work : ndarray, shape (`slopes_work`,)
@@ -254,7 +257,7 @@ def slopes(
         ds[:, :] = 0.0
         for lane in range(LANES):
             entry = which[first + lane] if first + lane < k else -1
-            _lane(entry, row, shared, lanes[lane])
+            _lane(entry, row, shared, apart, lanes[lane])
             if entry >= STARTS:
                 ds[entry - STARTS, lane] = 1.0
         _three(y, form, row, lanes, path, ds, changes[first:], logs_by[first:])

@@ -6,7 +6,7 @@ Symbols and parameter rows are those of `smoothing`.
 import numpy as np
 
 from veridex.core.numerics.compiled import FloatArray
-from veridex.core.numerics.smoothing import ALPHA, GAMMA, LEVEL, NONE, STARTS, Form
+from veridex.core.numerics.smoothing import ALPHA, BETA_STAR, GAMMA, LEVEL, NONE, STARTS, Form
 from veridex.core.numerics.smoothing_region import (
     ALL_ESTIMATED,
     LEVEL_ESTIMATED,
@@ -50,11 +50,12 @@ def draw_rows(
     starts = ALL_ESTIMATED if form.season != NONE and form.m <= LONGEST_CYCLE else LEVEL_ESTIMATED
     sought = sought_entries(form, region, starts, fixed)
     at = row[sought.which]
-    held = (sought.which < LEVEL) & ((at < sought.low + WALL) | (at > sought.high - WALL))
-    which, low, high = sought.which[~held], sought.low[~held], sought.high[~held]
+    top = np.where(sought.apart & (sought.which == BETA_STAR), np.inf, sought.high)
+    held = (sought.which < LEVEL) & ((at < sought.low + WALL) | (at > top - WALL))
+    which, low, high = sought.which[~held], sought.low[~held], top[~held]
     k = which.size
     gradient, hessian = np.empty(k), np.empty((k, k))
-    value = slopes(y, form, row, which, False, 1e-300, np.empty(slopes_work(y.size, form.m, k)), gradient, hessian)
+    value = slopes(y, form, row, which, False, False, 1e-300, np.empty(slopes_work(y.size, form.m, k)), gradient, hessian)
     rows = np.tile(row, (count, 1))
     known = int(np.count_nonzero(~np.isnan(y)))
     degrees = max(known - sought.constants - 1 - (form.trend != NONE) - (form.m - 1), 1)

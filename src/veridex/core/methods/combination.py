@@ -1,0 +1,210 @@
+"""Combinations: several methods forecast, and their forecasts are averaged."""
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.contract import STATS, Coefficients, Family, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.settings import Setting, Value
+from veridex.core.methods.status import Status
+from veridex.core.methods.words import number
+from veridex.errors import SettingError
+
+if TYPE_CHECKING:
+    from veridex.core.methods.catalogue import Method
+
+__all__ = ["Combination"]
+
+WORDS = ("equal", "median", "middle")
+"""Equal mean; median; mean of all but the highest and the lowest."""
+
+
+@dataclass(frozen=True, slots=True)
+class CombinationPlan(Plan):
+    """The members with their plans, and how their forecasts are joined."""
+
+    members: "tuple[Method, ...]" = ()
+    plans: tuple[Any, ...] = ()
+    weights: str | FloatArray = "equal"
+
+
+def _are_members(value: Value) -> bool:
+    return isinstance(value, list) and len(value) > 1 and all(isinstance(text, str) for text in value)
+
+
+def _are_weights(value: Value) -> bool:
+    if isinstance(value, str):
+        return value in WORDS
+    whole = isinstance(value, list) and all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value)
+    return whole and bool(value) and min(value) >= 0 and sum(value) > 0  # type: ignore[arg-type]
+
+
+class Combination(Family[CombinationPlan]):
+    """The forecasts of several methods, joined period by period.
+
+    ``weights=equal`` is their mean, ``median`` their median, ``middle`` the mean without the highest and the lowest,
+    numbers a weighted mean (Clemen, 1989, International Journal of Forecasting 5, 559-583). Bounds are joined in the
+    same way, quantile by quantile (Lichtendahl, Grushka-Cockayne and Winkler, 2013, Management Science 59, 1594-1611),
+    and so are standard errors, which makes them approximate. A member that cannot be fitted is left out, and that is
+    said.
+    """
+
+    name = "combination"
+    settings = (
+        Setting("of", None, "two methods or more, as in [naive, theta]", _are_members),
+        Setting("weights", "equal", "equal, median, middle, or a number for each member", _are_weights),
+    )
+
+    def __init__(self, method: "Callable[[str], Method]") -> None:
+        self._method = method
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Raise where members are missing, doubled or unknown, or weights do not fit them."""
+        of, weights = settings.get("of"), settings["weights"]
+        if not isinstance(of, list):
+            raise SettingError(self.name, "state its members, as in of=[seasonal-naive, smoothing, theta]")
+        texts = [self._method(text).text for text in of]
+        twice = next((text for text in texts if texts.count(text) > 1), None)
+        if twice is not None:
+            raise SettingError(self.name, f"{twice!r} stands in of= twice")
+        if isinstance(weights, list) and len(weights) != len(of):
+            raise SettingError(self.name, f"{len(of)} members need {len(of)} weights, got {len(weights)}")
+
+    def prepare(
+        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
+    ) -> CombinationPlan:
+        """Row: whether each member is in, each member's row, the variance of the combined one-step errors."""
+        members = tuple(self._method(text) for text in settings["of"])
+        plans = tuple(one.family.prepare(one.settings, cycle, horizon, levels) for one in members)
+        stated = settings["weights"]
+        return CombinationPlan(
+            cycle,
+            horizon,
+            levels,
+            row_size=len(members) + sum(plan.row_size for plan in plans) + 1,
+            warm_size=sum(plan.warm_size for plan in plans),
+            members=members,
+            plans=plans,
+            weights=stated if isinstance(stated, str) else np.array(stated, dtype=np.float64),
+        )
+
+    def run(self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Fit every member, and join the forecasts of those that can be fitted."""
+        found, statuses, used, estimated, at = [], [], [], 0.0, 0
+        out.row[:] = 0.0
+        for i, (member, own, part) in enumerate(_parts(plan, out.row)):
+            rows = Rows.allocate(own, y.size)
+            statuses.append(run_fold(member.family, own, y, x, warm[at : at + own.warm_size], rows))
+            at += own.warm_size
+            if statuses[-1] <= Status.DONE:
+                out.row[i] = 1.0
+                part[:] = rows.row
+                found.append(rows)
+                used.append(rows.stats[1])
+                estimated += rows.stats[2]
+        if not found:
+            return int(min(statuses))
+        self._join(plan, out.row[: len(plan.members)] > 0.0, found, out)
+        errors = (y - out.fitted)[~np.isnan(y - out.fitted)]
+        out.row[-1] = np.square(errors).mean() if errors.size else math.nan
+        out.stats[:STATS] = (math.nan, min(used), estimated, 0)
+        return Status.DONE if len(found) == len(plan.members) else Status.MEMBERS_LEFT_OUT
+
+    def replay(self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Replay the members that are in, and join them."""
+        inside = out.row[: len(plan.members)] > 0.0
+        found = []
+        for i, (member, own, part) in enumerate(_parts(plan, out.row)):
+            if inside[i]:
+                rows = Rows.allocate(own, y.size)
+                rows.row[:] = part
+                status = member.family.replay(own, y, x, rows)
+                if status > Status.DONE:
+                    return status
+                found.append(rows)
+        self._join(plan, inside, found, out)
+        return Status.DONE
+
+    def _join(self, plan: CombinationPlan, inside: Any, found: list[Rows], out: Rows) -> None:
+        weights = plan.weights if isinstance(plan.weights, str) else plan.weights[inside]
+        if not isinstance(weights, str) and weights.sum() == 0.0:
+            weights = "equal"  # what was weighted could not be fitted
+        for name in ("points", "stderr", "lower", "upper", "fitted"):
+            stack = np.array([getattr(rows, name) for rows in found])
+            getattr(out, name)[...] = _joined(stack, weights)
+
+    def coefficients(self, plan: CombinationPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+        """The weight of each member, where weights are numbers or equal; the estimates are the members' own."""
+        inside = row[: len(plan.members)] > 0.0
+        if isinstance(plan.weights, str) and plan.weights != "equal":
+            return Coefficients((), np.empty(0), np.empty(0))
+        weights = np.where(inside, 1.0 if isinstance(plan.weights, str) else plan.weights, 0.0)
+        names = tuple(f"weight of {member.text}" for member in plan.members)
+        return Coefficients(names, weights / max(weights.sum(), 1e-300), np.full(len(names), np.nan))
+
+    def in_words(self, plan: CombinationPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how the members are joined, and what each does."""
+        inside = row[: len(plan.members)] > 0.0
+        how = {
+            "equal": "The mean",
+            "median": "The median",
+            "middle": "The mean, without the highest and the lowest,",
+        }.get(plan.weights if isinstance(plan.weights, str) else "", "A weighted mean")
+        said = [f"{how} of {int(inside.sum())} methods is forecast."]
+        for i, (member, own, part) in enumerate(_parts(plan, row)):
+            if inside[i]:
+                said.append(f"[{member.text}] {member.family.in_words(own, y, part, series)}")
+            else:
+                said.append(f"[{member.text}] was left out.")
+        return " ".join(said)
+
+    def equation(self, plan: CombinationPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """How the members are joined, then the equations of each."""
+        inside = row[: len(plan.members)] > 0.0
+        if isinstance(plan.weights, str):
+            how = {"equal": "mean", "median": "median", "middle": "mean of the middle"}[plan.weights]
+            head = f"forecast[t] = {how} of the members' forecasts[t]"
+        else:
+            weights = plan.weights / plan.weights.sum()
+            terms = " + ".join(f"{number(float(w))} ({m.text})" for w, m in zip(weights, plan.members, strict=True))
+            head = f"forecast[t] = {terms}"
+        parts = [
+            f"{member.text}:\n{member.family.equation(own, y, part, series)}"
+            for i, (member, own, part) in enumerate(_parts(plan, row))
+            if inside[i]
+        ]
+        return "\n".join([head, *parts])
+
+    def needs(self, plan: CombinationPlan) -> str:
+        """What the least demanding member needs."""
+        return "as much as one of its members: " + "; ".join(
+            f"{member.text} {member.family.needs(own)}" for member, own in zip(plan.members, plan.plans, strict=True)
+        )
+
+    def variance(self, plan: CombinationPlan, row: FloatArray) -> float:
+        """Mean square of the combined one-step errors."""
+        return float(row[-1])
+
+
+def _parts(plan: CombinationPlan, row: FloatArray) -> "list[tuple[Method, Any, FloatArray]]":
+    """Each member with its plan and its part of the row."""
+    at, found = len(plan.members), []
+    for member, own in zip(plan.members, plan.plans, strict=True):
+        found.append((member, own, row[at : at + own.row_size]))
+        at += own.row_size
+    return found
+
+
+def _joined(stack: FloatArray, weights: str | FloatArray) -> FloatArray:
+    """Join the members' arrays along the first axis."""
+    if isinstance(weights, str):
+        if weights == "median":
+            return np.asarray(np.median(stack, axis=0))
+        if weights == "middle" and stack.shape[0] > 2:
+            return np.asarray(np.sort(stack, axis=0)[1:-1].mean(axis=0))
+        return np.asarray(stack.mean(axis=0))
+    return np.asarray(np.tensordot(weights / weights.sum(), stack, axes=1))

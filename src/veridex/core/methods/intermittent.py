@@ -1,0 +1,182 @@
+"""Methods for intermittent demand: Croston's, its bias-corrected form, and the one that sees an item grow obsolete."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar
+
+import numpy as np
+from scipy.special import gammaincinv
+
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
+from veridex.core.methods.settings import number
+from veridex.core.methods.status import Status
+from veridex.core.methods.words import memory, quantity
+from veridex.core.methods.words import number as shown
+from veridex.core.numerics.intermittent import CHANCES, INTERVALS, estimate_intermittent, run_intermittent
+
+__all__ = ["Croston", "SyntetosBoylan", "TeunterSyntetosBabai"]
+
+ALPHA, BETA, SIZE, OFTEN, SPREAD, VARIANCE = 0, 1, 2, 3, 4, 5
+"""A parameter row: constants, starting size, starting interval or chance, variance of sizes, of one-step errors."""
+
+
+@dataclass(frozen=True, slots=True)
+class IntermittentPlan(Plan):
+    """The constants stated, NaN where they are to be estimated."""
+
+    stated: FloatArray = field(default_factory=lambda: np.full(2, np.nan), repr=False)
+
+
+class _Intermittent(Family[IntermittentPlan]):
+    """Demand as a size that comes now and then."""
+
+    settings = (number("alpha", 0.0, 1.0), number("beta", 0.0, 1.0))
+    kind: ClassVar[int] = INTERVALS
+    correction: ClassVar[float] = 0.0
+    source: ClassVar[str]
+
+    def prepare(
+        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
+    ) -> IntermittentPlan:
+        """Row: see the head of the file."""
+        stated = np.array([math.nan if settings.get(key) is None else settings[key] for key in ("alpha", "beta")])
+        return IntermittentPlan(cycle, horizon, levels, row_size=6, stated=stated)
+
+    def run(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate the constants by least squares one step ahead, and forecast."""
+        known = y[~np.isnan(y)]
+        if known.min() < 0.0:
+            return Status.NEGATIVE
+        sizes = known[known > 0.0]
+        if sizes.size == 0:
+            out.row[:] = (0.0, 0.0, 0.0, 0.0 if self.kind == CHANCES else known.size + 1.0, 0.0, 0.0)
+            out.stats[:] = (math.nan, known.size, 0, 0)
+            return self.replay(plan, y, x, out)
+        if known.size < 4 or sizes.size < 2:
+            return Status.TOO_SHORT
+        chance = sizes.size / known.size
+        size, often = float(sizes.mean()), chance if self.kind == CHANCES else 1.0 / chance
+        found, ends = np.empty(2), np.empty(3)
+        estimate_intermittent(y, self.kind, self.correction, plan.stated, size, often, found)
+        total = run_intermittent(y, self.kind, self.correction, found[0], found[1], size, often, out.fitted, ends)
+        out.row[:] = (*found, size, often, ends[2] / (sizes.size - 1), total / known.size)
+        out.stats[:] = (math.nan, known.size, 4 + int(np.isnan(plan.stated).sum()), 0)
+        return self.replay(plan, y, x, out)
+
+    def replay(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Run the recursion, and spread demand ahead as its stated law says."""
+        size, chance = self._ends(y, out.row, out.fitted)
+        mean = chance * size
+        out.points[:] = mean
+        out.stderr[:] = math.sqrt(max(chance * (out.row[SPREAD] + size * size) - mean * mean, 0.0))
+        upper = plan.upper_shares
+        out.upper[:] = _quantiles(upper, chance, size, out.row[SPREAD])[:, None]
+        out.lower[:] = _quantiles(1.0 - upper, chance, size, out.row[SPREAD])[:, None]
+        return Status.DONE
+
+    def _ends(self, y: FloatArray, row: FloatArray, fitted: FloatArray) -> tuple[float, float]:
+        """Mean size and chance of demand at the end of the history, whose product is the forecast."""
+        ends = np.empty(3)
+        run_intermittent(y, self.kind, self.correction, row[ALPHA], row[BETA], row[SIZE], row[OFTEN], fitted, ends)
+        factor = 1.0 - self.correction * row[BETA]
+        chance = float(ends[1]) if self.kind == CHANCES else min(1.0 / float(ends[1]), 1.0)
+        return factor * float(ends[0]), chance
+
+    def coefficients(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+        """Constants and where they led; squared errors give no standard errors."""
+        size, chance = self._ends(y, row, np.empty(y.size))
+        often = ("chance of demand", chance) if self.kind == CHANCES else ("interval", 1.0 / chance if chance else 0.0)
+        names = ("alpha", "beta", "size", often[0], "standard deviation of sizes")
+        values = np.array([row[ALPHA], row[BETA], size, often[1], math.sqrt(row[SPREAD])])
+        return Coefficients(names, values, np.full(5, np.nan))
+
+    def in_words(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how often, how much, and how fast both are forgotten."""
+        size, chance = self._ends(y, row, np.empty(y.size))
+        noun = series.cadence.noun
+        if size == 0.0:
+            return "There never was any demand, so none is expected; nothing was estimated."
+        forgets = (
+            "it hardly changes" if row[ALPHA] < 0.01 else memory(row[ALPHA], replace(series.cadence, noun="demand"))
+        )
+        return (
+            f"Demand comes in {shown(100 * chance, 3)} % of {series.cadence.plural}, {quantity(size, series.unit)} at "
+            f"a time, {quantity(chance * size, series.unit)} a {noun} on average. Of its size: {forgets}. "
+            f"{self._aging(row[BETA])} No trend and no season is seen."
+        )
+
+    def _aging(self, beta: float) -> str:
+        if beta < 0.001:
+            return "How often demand comes hardly changes."
+        if self.kind == CHANCES:
+            return "Every period without demand lowers the forecast."
+        return "Periods without demand change nothing until the next demand comes."
+
+    def equation(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The two recursions with their numbers."""
+        factor = 1.0 - self.correction * row[BETA]
+        share = "" if factor == 1.0 else f"{shown(factor)} "
+        often = "chance" if self.kind == CHANCES else "interval"
+        seen = "demand[t]" if self.kind == CHANCES else "periods since the last demand"
+        when = "always, demand[t] being 1 or 0" if self.kind == CHANCES else "where y[t] > 0"
+        joined = f"size[t-1] {often}[t-1]" if self.kind == CHANCES else f"size[t-1] / {often}[t-1]"
+        return (
+            f"forecast[t] = {share}{joined}\n"
+            f"size[t] = size[t-1] + {shown(row[ALPHA])} (y[t] - size[t-1]) where y[t] > 0\n"
+            f"{often}[t] = {often}[t-1] + {shown(row[BETA])} ({seen} - {often}[t-1]) {when}"
+        )
+
+    def needs(self, plan: IntermittentPlan) -> str:
+        """Sizes with a spread, or no demand at all."""
+        return "4 known periods, and demand in at least two of them or in none"
+
+    def variance(self, plan: IntermittentPlan, row: FloatArray) -> float:
+        """Mean squared one-step error."""
+        return float(row[VARIANCE])
+
+
+def _quantiles(shares: FloatArray, chance: float, size: float, spread: float) -> FloatArray:
+    """Quantiles of a demand that is zero, or with a chance a gamma-distributed size of this mean and variance."""
+    if chance <= 0.0 or size <= 0.0:
+        return np.zeros(shares.size)
+    inside = np.clip((shares - (1.0 - chance)) / chance, 0.0, 1.0)
+    if spread <= 1e-12 * size * size:
+        return np.where(inside > 0.0, size, 0.0)
+    return np.asarray(gammaincinv(size * size / spread, inside) * spread / size)
+
+
+class Croston(_Intermittent):
+    """Sizes of demand and the periods between them, each smoothed when there is demand; the forecast is their ratio.
+
+    Croston (1972), Operational Research Quarterly 23, 289-303, with a constant for sizes (alpha) and one for intervals
+    (beta), both with the least squared one-step error inside 0 to 0.5; starting values are the means of the history.
+    The forecast is flat. Standard error and bounds are those of a compound law, the same at every lead time: with the
+    chance 1 / interval a gamma-distributed size with the smoothed mean and the variance of sizes around their
+    forecasts, otherwise nothing; given the parameters. Sizes that are whole numbers are treated as if they were not.
+    """
+
+    name = "croston"
+
+
+class SyntetosBoylan(_Intermittent):
+    """Croston's method times ``1 - beta / 2``, which takes out the bias of a ratio of two estimates.
+
+    Syntetos and Boylan (2005), International Journal of Forecasting 21, 303-314. Constants, standard error and bounds
+    as for `croston`, sizes being corrected.
+    """
+
+    name = "sba"
+    correction = 0.5
+
+
+class TeunterSyntetosBabai(_Intermittent):
+    """Sizes smoothed at demands, and the chance of demand smoothed in every period: without demand it falls.
+
+    Teunter, Syntetos and Babai (2011), European Journal of Operational Research 214, 606-615. Constants, standard
+    error and bounds as for `croston`, with the chance as it is smoothed.
+    """
+
+    name = "tsb"
+    kind = CHANCES

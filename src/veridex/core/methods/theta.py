@@ -1,0 +1,196 @@
+"""The theta method, and its optimised variant."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
+from veridex.core.methods.settings import choice, number, yes_no
+from veridex.core.methods.status import Status
+from veridex.core.methods.words import memory, quantity, signed
+from veridex.core.methods.words import number as shown
+from veridex.core.numerics import theta as kernels
+from veridex.core.numerics.deseasonalise import fixed_season
+
+__all__ = ["Theta"]
+
+KINDS = ("none", "additive", "multiplicative")
+KIND = kernels.ENTRIES
+"""Entry of the row, after the kernel's, that says which kind of season was taken out; the season follows."""
+
+SURE = 1.645
+"""Normal quantile of the test for a season, two-sided at ten percent."""
+
+
+@dataclass(frozen=True, slots=True)
+class ThetaPlan(Plan):
+    """Constant, variant and season as stated."""
+
+    alpha: float = math.nan
+    optimised: bool = False
+    season: str = "auto"
+
+
+class Theta(Family[ThetaPlan]):
+    """Simple smoothing that drifts by a share of the slope of a line through the whole history.
+
+    The season is taken out first where the autocorrelation r_m at the cycle's lag is significant at ten percent:
+    ``|r_m| > 1.645 sqrt((1 + 2 (r_1^2 + ... + r_{m-1}^2)) / n)`` (Assimakopoulos and Nikolopoulos, 2000,
+    International Journal of Forecasting 16, 521-530; the bound is Bartlett's): by classical decomposition, with ratios
+    where demand is above zero throughout, with differences otherwise. theta is two, which lets half of the slope
+    drift (Hyndman and Billah, 2003, International Journal of Forecasting 19, 287-290); ``optimised=yes`` estimates it,
+    from one upwards (Fiorucci et al., 2016, the same 32, 1151-1161). Standard error at lead h:
+    ``sigma sqrt(1 + (h - 1) alpha^2)`` times the season where it is a ratio, given the parameters and the season;
+    normal bounds.
+    """
+
+    name = "theta"
+    settings = (
+        yes_no("optimised"),
+        choice("season", "auto", *KINDS, default="auto"),
+        number("alpha", 0.0, 1.0),
+    )
+
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ThetaPlan:
+        """Row: alpha, starting level, w, line, variance, kind of season, season."""
+        alpha = settings.get("alpha")
+        return ThetaPlan(
+            cycle,
+            horizon,
+            levels,
+            row_size=kernels.ENTRIES + 1 + cycle,
+            alpha=math.nan if alpha is None else float(alpha),
+            optimised=bool(settings["optimised"]),
+            season=settings["season"],
+        )
+
+    def run(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Take the season out where there is one, estimate by least squares, and forecast."""
+        known = y[~np.isnan(y)]
+        kind = _kind(plan, y, known)
+        if isinstance(kind, Status):
+            return kind
+        estimated = 4 + plan.optimised - (not math.isnan(plan.alpha)) + (plan.cycle - 1 if kind != "none" else 0)
+        if known.size < estimated + 2:
+            return Status.TOO_SHORT
+        season = np.full(plan.cycle, 1.0 if kind == "multiplicative" else 0.0)
+        if kind != "none":
+            season = fixed_season(y, plan.cycle, multiplicative=kind == "multiplicative")
+            if not np.isfinite(season).all() or (kind == "multiplicative" and season.min() <= 0):
+                return Status.TOO_SHORT
+        total = kernels.estimate_theta(_adjusted(y, season, kind), plan.alpha, plan.optimised, out.row)
+        out.row[kernels.VARIANCE] = total / (known.size - estimated)
+        out.row[KIND] = KINDS.index(kind)
+        out.row[KIND + 1 :] = season
+        logs = float(np.log(season[np.flatnonzero(~np.isnan(y)) % plan.cycle]).sum()) if kind == KINDS[2] else 0.0
+        n = known.size
+        likelihood = -0.5 * n * (math.log(2 * math.pi * total / n) + 1) - logs if total > 0 else math.nan
+        out.stats[:] = (likelihood, n, estimated + 1, 0)
+        return self.replay(plan, y, x, out)
+
+    def replay(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Run the adjusted recursion, forecast, and put the season back."""
+        kind, season = KINDS[int(out.row[KIND])], out.row[KIND + 1 :]
+        kernels.replay_theta(_adjusted(y, season, kind), out.row, out.fitted, out.points, out.stderr)
+        past = season[np.arange(y.size) % plan.cycle]
+        ahead = season[np.arange(y.size, y.size + plan.horizon) % plan.cycle]
+        if kind == "multiplicative":
+            out.fitted *= past
+            out.points *= ahead
+            out.stderr *= ahead
+        elif kind == "additive":
+            out.fitted += past
+            out.points += ahead
+        out.fill_bounds(plan.quantiles)
+        return Status.DONE
+
+    def coefficients(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+        """Constant, starting level, theta, the line; least squares one step ahead gives no standard errors here."""
+        theta = 1.0 / (1.0 - row[kernels.WEIGHT]) if row[kernels.WEIGHT] < 1.0 else math.inf
+        names = ["alpha", "starting level", "theta", "line: intercept", "line: slope"]
+        values = [row[0], row[1], theta, row[3], row[4]]
+        if row[KIND]:
+            first = series.start + len(series) - y.size
+            names += [f"season {series.phase_name(first + j)}" for j in range(plan.cycle)]
+            values += row[KIND + 1 :].tolist()
+        return Coefficients(tuple(names), np.array(values), np.full(len(names), np.nan))
+
+    def in_words(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say what drifts, and which season was taken out."""
+        kind, noun = KINDS[int(row[KIND])], series.cadence.noun
+        drift = float(row[kernels.WEIGHT] * row[kernels.SLOPE])
+        way = "rises" if drift >= 0 else "falls"
+        season = (
+            "No season was taken out."
+            if kind == "none"
+            else f"A fixed {kind} season was taken out first and put back after."
+        )
+        return (
+            f"A level is carried forward; {memory(row[0], series.cadence)}. From it demand {way} by "
+            f"{quantity(abs(drift), series.unit)} a {noun}, {shown(100 * row[kernels.WEIGHT], 3)} % of the slope of a "
+            f"straight line through the whole history. {season}"
+        )
+
+    def equation(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The recursion with its numbers, far from its start."""
+        alpha, weight = float(row[0]), float(row[kernels.WEIGHT])
+        kind = KINDS[int(row[KIND])]
+        y_name = "y[t]" if kind == "none" else "adjusted[t]"
+        lines = [
+            f"forecast[t] = level[t-1]{signed(weight * row[3])} d[t-1]{signed(weight * row[4] / alpha)} (1 - d[t])",
+            f"d[t] = {shown(1 - alpha)}^t",
+            f"level[t] = level[t-1]{signed(alpha)} ({y_name} - level[t-1])",
+            f"forecast[n+h] = forecast[n+1]{signed(weight * row[4])} (h - 1)",
+        ]
+        if kind != "none":
+            lines.append(f"adjusted[t] = y[t] {'/' if kind == 'multiplicative' else '-'} season[t]")
+        spread = shown(math.sqrt(row[kernels.VARIANCE]))
+        return "\n".join([*lines, f"the standard deviation of one-step errors {spread}"])
+
+    def needs(self, plan: ThetaPlan) -> str:
+        """A few values more than parameters."""
+        return "6 known periods, and two cycles of them where it takes a season out"
+
+    def variance(self, plan: ThetaPlan, row: FloatArray) -> float:
+        """Variance of the one-step errors of the adjusted series."""
+        return float(row[kernels.VARIANCE])
+
+
+def _kind(plan: ThetaPlan, y: FloatArray, known: FloatArray) -> str | Status:
+    """Which season to take out, or why it cannot be."""
+    if known.size < 3:
+        return Status.TOO_SHORT
+    if known.min() == known.max():
+        return Status.CONSTANT
+    positive = known.min() > 0
+    if plan.season == "auto":
+        if plan.cycle < 2 or y.size < 2 * plan.cycle or not _has_season(y, plan.cycle):
+            return "none"
+        return "multiplicative" if positive else "additive"
+    if plan.season == "none":
+        return "none"
+    if plan.cycle < 2:
+        return Status.NO_SEASON
+    if y.size < 2 * plan.cycle:
+        return Status.TOO_SHORT
+    return plan.season if plan.season == "additive" or positive else Status.NOT_POSITIVE
+
+
+def _has_season(y: FloatArray, cycle: int) -> bool:
+    """Whether the autocorrelation at the cycle's lag is significant; unknown values are left out of the products."""
+    centred = np.nan_to_num(y - np.nanmean(y))
+    total = centred @ centred
+    r = np.array([centred[lag:] @ centred[:-lag] for lag in range(1, cycle + 1)]) / total
+    bound = SURE * np.sqrt((1.0 + 2.0 * (r[:-1] @ r[:-1])) / np.count_nonzero(~np.isnan(y)))
+    return bool(abs(r[-1]) > bound)
+
+
+def _adjusted(y: FloatArray, season: FloatArray, kind: str) -> FloatArray:
+    if kind == "none":
+        return y
+    past = season[np.arange(y.size) % season.size]
+    return np.asarray(y / past if kind == "multiplicative" else y - past)
