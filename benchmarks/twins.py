@@ -1,4 +1,4 @@
-"""Plain C twins of two kernels, compiled on the spot, to hold the compiled Python against."""
+"""Plain C twins of kernels, compiled on the spot, to hold the compiled Python against."""
 
 import ctypes
 import shutil
@@ -9,9 +9,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from numba import njit
 
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller, schwert_bound
 from veridex.core.numerics.loess import decompose_by_loess
+from veridex.core.numerics.smoothing import recursion
 from veridex.core.numerics.unit_root import adf_lags, adf_ratio
 
 HERE = Path(__file__).parent
@@ -32,6 +34,37 @@ def least(work: Callable[[], object], repeats: int = 300) -> float:
         work()
         times.append(time.perf_counter() - begun)
     return 1e3 * min(times)
+
+
+@njit
+def many_recursions(y, kind, row, states, fitted, times):  # type: ignore[no-untyped-def]
+    total = 0.0
+    for _ in range(times):
+        total += recursion(y, kind, 2, kind, 12, row, states, fitted)[0]
+    return total
+
+
+def recursion_twins(y: np.ndarray) -> dict[str, tuple[float, float]]:
+    """Microseconds of ours and of the twin for one damped Holt-Winters recursion; empty without a C compiler."""
+    if shutil.which("gcc") is None:
+        return {}
+    found, times = {}, 1000
+    with tempfile.TemporaryDirectory() as directory:
+        twin = compiled("smoothing", directory).many_recursions
+        twin.argtypes = [POINTER, ctypes.c_long, ctypes.c_long, POINTER, POINTER, POINTER, ctypes.c_long]
+        twin.restype = ctypes.c_double
+        for kind, name in ((1, "additive"), (2, "multiplicative")):
+            season = np.zeros(12) if kind == 1 else np.ones(12)
+            row = np.concatenate(([0.3, 0.1, 0.1, 0.9, y[:12].mean(), 0.5], season, [1.0]))
+            states, fitted = np.empty(14), np.empty(y.size)
+            arguments = (y, kind, row, states, fitted, times)
+            if not np.isclose(many_recursions(*arguments), twin(y, y.size, *arguments[1:]), rtol=1e-9):
+                raise SystemExit("the C twin of the smoothing recursion disagrees")
+            found[name] = (
+                least(lambda arguments=arguments: many_recursions(*arguments), 50),  # type: ignore[misc]
+                least(lambda arguments=arguments: twin(y, y.size, *arguments[1:]), 50),  # type: ignore[misc]
+            )
+    return found
 
 
 def twins(y: np.ndarray) -> dict[str, tuple[float, float]]:

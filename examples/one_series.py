@@ -8,8 +8,14 @@ history = vx.History.from_numbers(sold, start="2022-01", cadence="monthly", item
 
 fitted = vx.fit(history, "holt-winters season=multiplicative")
 print(fitted.in_words())
+print(fitted.equation())
 print(fitted.coefficients.head(5).round(3).to_string())
 print(fitted.forecast(6, levels=(80, 97.5)).frame.to_string())
+
+# Which form of smoothing fits best, and what the three best methods of thumb say together.
+print(vx.fit(history, "smoothing").candidates.head(4).round(2).to_string())
+together = vx.fit(history, "combination of=[seasonal-naive, theta, smoothing] weights=median")
+print(together.forecast(3).frame[["period", "point", "lower_80", "upper_80"]].to_string())
 
 # Save it, and apply the same coefficients when January is known.
 again = vx.Fitted.from_json(fitted.to_json())

@@ -3,7 +3,7 @@
 import sys
 import time
 
-from verification import differencing, freaks, intervals, likelihood, starts, unit_roots
+from verification import differencing, freaks, fuzz, intervals, likelihood, starts, unit_roots
 
 PARTS = {
     "unit-roots": unit_roots.main,
@@ -12,6 +12,7 @@ PARTS = {
     "intervals": intervals.main,
     "freaks": freaks.main,
     "differencing": differencing.main,
+    "fuzz": fuzz.main,
 }
 
 

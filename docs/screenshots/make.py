@@ -18,13 +18,15 @@ DISPLAY = ":97"
 RAW = "--item sku --period month --demand units --stock-out out_of_stock"
 TIDY = f"{RAW} --tidy gaps=interpolate"
 ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
+SUIT = ONE.replace("smoker-01", "suit-ventilated")
 
 VIEWS = {
     "demo": "veridex demo",
     "profile": f"veridex profile demand.csv {RAW} --events events.csv",
     "profile-one-item": f"veridex profile demand.csv {RAW.replace('sku ', 'sku=gloves-leather ')} --events events.csv",
     "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
-    "stationarity": f"veridex stationarity demand.csv {ONE.replace('smoker-01', 'suit-ventilated')} --figures drawn",
+    "stationarity": f"veridex stationarity demand.csv {SUIT} --figures drawn",
+    "fit": f"veridex fit demand.csv {SUIT} --method smoothing --horizon 3 --figures drawn",
     "backtest": f"veridex backtest demand.csv {TIDY}",
     "publish": f"veridex publish demand.csv {TIDY} --to published",
     "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
@@ -34,7 +36,11 @@ FIGURES = {
     "figure-contenders": "smoker-01-contenders.png",
     "figure-tidied": "gloves-leather-tidied.png",
 }
-DRAWN = {"figure-stationarity": "suit-ventilated-stationarity.png"}
+DRAWN = {
+    "figure-stationarity": "suit-ventilated-stationarity.png",
+    "figure-fit": "suit-ventilated-fit.png",
+    "figure-residuals": "suit-ventilated-residuals.png",
+}
 
 
 def main() -> None:

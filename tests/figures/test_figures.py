@@ -11,6 +11,7 @@ from veridex.core.diagnosis.correlogram import of_values
 from veridex.core.tidying.profile import profile_items
 from veridex.figures import style
 from veridex.figures.contenders import draw_contenders
+from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.forecast import draw_forecast
 from veridex.figures.history import draw_history
 from veridex.figures.stationarity import draw_stationarity
@@ -39,6 +40,25 @@ def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
     own = vx.publish(monthly(np.arange(30.0)), method="naive", horizon=2)
     labels = [text.get_text() for text in draw_forecast(own, "smoker-01").legends[0].get_texts()]
     assert labels[2] == "80 % interval (coverage not tested)"
+
+
+@pytest.mark.parametrize("text", ["holt-winters season=multiplicative", "simple-smoothing intervals=simulated", "mean"])
+def test_the_fit_and_what_it_missed(orders, text):
+    fitted = vx.fit(orders["smoker-01"], text)
+    forecast = fitted.forecast(9, levels=(50, 80, 95))
+    (axes,) = draw_fit(fitted, forecast).axes
+    assert axes.get_title(loc="left") == f"smoker-01: {text}"
+    assert np.array_equal(lines(axes, style.TEAL)[0].get_ydata(), fitted.fitted_values, equal_nan=True)
+    assert np.array_equal(lines(axes, style.AMBER)[0].get_ydata(), forecast.points)
+    assert len(axes.collections) == 3
+    figure = draw_residuals(fitted)
+    over_time, by_phase, lags = figure.axes
+    assert len(lines(by_phase, style.TEAL)[0].get_ydata()) == len(fitted.series)
+    assert [label.get_text() for label in by_phase.get_xticklabels()][:2] == ["Jan", "Feb"]
+    assert lags.yaxis_inverted() and len(lags.patches) == 24
+    assert over_time.get_ylabel() == "actual - fitted (units)"
+    short = vx.fit(monthly([3.0, 4.0, 6.0, 5.0]), "drift")
+    assert "needed" in draw_residuals(short).get_suptitle()
 
 
 def test_contenders_share_one_scale_and_the_winner_is_amber(verdict):

@@ -104,6 +104,40 @@ def test_stationarity_shows_all_at_a_glance(ten_csv, orders, tmp_path):
     assert short.returncode == 2 and "there is no decomposition: too little history" in short.stderr
 
 
+def test_fit_command(ten_csv, orders, tmp_path):
+    words = [*WORDS, *TIDY, "--item", "sku=smoker-01", "--method", "smoothing", "--horizon", 6]
+    shown = veridex("fit", ten_csv, *words, "--figures", tmp_path)
+    fitted = vx.fit(orders["smoker-01"], "smoothing")
+    said = re.sub(r"\s+", " ", shown.stdout)
+    assert shown.returncode == 0 and fitted.in_words().replace(" units", "") in said
+    assert re.sub(r"\s+", " ", fitted.equation()) in said
+    for heading in (
+        "Coefficients",
+        "Candidates: the best 8 of 15",
+        "Residual audit of 107",
+        "Forecast: next 6 periods",
+    ):
+        assert heading in said
+    assert {path.name for path in tmp_path.iterdir()} == {"smoker-01-fit.png", "smoker-01-residuals.png"}
+    parts = {
+        "coefficients": fitted.coefficients,
+        "forecast": fitted.forecast(6).frame,
+        "audit": fitted.audit().table,
+        "candidates": fitted.candidates,
+        "components": fitted.components.assign(actual=fitted.series.values, residual=fitted.residuals),
+    }
+    for part, table in parts.items():
+        done = veridex("fit", ten_csv, *words, "--part", part, "--as", "csv")
+        held = pd.read_csv(io.StringIO(done.stdout))
+        assert list(held.columns) == list(table.columns) and len(held) == len(table)
+    plain = veridex("fit", ten_csv, *words[:-4], "--method", "naive").stdout
+    assert "Coefficients" not in plain and "Candidates" not in plain and "forecast[t] = y[t-1]" in plain
+    lost = veridex("fit", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--method", "holt-winters", "--as", "json")
+    assert lost.returncode == 0 and lost.stdout == "[]\n" and "too little history" in lost.stderr
+    several = veridex("fit", ten_csv, *DESCRIBED, "--method", "naive")
+    assert several.returncode == 2 and "this works on one series" in several.stderr
+
+
 def test_profile_command(ten_csv, data, demand):
     whole = [*DESCRIBED[:-4], "--events", data / "events.csv"]
     shown = veridex("profile", data / "demand.csv", *whole)
@@ -166,6 +200,7 @@ def test_publish_command(ten_csv, tmp_path):
         (["backtest", "missing.csv", *DESCRIBED], "missing.csv: there is no such file"),
         (["backtest", "{ten}", *DESCRIBED[:-1], "fortnightly"], "unknown cadence 'fortnightly'"),
         (["backtest", "{ten}", *DESCRIBED, "--methods", "holt-winter"], "Did you mean 'holt-winters'?"),
+        (["fit", "{ten}", *DESCRIBED, "--method", "combination of=[naive, naivety]"], "Did you mean 'naive'?"),
         (["publish", "{ten}", *DESCRIBED, "--horizon", "110", "--to", "out"], "needs 112. Shorten the horizon."),
         (
             ["publish", "{ten}", *DESCRIBED, "--method", "naive", "--levels", "0.95", "--to", "out"],
@@ -192,7 +227,9 @@ def test_our_own_faults_are_exit_code_1(tmp_path):
     assert done.returncode == 1 and "this is our fault, not yours" in done.stderr
 
 
-@pytest.mark.parametrize("command", [[], ["demo"], ["profile"], ["tidy"], ["stationarity"], ["backtest"], ["publish"]])
+@pytest.mark.parametrize(
+    "command", [[], ["demo"], ["profile"], ["tidy"], ["stationarity"], ["fit"], ["backtest"], ["publish"]]
+)
 def test_help_is_there(command):
     done = veridex(*command, "--help")
     assert done.returncode == 0 and "Usage: veridex" in done.stdout

@@ -163,8 +163,8 @@ class Croston(_Intermittent):
 class SyntetosBoylan(_Intermittent):
     """Croston's method times ``1 - beta / 2``, which takes out the bias of a ratio of two estimates.
 
-    Syntetos and Boylan (2005), International Journal of Forecasting 21, 303-314. Constants, standard error and bounds
-    as for `croston`, sizes being corrected.
+    Syntetos and Boylan (2005), International Journal of Forecasting 21, 303-314. Standard error and
+    bounds are as for `croston`, sizes being corrected, and so are the constants.
     """
 
     name = "sba"
@@ -174,8 +174,8 @@ class SyntetosBoylan(_Intermittent):
 class TeunterSyntetosBabai(_Intermittent):
     """Sizes smoothed at demands, and the chance of demand smoothed in every period: without demand it falls.
 
-    Teunter, Syntetos and Babai (2011), European Journal of Operational Research 214, 606-615. Constants, standard
-    error and bounds as for `croston`, with the chance as it is smoothed.
+    Teunter, Syntetos and Babai (2011), European Journal of Operational Research 214, 606-615. Standard error
+    and bounds are as for `croston`, with the chance as it is smoothed, and so are the constants.
     """
 
     name = "tsb"

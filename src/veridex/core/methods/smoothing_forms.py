@@ -47,7 +47,7 @@ SEASONS = {"none": kernels.NONE, "additive": kernels.ADDITIVE, "multiplicative":
 REGIONS = {"usual": USUAL, "admissible": ADMISSIBLE}
 STARTS = {"level": LEVEL_ESTIMATED, "all": ALL_ESTIMATED, "heuristic": HEURISTIC}
 
-PATHS = 2000
+PATHS = 5000
 
 
 @dataclass(frozen=True, slots=True)

@@ -118,7 +118,9 @@ def _climb(
         new_value = np.inf
         # A singular model promises nothing that can be trusted; more damping mends it.
         if not math.isnan(promised) and (sought.region == USUAL or is_admissible(form, row)):
-            new_value = slopes(y, form, row, sought.which, sought.shared, sought.apart, floor, work, new_gradient, new_hessian)
+            new_value = slopes(
+                y, form, row, sought.which, sought.shared, sought.apart, floor, work, new_gradient, new_hessian
+            )
         marks[0] += 1
         if new_value < value:
             gain = (value - new_value) / promised

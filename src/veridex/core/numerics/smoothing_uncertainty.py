@@ -6,7 +6,7 @@ Symbols and parameter rows are those of `smoothing`.
 import numpy as np
 
 from veridex.core.numerics.compiled import FloatArray
-from veridex.core.numerics.smoothing import ALPHA, BETA_STAR, GAMMA, LEVEL, NONE, STARTS, Form
+from veridex.core.numerics.smoothing import ALPHA, BETA_STAR, GAMMA, NONE, STARTS, Form
 from veridex.core.numerics.smoothing_region import (
     ALL_ESTIMATED,
     LEVEL_ESTIMATED,
@@ -21,8 +21,6 @@ __all__ = ["draw_rows"]
 LONGEST_CYCLE = 60
 """Starting seasons are drawn up to this cycle; the information on more of them is a guess."""
 
-WALL = 1e-3
-
 
 def draw_rows(
     y: FloatArray, form: Form, region: int, fixed: FloatArray, row: FloatArray, count: int, rng: np.random.Generator
@@ -30,8 +28,8 @@ def draw_rows(
     """Draw parameter rows from the large-sample law of the estimates.
 
     Constants and starting states (the season's too) are drawn from the normal law with the inverse information of
-    Gauss and Newton, cut at the walls of the region; a constant that is stated or lies on a wall is held. The
-    variance is drawn from its scaled inverse chi-squared law.
+    Gauss and Newton, cut at the walls of the region: a constant on a wall is drawn to one side. What is stated is
+    held. The variance is drawn from its scaled inverse chi-squared law.
 
     Parameters
     ----------
@@ -49,13 +47,10 @@ def draw_rows(
     """
     starts = ALL_ESTIMATED if form.season != NONE and form.m <= LONGEST_CYCLE else LEVEL_ESTIMATED
     sought = sought_entries(form, region, starts, fixed)
-    at = row[sought.which]
-    top = np.where(sought.apart & (sought.which == BETA_STAR), np.inf, sought.high)
-    held = (sought.which < LEVEL) & ((at < sought.low + WALL) | (at > top - WALL))
-    which, low, high = sought.which[~held], sought.low[~held], top[~held]
-    k = which.size
-    gradient, hessian = np.empty(k), np.empty((k, k))
-    value = slopes(y, form, row, which, False, False, 1e-300, np.empty(slopes_work(y.size, form.m, k)), gradient, hessian)
+    which, k = sought.which, sought.which.size
+    gradient, hessian, work = np.empty(k), np.empty((k, k)), np.empty(slopes_work(y.size, form.m, k))
+    # beta itself, not its share of alpha, has a law near the normal one where alpha is small.
+    value = slopes(y, form, row, which, False, True, 1e-300, work, gradient, hessian)
     rows = np.tile(row, (count, 1))
     known = int(np.count_nonzero(~np.isnan(y)))
     degrees = max(known - sought.constants - 1 - (form.trend != NONE) - (form.m - 1), 1)
@@ -68,9 +63,16 @@ def draw_rows(
     values, vectors = np.linalg.eigh(information)
     root = vectors / np.sqrt(np.maximum(values, 1e-8 * values[-1]))
     # The information is about a variance of one; the deviance has the variance divided out already.
+    rows[:, BETA_STAR] *= row[ALPHA]
     rows[:, which] += (rng.standard_normal((count, k)) @ root.T) / scale
+    low, high = np.where(which == BETA_STAR, 0.0, sought.low), np.where(which == BETA_STAR, np.inf, sought.high)
     rows[:, which] = np.clip(rows[:, which], low, high)
+    if np.isnan(fixed[BETA_STAR]):
+        rows[:, BETA_STAR] /= rows[:, ALPHA]
+    else:
+        rows[:, BETA_STAR] = fixed[BETA_STAR]
     if region == USUAL:
+        rows[:, BETA_STAR] = np.minimum(rows[:, BETA_STAR], 1.0)
         rows[:, GAMMA] = np.minimum(rows[:, GAMMA], 1.0 - rows[:, ALPHA])
     else:
         for i in range(count):

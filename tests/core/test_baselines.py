@@ -1,0 +1,285 @@
+"""Theta, intermittent methods, combinations and the searched smoothing form, against plain recursions."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import optimize, stats
+
+import veridex as vx
+from conftest import monthly, seasonal_values
+from reference import slow_smoothing
+
+Y = seasonal_values()
+SPARE = np.array([0, 0, 3, 0, 0, 0, 5, 0, 2, 0, 0, 0, 0, 4, 0, 6, 0, 0, 0, 3, 0, 0, 1, 0] * 3, dtype=float)
+
+
+def fit(values, text):
+    return vx.fit(monthly(values), text)
+
+
+def bounds(forecast):
+    return np.concatenate((forecast.lower, forecast.upper))
+
+
+def plain_theta(y, alpha, level, weight):
+    """One-step forecasts and the one after the last, from the published recursion; t counts from one."""
+    slope, intercept = np.polyfit(np.arange(1, y.size + 1), y, 1)
+    fitted = []
+    for t in range(1, y.size + 2):
+        drift = (1 - alpha) ** (t - 1) * intercept + (1 - (1 - alpha) ** t) / alpha * slope
+        fitted.append(level + weight * drift)
+        if t <= y.size:
+            level += alpha * (y[t - 1] - level)
+    return np.array(fitted), slope
+
+
+@pytest.mark.parametrize("optimised", [False, True])
+def test_theta_equals_its_recursion_and_is_not_beaten(optimised):
+    y = 50 + np.random.default_rng(4).normal(size=70).cumsum() + 0.4 * np.arange(70)
+    fitted = fit(y, f"theta season=none optimised={'yes' if optimised else 'no'}")
+    values = fitted.coefficients.set_index("name")["value"]
+    weight = 1 - 1 / values["theta"]
+    expected, slope = plain_theta(y, values["alpha"], values["starting level"], weight)
+    assert fitted.fitted_values == pytest.approx(expected[:-1], rel=1e-9)
+    forecast = fitted.forecast(5)
+    assert forecast.points == pytest.approx(expected[-1] + weight * slope * np.arange(5), rel=1e-9)
+    spread = np.sqrt(fitted.variance * (1 + np.arange(5) * values["alpha"] ** 2))
+    assert forecast.stderr == pytest.approx(spread, rel=1e-12)
+
+    def total(u):
+        w = 1 / (1 + np.exp(-u[2])) if optimised else 0.5
+        return np.square(y - plain_theta(y, 1 / (1 + np.exp(-u[0])), u[1], w)[0][:-1]).sum()
+
+    best = min(optimize.minimize(total, start, method="Nelder-Mead").fun for start in ([0, 25, 0], [2, 25, 1]))
+    assert np.square(fitted.residuals).sum() <= best * (1 + 1e-6)
+
+
+def test_theta_takes_out_the_season_that_its_test_finds():
+    fitted = fit(Y, "theta")
+    assert "multiplicative season was taken out" in fitted.in_words()
+    season = fitted.coefficients["value"].iloc[5:].to_numpy()
+    adjusted = fit(Y / season[np.arange(96) % 12], "theta season=none")
+    assert fitted.forecast(12).points == pytest.approx(adjusted.forecast(12).points * season, rel=1e-9)
+    assert fitted.log_likelihood == pytest.approx(
+        adjusted.log_likelihood - np.log(season[np.arange(96) % 12]).sum(), rel=1e-9
+    )
+    noise = fit(100 + np.random.default_rng(1).normal(size=96), "theta")
+    assert "No season was taken out" in noise.in_words()
+    assert "additive season" in fit(Y - 100, "theta").in_words()
+    assert fit(Y - 100, "theta season=multiplicative").reason.startswith("multiplicative errors and seasons need")
+
+
+def plain_intermittent(y, name, alpha, beta):
+    """Croston's, Syntetos and Boylan's and Teunter's recursions, from the means of the history."""
+    size, chance = y[y > 0].mean(), (y > 0).mean()
+    interval, since, fitted = 1 / chance, 1, []
+    for value in [*y, 0.0]:
+        rate = size * chance if name == "tsb" else size / interval
+        fitted.append(rate * (1 - beta / 2) if name == "sba" else rate)
+        chance += beta * ((value > 0) - chance)
+        if value > 0:
+            size += alpha * (value - size)
+            interval += beta * (since - interval)
+            since = 1
+        else:
+            since += 1
+    return np.array(fitted)
+
+
+@pytest.mark.parametrize("name", ["croston", "sba", "tsb"])
+def test_intermittent_methods_equal_their_recursions(name):
+    stated = fit(SPARE, f"{name} alpha=0.2 beta=0.1")
+    expected = plain_intermittent(SPARE, name, 0.2, 0.1)
+    assert stated.fitted_values == pytest.approx(expected[:-1], rel=1e-12)
+    assert stated.forecast(3).points == pytest.approx(np.full(3, expected[-1]), rel=1e-12)
+    found = fit(SPARE, name)
+    errors = np.square(found.residuals).sum()
+    for alpha in np.linspace(0, 0.5, 21):
+        for beta in np.linspace(0, 0.5, 21):
+            assert errors <= 1.0005 * np.square(SPARE - plain_intermittent(SPARE, name, alpha, beta)[:-1]).sum()
+    table = stated.coefficients.set_index("name")["value"]
+    chance = table["chance of demand"] if name == "tsb" else 1 / table["interval"]
+    spread = table["standard deviation of sizes"]
+    rng = np.random.default_rng(1)
+    sizes = rng.gamma((table["size"] / spread) ** 2, spread**2 / table["size"], size=400_000)
+    simulated = np.where(rng.random(400_000) < chance, sizes, 0.0)
+    forecast = stated.forecast(1, levels=(80, 95))
+    assert forecast.points[0] == pytest.approx(simulated.mean(), rel=0.01)
+    assert forecast.stderr[0] == pytest.approx(simulated.std(), rel=0.01)
+    shares = [0.1, 0.025, 0.9, 0.975]
+    assert bounds(forecast)[:, 0] == pytest.approx(np.quantile(simulated, shares), rel=0.02, abs=1e-12)
+
+
+@pytest.mark.parametrize("name", ["croston", "sba", "tsb"])
+def test_intermittent_edges(name):
+    nothing = fit(np.zeros(20), name)
+    assert nothing.forecast(4).points.tolist() == [0] * 4 and (bounds(nothing.forecast(4)) == 0).all()
+    assert "none is expected" in nothing.in_words()
+    assert fit([0, 0, 0, 0, 9, 0, 0], name).reason.startswith("too little history")
+    assert fit([0, 2, -1, 0, 3], name).reason.startswith("demand below zero")
+    faded = np.concatenate((SPARE, np.zeros(40)))
+    last = fit(faded, f"{name} alpha=0.2 beta=0.2").forecast(1).points[0]
+    assert (last < 1e-3) == (name == "tsb")  # the others wait for a demand that does not come
+
+
+MEMBERS = ["seasonal-naive", "drift", "holt-winters season=additive", "weighted-average weights=[3, 1]"]
+JOIN = {
+    "equal": lambda stack: stack.mean(axis=0),
+    "median": lambda stack: np.median(stack, axis=0),
+    "middle": lambda stack: (stack.sum(axis=0) - stack.max(axis=0) - stack.min(axis=0)) / 2,
+    "[4, 3, 2, 1]": lambda stack: np.tensordot([0.4, 0.3, 0.2, 0.1], stack, axes=1),
+}
+
+
+@pytest.mark.parametrize("weights", JOIN)
+def test_combinations_join_points_and_quantiles(weights):
+    together = fit(Y, f"combination of=[{', '.join(MEMBERS)}] weights={weights}").forecast(9)
+    apart = [fit(Y, text).forecast(9) for text in MEMBERS]
+    for name in ("points", "lower", "upper", "stderr"):
+        stack = np.array([getattr(one, name) for one in apart])
+        assert getattr(together, name) == pytest.approx(JOIN[weights](stack), rel=1e-12)
+
+
+def test_a_combination_says_who_was_left_out():
+    fitted = fit(Y - 100, "combination of=[naive, holt-winters season=multiplicative, drift] weights=[1, 5, 1]")
+    assert fitted.available and fitted.reason == "remark: members that could not be fitted were left out"
+    assert "[holt-winters season=multiplicative] was left out." in fitted.in_words()
+    alone = [fit(Y - 100, text).forecast(3).points for text in ("naive", "drift")]
+    assert fitted.forecast(3).points == pytest.approx(np.mean(alone, axis=0), rel=1e-12)
+    assert not fit([1.0], "combination of=[naive, drift]").available
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("combination", "state its members"),
+        ("combination of=[naive]", "of must be two methods or more"),
+        ("combination of=[naive, naive]", "'naive' stands in of= twice"),
+        ("combination of=[naive, naivety]", "Did you mean 'naive'?"),
+        ("combination of=[naive, drift] weights=[1, 2, 3]", "2 members need 2 weights, got 3"),
+        ("smoothing error=additive season=multiplicative", "needs multiplicative errors"),
+        ("smoothing cycles=[12] season=additive", "takes the seasons out first"),
+        ("smoothing average=yes intervals=simulated", "intervals of an average"),
+        ("smoothing cycles=[1, 12]", "cycles must be up to four cycle lengths"),
+        ("holt phi=0.9", "phi damps the trend; add damped=yes"),
+        ("holt-winters error=additive season=multiplicative", "needs multiplicative errors"),
+        ("holt alpha=1.5", "or add region=admissible"),
+    ],
+)
+def test_wrong_settings_are_refused(text, words):
+    with pytest.raises(vx.VeridexError) as caught:
+        fit(Y, text)
+    assert words in str(caught.value)
+
+
+def test_smoothing_chooses_among_all_forms_by_its_criterion():
+    fitted = fit(Y, "smoothing")
+    table = fitted.candidates
+    assert len(table) == 15 and table["aicc"].is_monotonic_increasing and (table["remark"] == "").all()
+    assert fitted.aicc == table["aicc"][0]
+    best = table.iloc[0]
+    stated = fit(Y, f"smoothing error={best['error']} trend={best['trend']} season={best['season']}")
+    assert stated.forecast(5).points == pytest.approx(fitted.forecast(5).points, rel=1e-12)
+    named = fit(Y, "holt-winters season=multiplicative")
+    same = table[(table["trend"] == "additive") & (table["season"] == "multiplicative")]
+    assert same["aicc"].iloc[0] == pytest.approx(named.aicc, rel=1e-12)
+    assert fit(Y, "smoothing criterion=bic").candidates["bic"].is_monotonic_increasing
+    assert set(fit(Y, "smoothing season=none").candidates["season"]) == {"none"}
+    below = fit(Y - 100, "smoothing").candidates
+    assert below["remark"].str.startswith("multiplicative errors and seasons").sum() == 9
+    assert len(fit(Y, "naive").candidates) == 0
+    assert "Of the 15 smoothing forms" in fitted.in_words()
+
+
+def test_smoothing_averages_by_weights_of_the_criterion():
+    fitted = fit(Y, "smoothing average=yes season=additive")
+    weights = np.exp(-0.5 * (fitted.candidates["aicc"] - fitted.candidates["aicc"][0]).to_numpy())
+    parts = [
+        fit(Y, f"smoothing error={one.error} trend={one.trend} season=additive").forecast(4)
+        for one in fitted.candidates.itertuples()
+    ]
+    points = np.array([part.points for part in parts])
+    mean = weights @ points / weights.sum()
+    assert fitted.forecast(4).points == pytest.approx(mean, rel=1e-10)
+    assert fitted.forecast(4).upper == pytest.approx(
+        np.tensordot(weights / weights.sum(), [part.upper for part in parts], axes=1), rel=1e-10
+    )
+    second = weights @ (points**2 + np.array([part.stderr for part in parts]) ** 2) / weights.sum()
+    assert fitted.forecast(4).stderr == pytest.approx(np.sqrt(second - mean**2), rel=1e-8)
+
+
+def test_smoothing_takes_several_cycles_out_first():
+    t = np.arange(24 * 30)
+    day, week = 10 * np.sin(2 * np.pi * np.arange(24) / 24), np.repeat([4.0, 2, 0, 0, 0, -2, -4], 24)
+    y = 80 + day[t % 24] + week[t % 168] + 0.5 * np.random.default_rng(1).normal(size=t.size)
+    series = vx.History.from_numbers(y, start="2025-01-01", cadence="hourly", item="feeders")
+    fitted = vx.fit(series, "smoothing cycles=[24, 168]")
+    ahead = np.arange(t.size, t.size + 168)
+    assert fitted.forecast(168).points == pytest.approx(80 + day[ahead % 24] + week[ahead % 168], abs=1.0)
+    assert fitted.fitted_values[-168:] == pytest.approx(80 + day[t % 24][-168:] + week[t % 168][-168:], abs=1.0)
+    assert "24 and 168 hours were taken out first" in fitted.in_words()
+    assert not vx.fit(series["feeders"].first(300), "smoothing cycles=[24, 168]").available
+
+
+@pytest.mark.parametrize("text", ["simple-smoothing", "holt-winters", "holt-winters season=multiplicative"])
+def test_simulated_intervals(text):
+    model = fit(Y, text).forecast(12)
+    paths, again = (fit(Y, f"{text} intervals=simulated").forecast(12) for _ in range(2))
+    assert (bounds(paths) == bounds(again)).all()
+    assert paths.stderr == pytest.approx(model.stderr, rel=0.1)
+    assert (paths.points == model.points).all()
+    wide = fit(Y, f"{text} intervals=with-estimation").forecast(12)
+    assert wide.stderr.mean() > paths.stderr.mean()
+    assert (np.diff(bounds(wide)[[1, 0, 2, 3]], axis=0) > 0).all()
+
+
+def test_components_rebuild_the_forecasts_and_the_equation_has_the_numbers():
+    fitted = fit(Y, "holt-winters alpha=0.3 beta=0.1 gamma=0.2 damped=yes phi=0.9")
+    parts = fitted.components
+    again = (parts["level"] + 0.9 * parts["trend"]).to_numpy()[11:-1] + parts["season"].to_numpy()[:-12]
+    assert parts["fitted"].to_numpy()[12:] == pytest.approx(again, rel=1e-10)
+    assert fitted.equation().splitlines()[:4] == [
+        "forecast[t] = level[t-1] + 0.9 slope[t-1] + season[t-12]",
+        "level[t] = level[t-1] + 0.9 slope[t-1] + 0.3 error[t]",
+        "slope[t] = 0.9 slope[t-1] + 0.03 error[t]",
+        "season[t] = season[t-12] + 0.2 error[t]",
+    ]
+    memory = fit(Y, "simple-smoothing alpha=0.25").in_words()
+    assert "half of its weight lies on the last 2.41 months" in memory  # log 0.5 / log 0.75
+    assert list(fit(Y, "drift").components.columns) == ["period", "fitted"]
+
+
+def test_admissible_constants_may_pass_one():
+    rng = np.random.default_rng(2)
+    shocks = rng.normal(size=300)
+    y = 100 + np.cumsum(np.r_[0, shocks[:-1]] * 1.4) + shocks  # simple smoothing with alpha 1.4
+    fitted = fit(y, "simple-smoothing region=admissible")
+    assert fitted.coefficients["value"][0] == pytest.approx(1.4, abs=0.1)
+    assert fitted.log_likelihood > fit(y, "simple-smoothing").log_likelihood + 10
+
+
+@given(st.sampled_from([2, 5, 13]))
+def test_a_cycle_can_be_stated(cycle):
+    assert fit(Y, f"seasonal-naive cycle={cycle}").forecast(20).points == pytest.approx(
+        Y[96 - cycle + np.arange(20) % cycle]
+    )
+    means = [Y[j::cycle].mean() for j in range(cycle)]
+    points = fit(Y, f"seasonal-mean cycle={cycle}").forecast(20).points
+    assert points == pytest.approx([means[(96 + h) % cycle] for h in range(20)])
+
+
+def test_unknown_values_are_passed_over():
+    y = Y.copy()
+    y[[5, 40, 41, 95]] = np.nan
+    for text in ("holt damped=yes", "smoothing", "theta season=none", "croston", "combination of=[naive, holt]"):
+        forecast = fit(y, text).forecast(3)
+        assert np.isfinite(forecast.points).all()
+    row = fit(y, "holt alpha=0.3 beta=0.2").row
+    expected, level, slope, _ = slow_smoothing(y, 0.3, 0.2, 0, 1.0, row[4], row[5], [0.0], "none")
+    found = fit(y, "holt alpha=0.3 beta=0.2")
+    assert found.fitted_values == pytest.approx(expected, rel=1e-10)
+    assert found.forecast(2).points == pytest.approx([level + slope, level + 2 * slope], rel=1e-10)
+    assert stats.norm.ppf(0.9) == pytest.approx(
+        (found.forecast(1, levels=80).upper[0, 0] - found.forecast(1).points[0]) / found.forecast(1).stderr[0]
+    )
