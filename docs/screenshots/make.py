@@ -19,6 +19,7 @@ RAW = "--item sku --period month --demand units --stock-out out_of_stock"
 TIDY = f"{RAW} --tidy gaps=interpolate"
 ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
 SUIT = ONE.replace("smoker-01", "suit-ventilated")
+METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
     "demo": "veridex demo",
@@ -26,7 +27,7 @@ VIEWS = {
     "profile-one-item": f"veridex profile demand.csv {RAW.replace('sku ', 'sku=gloves-leather ')} --events events.csv",
     "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
     "stationarity": f"veridex stationarity demand.csv {SUIT} --figures drawn",
-    "fit": f"veridex fit demand.csv {SUIT} --method smoothing --horizon 3 --figures drawn",
+    "fit": f"veridex fit demand.csv {SUIT} --method {METHOD} --horizon 3 --figures drawn 2> notes",
     "backtest": f"veridex backtest demand.csv {TIDY}",
     "publish": f"veridex publish demand.csv {TIDY} --to published",
     "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
@@ -83,7 +84,7 @@ def photograph(command: str, work: Path, target: Path) -> None:
                 break
         time.sleep(0.5)
         subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
-        frame = ["-crop", "1250x800+0+0", "+repage", "-trim", "+repage", "-bordercolor", "#fbfaf7", "-border", "16"]
+        frame = ["-crop", "1272x800+0+0", "+repage", "-trim", "+repage", "-bordercolor", "#fbfaf7", "-border", "16"]
         subprocess.run(["mogrify", *frame, str(target)], check=True)
     finally:
         window.terminate()

@@ -31,7 +31,7 @@ def backtest(
     ----------
     history : History or ItemHistory
     lineup : sequence of str or Method, optional
-        The methods entered; by default all of the catalogue that the cycle allows. The benchmarks are always
+        The methods entered; by default about a dozen, as the cycle allows. The benchmarks are always
         entered: `seasonal-naive` where there is a season, and `naive`.
     scheme : RollingOrigin or Holdout
     levels : sequence of float

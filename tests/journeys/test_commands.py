@@ -113,7 +113,7 @@ def test_fit_command(ten_csv, orders, tmp_path):
     assert re.sub(r"\s+", " ", fitted.equation()) in said
     for heading in (
         "Coefficients",
-        "Candidates: the best 8 of 15",
+        "Candidates: the best 5 of 15",
         "Residual audit of 107",
         "Forecast: next 6 periods",
     ):

@@ -19,7 +19,7 @@ from veridex.figures.style import save
 
 __all__ = ["chosen_table", "draw_fitted", "fitted_and_forecast", "show_page"]
 
-MOST_CANDIDATES = 8
+MOST_CANDIDATES = 5
 
 
 def fitted_and_forecast(history: History, method: str, horizon: int, levels: str) -> tuple[Fitted, Forecast]:
@@ -52,7 +52,8 @@ def show_page(fitted: Fitted, forecast: Forecast) -> None:
     if fitted.reason:
         typer.echo(f"{fitted.reason}.\n")
     if len(fitted.coefficients):
-        show(_without_empty(fitted.coefficients), "table", title="Coefficients")
+        table, caption = _estimates(fitted)
+        show(table, "table", title="Coefficients", caption=caption)
     show(_summary(fitted), "table", title="Fit")
     if len(fitted.candidates):
         tried = fitted.candidates.head(MOST_CANDIDATES).drop(columns=["log_likelihood", "variance"])
@@ -71,6 +72,14 @@ def draw_fitted(fitted: Fitted, forecast: Forecast, directory: Path) -> str:
     save(draw_fit(fitted, forecast), stem.with_name(f"{stem.name}-fit.png"))
     save(draw_residuals(fitted), stem.with_name(f"{stem.name}-residuals.png"))
     return f"2 figures in {directory}."
+
+
+def _estimates(fitted: Fitted) -> tuple[pd.DataFrame, str]:
+    """The coefficients; a season's many starting values, which have no standard errors, are only counted."""
+    table = fitted.coefficients
+    season = table["name"].str.startswith(("start ", "season ")) & table["std_error"].isna()
+    caption = f"{season.sum()} values of the season are left out here; --as csv has them." if season.any() else ""
+    return _without_empty(table[~season]), caption
 
 
 def _summary(fitted: Fitted) -> pd.DataFrame:

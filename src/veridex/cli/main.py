@@ -97,7 +97,7 @@ class Part(StrEnum):
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
 Horizon = Annotated[int, typer.Option(help="Periods to forecast.")]
 Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
-Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas (default: the whole catalogue).")]
+Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas (default: about a dozen).")]
 Levels = Annotated[str, typer.Option(help="Interval levels in percent, separated by commas.")]
 Figures = Annotated[Path | None, typer.Option(help="Directory for figures.")]
 EventsFile = Annotated[Path | None, typer.Option(help="Table of events; periods inside them are not freak.")]

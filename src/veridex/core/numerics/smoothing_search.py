@@ -49,17 +49,18 @@ CORNERS = (
     (0.2, 0.0, 0.97),
     (0.7, 0.0, 0.97),
     (0.02, 0.8, 0.97),
-    (0.1, 0.2, 0.97),
+    (0.12, 0.9, 0.97),
+    (0.4, 0.4, 0.97),
     (0.7, 0.8, 0.97),
     (0.4, 0.35, 0.82),
     (0.7, 0.8, 0.82),
 )
 """Starts of alpha, Holt's constant and phi: the tops of simulated and real series were found near these."""
 
-GROUPS = (0, 3, 5, 8)
-"""First corner of each group: a lasting slope, a restless slope on a slow level, one on a quick level.
-
-The best corner of each is climbed from; there is one group without a trend, and phi differs with damping alone.
+GROUPS = (0, 1, 3, 5, 9)
+"""First corner of each group: a level that stays, one that moves with a lasting slope, a restless slope on a slow
+level, one on a quick level. The best corner of each is climbed from; without a trend there are the first two groups,
+and corners of a small phi are for damped trends.
 """
 
 GAMMAS = (0.03, 0.35)
@@ -233,7 +234,7 @@ def _search(
 ) -> float:
     """Climb from the best corner of each group; leave the highest top in `best` and return half its deviance."""
     k = best.size
-    groups = 1 if form.trend == NONE else len(GROUPS) - 1
+    groups = 2 if form.trend == NONE else len(GROUPS) - 1
     corners, values = np.empty((groups, k)), np.empty(groups)
     start, states, fitted, z = row.copy(), np.empty(2 + form.m), np.empty(y.size), np.empty(k)
     work, gradient, hessian = np.empty(slopes_work(y.size, form.m, max(k, 2))), np.empty(2), np.empty((2, 2))
