@@ -202,6 +202,7 @@ def test_a_history_refitted_after_applying_nothing_new_is_the_same(text):
 
 
 EQUIVARIANT = ["mean", "naive", "seasonal-naive", "drift", "trend-dummies", "simple-smoothing", "arima p=0 d=1 q=1"]
+EQUIVARIANT += ["holt", "smoothing season=none", "theta", "croston", "tsb", "combination of=[theta, sba] weights=equal"]
 
 
 @settings(max_examples=25)

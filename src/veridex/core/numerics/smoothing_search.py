@@ -45,7 +45,7 @@ HOPE = 5.0
 """A search that would stay below the highest top at so many times its promised gain is given up."""
 
 CORNERS = (
-    (0.02, 0.0, 0.97),
+    (0.002, 0.0, 0.97),
     (0.2, 0.0, 0.97),
     (0.7, 0.0, 0.97),
     (0.02, 0.8, 0.97),
@@ -54,13 +54,14 @@ CORNERS = (
     (0.7, 0.8, 0.97),
     (0.4, 0.35, 0.82),
     (0.7, 0.8, 0.82),
+    (0.25, 0.12, 1.0),
 )
 """Starts of alpha, Holt's constant and phi: the tops of simulated and real series were found near these."""
 
-GROUPS = (0, 1, 3, 5, 9)
+GROUPS = (0, 1, 3, 5, 9, 10)
 """First corner of each group: a level that stays, one that moves with a lasting slope, a restless slope on a slow
-level, one on a quick level. The best corner of each is climbed from; without a trend there are the first two groups,
-and corners of a small phi are for damped trends.
+level, one on a quick level, a slow slope on a slow level. The best corner of each is climbed from. Without a trend
+there are the first two groups; corners of a small phi are for damped trends, those of a phi of one for undamped ones.
 """
 
 GAMMAS = (0.03, 0.35)
@@ -241,7 +242,8 @@ def _search(
     for group in range(groups):
         values[group] = np.inf
         for corner in range(GROUPS[group], GROUPS[group + 1]):
-            if form.trend != DAMPED and CORNERS[corner][2] < 0.9:
+            phi = CORNERS[corner][2]
+            if (form.trend != DAMPED and phi < 0.9) or (form.trend == DAMPED and phi == 1.0):
                 continue
             value = _corner(corner, y, form, sought, floor, start, row, states, fitted, work, z)
             if value < values[group]:
