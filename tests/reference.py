@@ -2,6 +2,7 @@
 
 import numpy as np
 from scipy.linalg import toeplitz
+from scipy.signal import lfilter
 
 # Annual flow of the Nile at Aswan, 1871-1970, in 10^8 cubic metres: Cobb (1978), Biometrika 65, 243-251;
 # Durbin and Koopman (2012), Time Series Analysis by State Space Methods, 2nd ed., section 2.2.5.
@@ -43,6 +44,41 @@ def dense_arma(z, phi, theta, ahead=0):
     weights = np.linalg.solve(known, covariance[:n, n:])
     variances = np.diag(covariance[n:, n:] - covariance[n:, :n] @ weights)
     return likelihood, weights.T @ z, variances
+
+
+def dense_arima(y, small, seasonal, differences, m, constant):
+    """Exact log-likelihood of the known values of an ARIMA model given the first that differencing takes.
+
+    `small` and `seasonal` are pairs (ar, ma); `differences` is (d, D). The whole covariance of the known values, which
+    are sums of the stationary ones, is written out.
+    """
+    phi = np.convolve(np.r_[1, -np.array(small[0])], _spread(-np.array(seasonal[0]), m))
+    theta = np.convolve(np.r_[1, np.array(small[1])], _spread(np.array(seasonal[1]), m))
+    gaps = np.ones(1)
+    for step in [1] * differences[0] + [m] * differences[1]:
+        gaps = np.convolve(gaps, np.r_[1, np.zeros(step - 1), -1])
+    first, n = gaps.size - 1, y.size - gaps.size + 1
+    psi = np.zeros(3000)
+    psi[0] = 1
+    psi = lfilter(theta, phi, psi)
+    covariance = toeplitz([psi[: psi.size - k] @ psi[k:] for k in range(n)])
+    column = np.zeros(n)
+    column[: min(gaps.size, n)] = gaps[:n]
+    summing = np.linalg.inv(toeplitz(column, np.zeros(n)))
+    start = np.concatenate((y[:first], np.zeros(n)))
+    carried = np.array([gaps[1:] @ start[t - first : t][::-1] if first else 0.0 for t in range(first, y.size)])
+    mean, covariance = summing @ (constant - carried), summing @ covariance @ summing.T
+    known = ~np.isnan(y[first:])
+    e, v = (y[first:] - mean)[known], covariance[np.ix_(known, known)]
+    total, size = e @ np.linalg.solve(v, e), e.size
+    return -0.5 * (size * (np.log(2 * np.pi * total / size) + 1) + np.linalg.slogdet(v)[1])
+
+
+def _spread(coefficients, m):
+    full = np.zeros(m * coefficients.size + 1)
+    full[0] = 1
+    full[m::m] = coefficients
+    return full
 
 
 def slow_smoothing(y, alpha, beta, gamma, phi, level, slope, season, kind):

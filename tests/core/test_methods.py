@@ -144,7 +144,8 @@ def test_arima_estimates_are_not_beaten_by_a_library_optimiser():
     best = min(optimize.minimize(negative, start, method="Nelder-Mead").fun for start in starts)
     fitted = fit(y, "arima p=1 d=0 q=1")
     assert fitted.log_likelihood >= -best - 1e-6
-    assert fitted.log_likelihood == pytest.approx(-negative(np.r_[np.arctanh(fitted.row[:2]), fitted.row[2]]), rel=1e-9)
+    found = fitted.coefficients["value"].to_numpy()
+    assert fitted.log_likelihood == pytest.approx(-negative(np.r_[np.arctanh(found[:2]), found[2]]), rel=1e-9)
 
 
 @pytest.mark.parametrize("kind", ["additive", "multiplicative"])
@@ -226,7 +227,7 @@ def test_unknown_periods_are_skipped_or_refused(text, gaps):
     assert np.isfinite(forecast.points).all() == fitted.available
     if not fitted.available:
         assert fitted.reason and (gaps or fitted.available)
-    elif not text.startswith("arima"):
+    elif text != "arima":  # other orders may be found without them
         assert forecast.points == pytest.approx(fit(Y, text).forecast(3).points, rel=0.25)
 
 
@@ -279,8 +280,7 @@ def test_constant_demand(text):
         ("holt-winters alpha=1.5", "alpha must be a number from 0 to 1, got 1.5"),
         ("holt-winters alpha=0.5 gamma=0.7", "gamma may be at most 1 - alpha = 0.5, got 0.7"),
         ("holt-winters phi=0.9", "phi damps the trend; add damped=yes"),
-        ("arima", "state its orders"),
-        ("arima p=1.5", "p must be a whole number from 0 to 12"),
+        ("arima p=1.5", "p must be a whole number from 0 to 400"),
         ("arima p=1 p=2", "p is given twice"),
         ("arima p=1 seasonal", "cannot read 'seasonal'; settings are written key=value"),
         ("naive window=3", "unknown setting 'window'; it takes no settings"),

@@ -5,7 +5,6 @@ import pytest
 
 from reference import dense_arma
 from veridex.core.numerics import arma
-from veridex.core.numerics.arima import replay_arima
 from veridex.core.numerics.curvature import observed_errors
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 from veridex.core.numerics.minimise import CONVERGED, MARKS, STATE, advance, work_size
@@ -61,8 +60,8 @@ def test_minimiser_gives_up_where_nothing_is_defined():
 
 def random_arma(rng, p, q):
     phi, theta = np.empty(p), np.empty(q)
-    arma._to_coefficients(rng.normal(size=p), 1.0, phi)
-    arma._to_coefficients(rng.normal(size=q), -1.0, theta)
+    arma.to_coefficients(rng.normal(size=p), 1.0, phi)
+    arma.to_coefficients(rng.normal(size=q), -1.0, theta)
     return phi, theta
 
 
@@ -78,48 +77,9 @@ def test_arma_likelihood_equals_dense_covariance(p, q):
             assert kernel(z, phi, theta, 0.5) == pytest.approx(expected, rel=1e-8)
 
 
-@pytest.mark.parametrize(("p", "d", "q"), [(2, 0, 1), (1, 1, 1), (0, 2, 2), (1, 2, 0), (0, 1, 0)])
-def test_arima_predictor_is_exact(p, d, q):
-    rng = np.random.default_rng(7 + p + 10 * d)
-    phi, theta = random_arma(rng, p, q)
-    y = 50 + rng.normal(size=60).cumsum()
-    mean = 0.3
-    row = np.concatenate((phi, theta, [mean, 4.0]))
-    fitted, points, stderr = np.empty(60), np.empty(8), np.empty(8)
-    assert replay_arima(y, d, p, q, row, fitted, points, stderr)
-    z = np.diff(y, d)
-    ahead = dense_arma(z - mean, phi, theta, ahead=8)[1] + mean
-    for order in range(d - 1, -1, -1):
-        ahead = np.diff(y, order)[-1] + np.cumsum(ahead)
-    assert points == pytest.approx(ahead, rel=1e-8)
-    assert fitted[40] == pytest.approx(arma_one_step(y, d, phi, theta, mean, 40), rel=1e-8)
-    if d == 0:  # psi weights ignore the uncertainty about the past that a finite sample leaves; it is tiny here
-        assert stderr**2 == pytest.approx(4.0 * dense_arma(z - mean, phi, theta, ahead=8)[2], rel=1e-6)
-
-
-def arma_one_step(y, d, phi, theta, mean, t):
-    change = dense_arma(np.diff(y, d)[: t - d] - mean, phi, theta, ahead=1)[1][0] + mean
-    # y_t = change of order d plus what the binomial weights of (1 - B)^d take from the past.
-    weights = np.polynomial.polynomial.polypow([1.0, -1.0], d)[1:]
-    return change - sum(w * y[t - 1 - j] for j, w in enumerate(weights))
-
-
 def test_not_stationary_is_said():
     one = np.array([1.0])
     assert arma.arma_log_likelihood(np.arange(5.0), one, np.empty(0), 0.0) == -np.inf
-    assert not replay_arima(np.arange(5.0), 0, 1, 0, np.array([1.2, 0, 1.0]), np.empty(5), np.empty(1), np.empty(1))
-
-
-@pytest.mark.parametrize(("p", "q", "constant"), [(2, 0, True), (1, 1, False), (0, 2, True)])
-def test_arma_estimation_is_the_same_compiled_and_plain(p, q, constant):
-    z = np.random.default_rng(6).normal(size=40).cumsum()
-    found = []
-    for kernel in (arma.estimate_arma, arma.estimate_arma.py_func):
-        row, stats, warm = np.empty(p + q + 2), np.empty(4), np.zeros(1 + p + q)
-        assert kernel(z, p, q, constant, warm, row, stats) == arma.DONE
-        found.append((row, stats, warm))
-    for compiled, plain in zip(*found, strict=True):
-        assert compiled == pytest.approx(plain, rel=1e-6)
 
 
 def test_observed_errors_of_a_known_normal_likelihood():

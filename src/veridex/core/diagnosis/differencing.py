@@ -16,11 +16,12 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.errors import ParameterError
 
-__all__ = ["Advice", "Step", "differencing", "warnings_of"]
+__all__ = ["Advice", "Step", "advised_differences", "differencing", "warnings_of"]
 
 FloatArray = NDArray[np.float64]
 
 MOST = 2
+FEWEST = 12
 MEANS = "F of period means"
 KPSS_SIGNIFICANCE = 10.0
 OVER = -0.5
@@ -110,8 +111,8 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
         raise ParameterError("significance", str(significance), "it is given in percent, usually 1, 5 or 10")
     known = np.flatnonzero(~np.isnan(one.values))
     y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
-    if y.size < 12:
-        return Advice(item=one.item, reason=f"too little history: {y.size} periods, 12 needed")
+    if y.size < FEWEST:
+        return Advice(item=one.item, reason=f"too little history: {y.size} periods, {FEWEST} needed")
     if np.isnan(y).any():
         return Advice(item=one.item, reason="unknown periods inside the series; fill them with tidy first")
     if y.min() == y.max():
@@ -136,6 +137,30 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
         warnings=warnings,
         values=z,
     )
+
+
+def advised_differences(y: FloatArray, cycle: int, significance: float) -> tuple[int, int]:
+    """Seasonal and plain differences for a model that has no period dummies: D and d.
+
+    As `differencing`, but that a season which repeats itself is differenced too: without dummies nothing else takes
+    it out.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        All known.
+    cycle : int
+        1 for no season.
+    significance : float
+        In percent.
+    """
+    if y.size < FEWEST or y.min() == y.max():
+        return 0, 0
+    z, seasonal, steps = _season(y, cycle, significance)
+    if any(step.test == MEANS and step.p_value < significance / 100.0 for step in steps):
+        seasonal = 1
+    _, plain, _ = _plain(z, significance, MOST - seasonal)
+    return seasonal, plain
 
 
 def _season(z: FloatArray, cycle: int, significance: float) -> tuple[FloatArray, int, list[Step]]:

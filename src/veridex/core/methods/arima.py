@@ -1,150 +1,174 @@
-"""ARIMA with stated non-seasonal orders, by exact maximum likelihood."""
+"""ARIMA, with stated orders or with orders found by a search, by exact maximum likelihood."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pandas as pd
 
 from veridex.core.history.item import ItemHistory
+from veridex.core.methods.arima_fit import CODES, attempt, fewest, held, orders_of, replay, size_of
+from veridex.core.methods.arima_orders import MOST_P, MOST_SEASONAL, search_orders
+from veridex.core.methods.arima_tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.settings import Setting, Value, whole
+from veridex.core.methods.criteria import CRITERIA
+from veridex.core.methods.settings import Setting, Value, choice, whole, yes_no
 from veridex.core.methods.status import Status
-from veridex.core.methods.words import number as shown
-from veridex.core.methods.words import quantity, signed
-from veridex.core.numerics import arma as kernels
-from veridex.core.numerics.arima import difference, replay_arima
-from veridex.core.numerics.curvature import observed_errors
+from veridex.core.numerics.arima import Orders
 from veridex.errors import SettingError
 
 __all__ = ["Arima", "ArimaPlan"]
 
+ORDERS = ("p", "d", "q", "P", "D", "Q")
+FEWEST_TO_SEARCH = 8
+
 
 @dataclass(frozen=True, slots=True)
 class ArimaPlan(Plan):
-    """Orders, and whether the differenced series has a mean."""
+    """Orders, where they are stated; how they are searched, where they are not."""
 
-    p: int = 0
-    d: int = 0
-    q: int = 0
-    constant: bool = False
+    orders: Orders | None = None
+    season: int = 1
+    criterion: str = "aicc"
+    most: int = 60
+    thorough: bool = False
 
 
 class Arima(Family[ArimaPlan]):
-    """Autoregressive integrated moving averages.
+    """Autoregressive integrated moving averages, with a season or without.
 
-    ``phi(B) ((1 - B)^d y - c) = theta(B) a`` with ``phi(B) = 1 - ar1 B - ...`` and
-    ``theta(B) = 1 + ma1 B + ...`` (the sign of Brockwell and Davis, 1991). The constant c is the mean when
-    d = 0 and the drift when d = 1; ``constant=auto`` has one when d = 0. Coefficients maximise the exact
-    Gaussian likelihood inside the stationary and invertible region; the variance is the maximum-likelihood
-    one. Forecasts are the exact finite-sample predictor; standard errors come from the psi weights of the
-    whole model, given the coefficients; normal bounds.
+    ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - ar1 B - ...`` and
+    ``theta(B) = 1 + ma1 B + ...`` (the sign of Brockwell and Davis, 1991), m the cycle. The constant c is the mean
+    without differences and the drift with one; ``constant=auto`` has one without differences only. Coefficients
+    maximise the exact Gaussian likelihood of the known values inside the stationary and invertible region; the
+    variance is the maximum-likelihood one. Forecasts are the exact finite-sample predictor; standard errors come from
+    the psi weights of the whole model, given the coefficients; normal bounds.
+
+    Without orders they are searched: differences by the tests of `differencing`, then a walk over the orders (Hyndman
+    and Khandakar, 2008) that `criterion` guides, at most `max_candidates`, then a small grid around its end;
+    ``thorough=yes`` tries every combination of small orders from scratch. A candidate near a unit root, or whose
+    factors nearly cancel, is refused. ``season=none`` leaves the season out.
     """
 
     name = "arima"
     settings = (
-        whole("p", 0, 12),
+        whole("p", 0, 400),
         whole("d", 0, 2),
-        whole("q", 0, 12),
+        whole("q", 0, 400),
+        whole("P", 0, 4),
+        whole("D", 0, 1),
+        whole("Q", 0, 4),
         Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
+        choice("season", "auto", "none", default="auto"),
+        choice("criterion", *CRITERIA, default="aicc"),
+        whole("max_candidates", 1, 10_000, default=60),
+        yes_no("thorough"),
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
-        """Refuse a call without any order."""
-        if all(settings.get(key) is None for key in "pdq"):
-            raise SettingError(
-                self.name, "state its orders, as in 'arima p=1 d=1 q=1' (searching them is not built yet)"
-            )
+        """Refuse words of the search beside stated orders, and a constant under two differences."""
+        stated = any(settings.get(key) is not None for key in ORDERS)
+        if not stated and settings["constant"] != "auto":
+            raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
+        if stated and (settings["season"] == "none" or settings["thorough"] or settings["max_candidates"] != 60):
+            raise SettingError(self.name, "season=, thorough= and max_candidates= guide the search; state no orders")
 
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ArimaPlan:
-        """Row: ar, ma, constant, variance."""
-        p, d, q = (settings.get(key) or 0 for key in "pdq")
-        constant = d == 0 if settings["constant"] == "auto" else bool(settings["constant"])
+        """Row: the orders, then coefficients, constant, variance."""
+        season = 1 if settings["season"] == "none" else cycle
+        orders = None
+        size = 2 * MOST_P + 2 * MOST_SEASONAL
+        if any(settings.get(key) is not None for key in ORDERS):
+            p, d, q, seasonal_p, seasonal_d, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
+            auto = settings["constant"] == "auto"
+            constant = int(d + seasonal_d == 0 if auto else settings["constant"])
+            orders = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, season, constant)
+            size = size_of(orders)
         return ArimaPlan(
-            cycle, horizon, levels, row_size=p + q + 2, warm_size=1 + p + q, p=p, d=d, q=q, constant=constant
+            cycle,
+            horizon,
+            levels,
+            row_size=CODES + size + 2,
+            warm_size=1 + size if orders else 0,
+            orders=orders,
+            season=season,
+            criterion=settings["criterion"],
+            most=settings["max_candidates"],
+            thorough=settings["thorough"],
         )
 
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
-        """Estimate by maximum likelihood, and forecast."""
-        if np.isnan(y).any():
-            return Status.UNKNOWN_INSIDE
-        if y.size < self._fewest(plan):
-            return Status.TOO_SHORT
-        z = difference(y, plan.d)
-        ended = kernels.estimate_arma(z, plan.p, plan.q, plan.constant, warm, out.row, out.stats)
-        if ended == kernels.PERFECT:
-            return Status.CONSTANT
-        if ended == kernels.NO_FIT or self.replay(plan, y, x, out) != Status.DONE:
-            return Status.NO_FIT
-        return Status.DONE if ended == kernels.DONE else Status.NOT_CONVERGED
+        """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
+        known = _up_to_known(y)
+        if plan.orders is not None:
+            found = attempt(plan.orders, known, warm)
+            if found.status > Status.DONE:
+                return found.status
+        else:
+            if np.count_nonzero(~np.isnan(known)) < FEWEST_TO_SEARCH:
+                return Status.TOO_SHORT
+            if np.nanmin(known) == np.nanmax(known):
+                return Status.CONSTANT
+            best, _ = _searched(plan, known)
+            if best is None:
+                return Status.NO_FIT
+            found = best
+        out.row[:] = 0.0
+        out.row[:CODES] = found.orders
+        out.row[CODES : CODES + found.row.size] = found.row
+        out.stats[:] = found.stats
+        replayed = self.replay(plan, y, x, out)
+        return found.status if replayed == Status.DONE else replayed
 
     def replay(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Filter with given coefficients, and forecast."""
-        if np.isnan(y).any():
-            return Status.UNKNOWN_INSIDE
-        done = replay_arima(y, plan.d, plan.p, plan.q, out.row, out.fitted, out.points, out.stderr)
+        status = replay(orders_of(out.row), y, held(out.row).copy(), out)
         out.fill_bounds(plan.quantiles)
-        return Status.DONE if done else Status.NO_FIT
+        return status
 
-    def _fewest(self, plan: ArimaPlan) -> int:
-        return plan.d + plan.p + plan.q + plan.constant + 3
-
-    def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """The difference equation with its numbers."""
-        p, k = plan.p, plan.p + plan.q
-        z = "z" if plan.d or plan.constant else "y"
-        terms = [f"{signed(value)} {z}[t-{j + 1}]" for j, value in enumerate(row[:p])]
-        terms += [" + error[t]"] + [f"{signed(value)} error[t-{j + 1}]" for j, value in enumerate(row[p:k])]
-        lines = [f"{z}[t] = {''.join(terms).removeprefix(' + ')}"]
-        if z == "z":
-            of = ("y[t]", "y[t] - y[t-1]", "y[t] - 2 y[t-1] + y[t-2]")[plan.d]
-            lines.append(f"z[t] = {of}{signed(-row[k]) if plan.constant else ''}")
-        lines.append(f"the standard deviation of an error {shown(float(np.sqrt(row[-1])))}")
-        return "\n".join(lines)
+    def candidates(self, plan: ArimaPlan, y: FloatArray) -> pd.DataFrame:
+        """Everything tried, the best first: orders, criteria, variance, why it was refused, milliseconds."""
+        if plan.orders is not None:
+            return pd.DataFrame()
+        _, tried = _searched(plan, _up_to_known(y))
+        table = pd.DataFrame([one.entry() for one in tried])
+        refused = table["remark"].str.startswith("refused")
+        order = np.lexsort((table[plan.criterion].fillna(np.inf), refused))
+        return table.iloc[order].reset_index(drop=True)
 
     def needs(self, plan: ArimaPlan) -> str:
         """A few values more than coefficients."""
-        return f"{self._fewest(plan)} periods"
+        return f"{FEWEST_TO_SEARCH if plan.orders is None else fewest(plan.orders)} known periods"
 
     def variance(self, plan: ArimaPlan, row: FloatArray) -> float:
         """Variance of the innovations."""
-        return float(row[-1])
+        return float(held(row)[-1])
 
     def coefficients(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
         """Estimates with standard errors from the observed information."""
-        z = difference(y, plan.d)
-        p, k = plan.p, plan.p + plan.q
-
-        def log_likelihood(point: FloatArray) -> float:
-            return kernels.arma_log_likelihood(z, point[:p].copy(), point[p:k].copy(), float(point[k]))
-
-        scales = np.ones(k + 1)
-        scales[k] = np.sqrt(row[-1])
-        free = np.ones(k + 1, dtype=bool)
-        free[k] = plan.constant
-        errors = observed_errors(log_likelihood, row[: k + 1].copy(), free, scales)
-        names = [f"ar{i + 1}" for i in range(p)] + [f"ma{i + 1}" for i in range(plan.q)]
-        if plan.constant:
-            names.append(("mean", "drift", "curvature")[plan.d])
-        count = len(names)
-        return Coefficients(tuple(names), row[:count], errors[:count])
+        return arima_coefficients(_up_to_known(y), row)
 
     def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
-        noun, unit = series.cadence.noun, series.unit
-        of = ("demand itself", f"the change from {noun} to {noun}", "the change of the change")[plan.d]
-        parts = [f"The model describes {of}."]
-        if plan.p:
-            values = " and ".join(shown(value, 3) for value in row[: plan.p])
-            parts.append(f"It carries over {values} of what the last {series.cadence.length(plan.p)} showed.")
-        if plan.q:
-            values = " and ".join(shown(value, 3) for value in row[plan.p : plan.p + plan.q])
-            parts.append(f"It corrects by {values} of its last {'error' if plan.q == 1 else 'errors'}.")
-        if plan.constant and plan.d == 0:
-            parts.append(f"Forecasts return to the mean of {quantity(row[-2], unit)}.")
-        elif plan.constant:
-            parts.append(f"Forecasts tend to a change of {quantity(row[-2], unit)} a {noun}.")
-        elif plan.d == 1:
-            parts.append("Forecasts settle at a level and stay there.")
-        parts.append("No season is seen.")
-        return " ".join(parts)
+        said = arima_words(row, series)
+        if plan.orders is not None:
+            return said
+        o = orders_of(row)
+        found = f"p = {o.p}, d = {o.d}, q = {o.q}"
+        if plan.season > 1:
+            found += f", P = {o.P}, D = {o.D}, Q = {o.Q} over a cycle of {o.m}"
+        return f"The search found {found}. {said}"
+
+    def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The difference equation with its numbers."""
+        return arima_equation(row)
+
+
+def _up_to_known(y: FloatArray) -> FloatArray:
+    """The history up to its last known value."""
+    return y[: int(np.flatnonzero(~np.isnan(y))[-1]) + 1]
+
+
+def _searched(plan: ArimaPlan, y: FloatArray) -> tuple[Any, list[Any]]:
+    return search_orders(y, plan.season, criterion=plan.criterion, most=plan.most, thorough=plan.thorough)

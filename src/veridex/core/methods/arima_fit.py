@@ -1,0 +1,126 @@
+"""One ARIMA model on plain arrays: fit it, replay it, judge it. The family in `arima` is built on this."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from veridex.core.methods.contract import STATS, FloatArray, Rows
+from veridex.core.methods.status import Status
+from veridex.core.numerics import arima_search as kernels
+from veridex.core.numerics.arima import Orders, lost, replay_arima
+
+__all__ = ["CODES", "PILED_UP", "Attempt", "attempt", "fewest", "held", "orders_of", "replay", "size_of"]
+
+CODES = 8
+"""A parameter row begins with the orders, then come coefficients, constant and variance."""
+
+NEAR_UNIT = 0.99
+"""Largest partial autocorrelation of an autoregressive polynomial that a search accepts."""
+
+PILED_UP = 0.999
+
+
+def size_of(orders: Orders) -> int:
+    """Coefficients of the four polynomials."""
+    return orders.p + orders.q + orders.P + orders.Q
+
+
+def fewest(orders: Orders) -> int:
+    """Known values that a model needs."""
+    return lost(orders) + size_of(orders) + orders.constant + 3
+
+
+def orders_of(row: FloatArray) -> Orders:
+    """The orders that a parameter row begins with."""
+    p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant = (int(code) for code in row[:CODES])
+    return Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant)
+
+
+def held(row: FloatArray) -> FloatArray:
+    """Coefficients, constant and variance of a parameter row."""
+    return row[CODES : CODES + size_of(orders_of(row)) + 2]
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """A model as it was fitted, or why not.
+
+    Attributes
+    ----------
+    orders : Orders
+    status : Status
+    row : ndarray, shape (coefficients + 2,)
+    stats : ndarray, shape (STATS,)
+    variables : ndarray, shape (coefficients,)
+        The search's variables at its end: a partial autocorrelation u / sqrt(1 + u^2) each.
+    """
+
+    orders: Orders
+    status: Status
+    row: FloatArray
+    stats: FloatArray
+    variables: FloatArray
+
+    @property
+    def flags(self) -> tuple[str, ...]:
+        """What is wrong with the estimates: near a unit root, piled up at the edge, factors that nearly cancel."""
+        if self.status > Status.DONE:
+            return ()
+        o = self.orders
+        found = []
+        partials = np.abs(self.variables) / np.sqrt(1.0 + np.square(self.variables))
+        ar = np.concatenate((partials[: o.p], partials[o.p + o.q : o.p + o.q + o.P]))
+        ma = np.concatenate((partials[o.p : o.p + o.q], partials[o.p + o.q + o.P :]))
+        if ar.size and ar.max() > NEAR_UNIT:
+            found.append("near a unit root")
+        if ma.size and ma.max() > PILED_UP:
+            found.append("moving average at its edge")
+        if _cancels(self.row[: o.p], self.row[o.p : o.p + o.q]) or _cancels(
+            self.row[o.p + o.q : o.p + o.q + o.P], self.row[o.p + o.q + o.P : -2]
+        ):
+            found.append("factors nearly cancel")
+        return tuple(found)
+
+    @property
+    def refused(self) -> bool:
+        """Whether a search may not choose it."""
+        return self.status > Status.DONE or any(flag != "moving average at its edge" for flag in self.flags)
+
+
+def _cancels(phi: FloatArray, theta: FloatArray) -> bool:
+    """Whether a root of 1 - phi_1 B - ... nearly equals one of 1 + theta_1 B + ..."""
+    if phi.size == 0 or theta.size == 0:
+        return False
+    if phi.size == 1 and theta.size == 1:
+        return bool(abs(phi[0] + theta[0]) < 0.05)
+    ar = np.roots(np.concatenate(([1.0], -phi)))
+    ma = np.roots(np.concatenate(([1.0], theta)))
+    return bool(np.abs(ar[:, None] - ma[None, :]).min() < 0.05)
+
+
+def attempt(orders: Orders, y: FloatArray, warm: FloatArray | None = None) -> Attempt:
+    """Fit a model to a history whose first and last values are known, by exact maximum likelihood."""
+    k = size_of(orders)
+    row, stats = np.full(k + 2, np.nan), np.full(STATS, np.nan)
+    start = np.zeros(k + 1) if warm is None else warm
+    known = int(np.count_nonzero(~np.isnan(y)))
+    if (orders.P or orders.D or orders.Q) and orders.m < 2:
+        return Attempt(orders, Status.NO_SEASON, row, stats, start[1:])
+    if known < fewest(orders):
+        return Attempt(orders, Status.TOO_SHORT, row, stats, start[1:])
+    ended = kernels.estimate_arima(y, *orders, start, row, stats)
+    status = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
+    return Attempt(orders, status.get(ended, Status.NO_FIT), row, stats, start[1:])
+
+
+def replay(orders: Orders, y: FloatArray, row: FloatArray, out: Rows) -> Status:
+    """Filter with given coefficients, and forecast from the end; unknown values at the end lengthen the way."""
+    last = int(np.flatnonzero(~np.isnan(y))[-1]) + 1
+    gap = y.size - last
+    points, stderr = np.empty(out.points.size + gap), np.empty(out.points.size + gap)
+    if last <= lost(orders) or not replay_arima(y[:last], orders, row, out.fitted[:last], points, stderr):
+        return Status.NO_FIT
+    out.fitted[last:] = points[:gap]
+    out.points[:], out.stderr[:] = points[gap:], stderr[gap:]
+    return Status.DONE if math.isfinite(float(out.points[0])) else Status.NO_FIT

@@ -1,0 +1,242 @@
+"""ARIMA against dense covariances, published estimates, a library optimiser and its own search."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import optimize
+
+import veridex as vx
+from conftest import monthly, seasonal_values
+from reference import dense_arima, dense_arma
+from veridex.core.diagnosis.differencing import advised_differences
+from veridex.core.methods.arima_fit import attempt
+from veridex.core.methods.arima_orders import search_orders
+from veridex.core.numerics import arma
+from veridex.core.numerics.arima import Orders, replay_arima
+from veridex.core.numerics.arima_search import DONE, PERFECT, arima_log_likelihood, estimate_arima
+
+Y = seasonal_values()
+ORDERS = [
+    Orders(1, 0, 0, 0, 0, 0, 1, 1),
+    Orders(2, 1, 1, 0, 0, 0, 1, 0),
+    Orders(0, 2, 2, 0, 0, 0, 1, 0),
+    Orders(0, 1, 1, 0, 1, 1, 4, 0),
+    Orders(1, 0, 1, 1, 1, 0, 4, 1),
+    Orders(2, 0, 1, 1, 0, 2, 3, 1),
+    Orders(0, 0, 0, 2, 0, 0, 4, 1),
+    Orders(1, 1, 2, 1, 1, 1, 6, 1),
+]
+
+
+def random_point(rng, o):
+    """Coefficients inside their regions, as the four blocks and as one point."""
+    blocks = []
+    for size, sign in ((o.p, 1.0), (o.q, -1.0), (o.P, 1.0), (o.Q, -1.0)):
+        block = np.empty(size)
+        arma.to_coefficients(rng.normal(size=size), sign, block)
+        blocks.append(block)
+    constant = rng.normal() if o.constant else 0.0
+    return blocks, np.concatenate((*blocks, [constant]))
+
+
+def simulated(seed, n=120):
+    """A wandering level and a wandering season of four."""
+    rng = np.random.default_rng(seed)
+    return 100 + np.cumsum(rng.normal(size=n)) + np.resize(rng.normal(size=(n // 4 + 1, 4)).cumsum(axis=0), n)
+
+
+@pytest.mark.parametrize("orders", ORDERS)
+@pytest.mark.parametrize("gaps", [(), (20,), (17, 18, 30, 44)])
+def test_likelihood_equals_the_dense_covariance(orders, gaps):
+    rng = np.random.default_rng(sum(orders) + len(gaps))
+    y = simulated(1, 60)
+    y[list(gaps)] = np.nan
+    for _ in range(3):
+        (phi, theta, seasonal_phi, seasonal_theta), point = random_point(rng, orders)
+        args = ((phi, theta), (seasonal_phi, seasonal_theta), (orders.d, orders.D), orders.m, point[-1])
+        found = arima_log_likelihood(y, orders, point)
+        # The dense side truncates the moving-average form, which costs it a few digits near the circle.
+        assert found == pytest.approx(dense_arima(y, *args), rel=1e-7)
+    row, stats, warm = np.empty(point.size + 1), np.empty(4), np.zeros(point.size)
+    assert estimate_arima(y, *orders, warm, row, stats) == DONE
+    assert stats[0] == pytest.approx(arima_log_likelihood(y, orders, row[:-1]), rel=1e-10)
+    assert stats[0] >= found - 1e-9
+
+
+@pytest.mark.parametrize("orders", ORDERS)
+def test_estimates_are_a_maximum(orders):
+    y = simulated(2)
+    one = attempt(orders, y)
+    top = one.stats[0]
+    k = one.row.size - 2
+    for j in range(k + orders.constant):
+        for change in (-1e-3, 1e-3):
+            point = one.row[:-1].copy()
+            point[j] += change
+            assert arima_log_likelihood(y, orders, point) <= top + 1e-6
+    warm = np.concatenate(([1.0], one.variables))
+    again = attempt(orders, y, warm)
+    assert again.stats[0] == pytest.approx(top, abs=1e-5)
+
+
+def test_estimation_is_the_same_compiled_and_plain():
+    y, o, found = simulated(3, 40), Orders(1, 1, 1, 0, 0, 1, 4, 0), []
+    for kernel in (estimate_arima, estimate_arima.py_func):
+        row, stats, warm = np.empty(5), np.empty(4), np.zeros(4)
+        assert kernel(y, *o, warm, row, stats) == DONE
+        found.append((row, stats))
+    for compiled, plain in zip(*found, strict=True):
+        assert compiled == pytest.approx(plain, rel=1e-6)
+    assert estimate_arima(np.arange(30.0), *Orders(0, 1, 1, 0, 0, 0, 1, 1), np.zeros(2), np.empty(3), stats) == PERFECT
+
+
+@pytest.mark.parametrize("orders", ORDERS)
+def test_the_predictor_is_exact(orders):
+    rng = np.random.default_rng(7)
+    y = simulated(4, 64)
+    (phi, theta, seasonal_phi, seasonal_theta), point = random_point(rng, orders)
+    row = np.concatenate((point, [4.0]))
+    fitted, points, stderr = np.empty(64), np.empty(9), np.empty(9)
+    assert replay_arima(y, orders, row, fitted, points, stderr)
+    full_phi = -np.convolve(np.r_[1, -phi], spread(-seasonal_phi, orders.m))[1:]
+    full_theta = np.convolve(np.r_[1, theta], spread(seasonal_theta, orders.m))[1:]
+    z = np.diff(y, orders.d)
+    steps = [y] + [np.diff(y, k) for k in range(1, orders.d + 1)]
+    if orders.D:
+        steps.append(steps[-1][orders.m :] - steps[-1][: -orders.m])
+        z = steps[-1]
+    ahead = dense_arma(z - point[-1], full_phi, full_theta, ahead=9)[1] + point[-1]
+    if orders.D:
+        before = steps[orders.d]
+        path = list(before[-orders.m :])
+        for value in ahead:
+            path.append(path[-orders.m] + value)
+        ahead = np.array(path[orders.m :])
+    for k in range(orders.d - 1, -1, -1):
+        ahead = steps[k][-1] + np.cumsum(ahead)
+    assert points == pytest.approx(ahead, rel=1e-6)
+    # One step ahead of a shorter history is the fitted value of the longer one.
+    shorter = np.empty(1)
+    assert replay_arima(y[:50], orders, row, np.empty(50), shorter, np.empty(1))
+    assert fitted[50] == pytest.approx(shorter[0], rel=1e-8)
+    assert (np.diff(stderr) >= -1e-9).all() and stderr[0] == pytest.approx(2.0)
+
+
+def spread(coefficients, m):
+    full = np.zeros(m * len(coefficients) + 1)
+    full[0] = 1
+    full[m::m] = coefficients
+    return full
+
+
+def test_a_seasonal_estimate_is_not_beaten_by_a_library_optimiser():
+    rng = np.random.default_rng(3)
+    shocks = rng.normal(size=100)
+    z = shocks.copy()
+    z[1:] -= 0.5 * shocks[:-1]
+    z[4:] -= 0.6 * (shocks[:-4] - 0.5 * np.r_[0, shocks[:-5]])
+    y = z.copy()
+    for t in range(4, 100):
+        y[t] += y[t - 4]
+    y = 50 + np.cumsum(y)
+
+    def negative(u):
+        return -dense_arima(y, ([], [np.tanh(u[0])]), ([], [np.tanh(u[1])]), (1, 1), 4, 0.0)
+
+    best = min(
+        optimize.minimize(negative, start, method="Nelder-Mead").fun for start in ([0, 0], [-1, -1], [0.5, -0.5])
+    )
+    fitted = vx.fit(vx.History.from_numbers(y, cadence="counted", cycle_length=4), "arima d=1 q=1 D=1 Q=1")
+    assert fitted.log_likelihood == pytest.approx(-best, abs=1e-6)
+    assert fitted.coefficients["value"].to_numpy() == pytest.approx([-0.5, -0.6], abs=0.25)
+
+
+def test_unknown_values_cost_nothing_but_themselves():
+    """An unknown value leaves the forecast of a random walk to the values around it."""
+    y = np.cumsum(np.random.default_rng(5).normal(size=80))
+    holes = y.copy()
+    holes[[30, 31, 60]] = np.nan
+    walk = vx.fit(monthly(holes), "arima d=1")
+    assert walk.forecast(3).points == pytest.approx([y[-1]] * 3)
+    # Changes over g months of a random walk have g times the variance: hand formula for the likelihood's variance.
+    known = np.flatnonzero(~np.isnan(holes))
+    squares = np.square(np.diff(y[known])) / np.diff(known)
+    assert walk.variance == pytest.approx(squares.mean(), rel=1e-9) and walk.nobs == 76
+    late = vx.fit(monthly(np.r_[y, np.nan, np.nan]), "arima d=1").forecast(2)
+    assert late.stderr == pytest.approx(np.sqrt(vx.fit(monthly(y), "arima d=1").variance * np.array([3, 4])))
+
+
+@pytest.mark.parametrize("criterion", ["aicc", "aic", "bic"])
+def test_the_search_lists_what_it_tried_and_takes_the_best(criterion):
+    fitted = vx.fit(monthly(Y), f"arima criterion={criterion}")
+    table = fitted.candidates
+    allowed = table[~table["remark"].str.startswith("refused")]
+    assert allowed.index.tolist() == list(range(len(allowed))) and allowed[criterion].is_monotonic_increasing
+    best = allowed.iloc[0]
+    assert {"aicc": fitted.aicc, "aic": fitted.aic, "bic": fitted.bic}[criterion] == pytest.approx(best[criterion])
+    assert len(table[["d", "D"]].drop_duplicates()) == 1  # criteria of other differences do not compare
+    assert len(table[["p", "q", "P", "Q", "constant"]].drop_duplicates()) == len(table) <= 60
+    words = " ".join(f"{key}={best[key]}" for key in "pdqPDQ") + f" constant={'yes' if best['constant'] else 'no'}"
+    stated = vx.fit(monthly(Y), f"arima {words}")
+    assert stated.log_likelihood == pytest.approx(fitted.log_likelihood, abs=1e-3)
+    assert len(vx.fit(monthly(Y), "arima max_candidates=3").candidates) <= 3
+    assert len(stated.candidates) == 0
+
+
+def test_a_thorough_search_is_not_worse():
+    walked, grid = vx.fit(monthly(Y), "arima"), vx.fit(monthly(Y), "arima thorough=yes")
+    assert grid.aicc <= walked.aicc + 1.0 and len(grid.candidates) > len(walked.candidates)
+    plain = vx.fit(monthly(Y), "arima season=none")
+    assert "P =" not in plain.in_words() and (plain.candidates[["P", "D", "Q"]] == 0).all(axis=None)
+
+
+def test_the_search_finds_what_made_the_series():
+    rng = np.random.default_rng(1)
+    y = np.zeros(400)
+    for t in range(2, 400):
+        y[t] = 1.2 * y[t - 1] - 0.6 * y[t - 2] + rng.normal()
+    best, tried = search_orders(y, 1, criterion="bic")
+    assert (best.orders.p, best.orders.d, best.orders.q) == (2, 0, 0)
+    assert tried[0].entry()["d"] == 0
+    noise = [attempt(Orders(1, 0, 1, 0, 0, 0, 1, 1), rng.normal(size=300)) for _ in range(8)]
+    assert any("factors nearly cancel" in one.flags and one.refused for one in noise)
+    walk, _ = search_orders(np.cumsum(rng.normal(size=300)), 1, criterion="bic")
+    assert (walk.orders.p, walk.orders.d, walk.orders.q) == (0, 1, 0)
+    assert advised_differences(np.tile([5.0, 1, 3, 9], 12) + rng.normal(size=48), 4, 5.0)[0] == 1
+    # A line with noise: its moving average at the edge takes the difference back, its drift keeps the slope.
+    line = 5 * np.arange(120.0) + rng.normal(size=120)
+    assert abs(vx.fit(vx.History.from_numbers(line, cadence="counted"), "arima").forecast(4).points[3] - 615) < 4
+
+
+@given(st.lists(st.one_of(st.floats(-1e12, 1e12), st.just(0.0), st.none()), min_size=1, max_size=40))
+def test_a_search_ends_in_numbers_or_a_reason(numbers):
+    fitted = vx.fit(vx.History.from_numbers([*numbers, None], cadence="counted", cycle_length=4), "arima")
+    points = fitted.forecast(3).points
+    assert (fitted.available and np.isfinite(points).all() and fitted.in_words()) or fitted.reason
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("arima constant=yes", "goes with stated orders"),
+        ("arima p=1 season=none", "guide the search; state no orders"),
+        ("arima D=2", "D must be a whole number from 0 to 1"),
+        ("arima criterion=best", "criterion must be aicc or aic or bic"),
+    ],
+)
+def test_wrong_words_are_refused(text, words):
+    with pytest.raises(vx.VeridexError, match=words):
+        vx.fit(monthly(Y), text)
+
+
+def test_equation_and_words_of_a_seasonal_model():
+    fitted = vx.fit(monthly(Y), "arima p=1 d=0 q=1 P=0 D=1 Q=1 constant=yes")
+    ar, ma, sma, _ = fitted.coefficients["value"]
+    assert fitted.coefficients["name"].tolist() == ["ar1", "ma1", "sma1", "drift"]
+    left, right = fitted.equation().splitlines()[0].split(" = ")
+    assert left.startswith(f"(1 {'-' if ar > 0 else '+'} {abs(ar):.4g} B) ((1 - B^12) y[t]")
+    assert f"{abs(sma):.4g} B^12) error[t]" in right and f"{abs(ma):.4g} B)" in right
+    assert "the change over 12 months" in fitted.in_words() and "a cycle. A season is seen." in fitted.in_words()
+    short = vx.fit(vx.History.from_numbers([1.0, 3, 2, 5], cadence="counted"), "arima P=1")
+    assert short.reason.startswith("the method needs a season")
