@@ -14,6 +14,7 @@ import pyarrow as pa
 from pyarrow import csv
 
 import veridex as vx
+from benchmarks.arima import report_arima
 from benchmarks.baselines import report_baselines
 from benchmarks.twins import twins
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
@@ -176,6 +177,7 @@ def main() -> None:
     for text in (additive, multiplicative, "arima p=1 d=1 q=1", "trend-dummies", "naive"):
         report(f"public fit on 96 months, {text}", best_ms(public_fit(text), 200), 1.5, "ms")
     report_baselines(report, seasonal(1))
+    report_arima(report)
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
     year = seasonal(1, 120)
     report("public Dickey-Fuller, lags by AIC, 120 months", best_ms(lambda: dickey_fuller(year), 200), 0.5, "ms")

@@ -14,7 +14,9 @@ from veridex.core.methods.catalogue import method
 from veridex.core.methods.contract import Rows, run_fold
 from veridex.core.numerics.smoothing_search import estimate_smoothing
 
-__all__ = ["report_baselines"]
+__all__ = ["first_call", "report_baselines"]
+
+FIRST = 'for text in ("smoothing", "theta", "tsb"):'
 
 FREE = np.full(4, np.nan)
 FORMS = tuple(
@@ -33,7 +35,7 @@ y = 100 + np.arange(96.0) + np.random.default_rng(1).normal(size=96)
 series = vx.History.from_numbers(y, start="2018-01", cadence="monthly", item="smoker-01")["smoker-01"]
 vx.fit(series, "mean")
 begun = time.perf_counter()
-for text in ("smoothing", "theta", "tsb"):
+METHODS
     vx.fit(series, text).forecast(12)
 print(time.perf_counter() - begun)
 """
@@ -51,12 +53,16 @@ def kernel_fit(y: np.ndarray, error: int, trend: int, season: int) -> tuple[floa
     return least(work(np.zeros(7 + m)), 100), least(work(before), 100)
 
 
-def first_call(*, cold: bool) -> float:
-    """Seconds until everything here was called once, with an empty cache of compiled code or with a full one."""
+def first_call(methods: str, *, cold: bool) -> float:
+    """Seconds until methods were called once, with an empty cache of compiled code or with a full one."""
     with tempfile.TemporaryDirectory() as directory:
         environment = os.environ | ({"NUMBA_CACHE_DIR": directory} if cold else {})
         done = subprocess.run(
-            [sys.executable, "-c", FIRST_CALL], env=environment, check=True, capture_output=True, text=True
+            [sys.executable, "-c", FIRST_CALL.replace("METHODS", methods)],
+            env=environment,
+            check=True,
+            capture_output=True,
+            text=True,
         )
         return float(done.stdout)
 
@@ -85,6 +91,6 @@ def report_baselines(report: Callable[[str, float, float, str], None], y: np.nda
         print(f"public fit of {text}: {least(lambda text=text: vx.fit(series, text), 50):.3f} ms")  # type: ignore[misc]
     for name, (ours, theirs) in recursion_twins(y).items():
         report(f"damped {name} recursion against its C twin ({ours:.2f} and {theirs:.2f} us)", ours / theirs, 1.3, "x")
-    report("first call of everything here, caches cold", first_call(cold=True), 20.0, "s")
-    first_call(cold=False)
-    report("first call of everything here, caches warm", min(first_call(cold=False) for _ in range(3)), 0.5, "s")
+    report("first call of everything here, caches cold", first_call(FIRST, cold=True), 20.0, "s")
+    first_call(FIRST, cold=False)
+    report("first call of everything here, caches warm", min(first_call(FIRST, cold=False) for _ in range(3)), 0.5, "s")

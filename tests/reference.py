@@ -46,7 +46,7 @@ def dense_arma(z, phi, theta, ahead=0):
     return likelihood, weights.T @ z, variances
 
 
-def dense_arima(y, small, seasonal, differences, m, constant):
+def dense_arima(y, small, seasonal, differences, m, constant, terms=3000):
     """Exact log-likelihood of the known values of an ARIMA model given the first that differencing takes.
 
     `small` and `seasonal` are pairs (ar, ma); `differences` is (d, D). The whole covariance of the known values, which
@@ -58,7 +58,7 @@ def dense_arima(y, small, seasonal, differences, m, constant):
     for step in [1] * differences[0] + [m] * differences[1]:
         gaps = np.convolve(gaps, np.r_[1, np.zeros(step - 1), -1])
     first, n = gaps.size - 1, y.size - gaps.size + 1
-    psi = np.zeros(3000)
+    psi = np.zeros(terms)
     psi[0] = 1
     psi = lfilter(theta, phi, psi)
     covariance = toeplitz([psi[: psi.size - k] @ psi[k:] for k in range(n)])

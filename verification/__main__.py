@@ -3,7 +3,7 @@
 import sys
 import time
 
-from verification import differencing, freaks, fuzz, intervals, likelihood, starts, unit_roots
+from verification import arima, differencing, freaks, fuzz, intervals, likelihood, starts, unit_roots
 
 PARTS = {
     "unit-roots": unit_roots.main,
@@ -13,6 +13,7 @@ PARTS = {
     "freaks": freaks.main,
     "differencing": differencing.main,
     "fuzz": fuzz.main,
+    "arima": arima.main,
 }
 
 

@@ -114,7 +114,7 @@ def search_orders(
     seasonal_d, d = advised_differences(filled / max(float(np.abs(filled).max()), 1e-300), cycle, SIGNIFICANCE)
     while True:
         best, tried = _search(y, cycle, d, seasonal_d, criterion, most, thorough)
-        # A single difference stays: a line with noise has its moving average at the edge, and its drift in the constant.
+        # A single difference stays: a line with noise takes it back too, and keeps its slope as drift.
         if best is None or d == 0 or d + seasonal_d < 2 or not _one_too_many(best):
             return best, tried
         d -= 1
