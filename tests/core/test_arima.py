@@ -10,7 +10,7 @@ import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import dense_arima, dense_arma
 from veridex.core.diagnosis.differencing import advised_differences
-from veridex.core.methods.arima_fit import attempt
+from veridex.core.methods.arima_fit import attempt, largest_partial
 from veridex.core.methods.arima_orders import search_orders
 from veridex.core.numerics import arma
 from veridex.core.numerics.arima import Orders, replay_arima
@@ -40,6 +40,10 @@ def random_point(rng, o):
     return blocks, np.concatenate((*blocks, [constant]))
 
 
+def all_free(o):
+    return np.ones(o.p + o.q + o.P + o.Q, dtype=np.int64)
+
+
 def simulated(seed, n=120):
     """A wandering level and a wandering season of four."""
     rng = np.random.default_rng(seed)
@@ -59,7 +63,7 @@ def test_likelihood_equals_the_dense_covariance(orders, gaps):
         # The dense side truncates the moving-average form, which costs it a few digits near the circle.
         assert found == pytest.approx(dense_arima(y, *args), rel=1e-7)
     row, stats, warm = np.empty(point.size + 1), np.empty(4), np.zeros(point.size)
-    assert estimate_arima(y, *orders, warm, row, stats) == DONE
+    assert estimate_arima(y, *orders, all_free(orders), warm, row, stats) == DONE
     assert stats[0] == pytest.approx(arima_log_likelihood(y, orders, row[:-1]), rel=1e-10)
     assert stats[0] >= found - 1e-9
 
@@ -84,11 +88,12 @@ def test_estimation_is_the_same_compiled_and_plain():
     y, o, found = simulated(3, 40), Orders(1, 1, 1, 0, 0, 1, 4, 0), []
     for kernel in (estimate_arima, estimate_arima.py_func):
         row, stats, warm = np.empty(5), np.empty(4), np.zeros(4)
-        assert kernel(y, *o, warm, row, stats) == DONE
+        assert kernel(y, *o, all_free(o), warm, row, stats) == DONE
         found.append((row, stats))
     for compiled, plain in zip(*found, strict=True):
         assert compiled == pytest.approx(plain, rel=1e-6)
-    assert estimate_arima(np.arange(30.0), *Orders(0, 1, 1, 0, 0, 0, 1, 1), np.zeros(2), np.empty(3), stats) == PERFECT
+    o = Orders(0, 1, 1, 0, 0, 0, 1, 1)
+    assert estimate_arima(np.arange(30.0), *o, all_free(o), np.zeros(2), np.empty(3), stats) == PERFECT
 
 
 @pytest.mark.parametrize("orders", ORDERS)
@@ -191,6 +196,77 @@ def test_a_thorough_search_is_not_worse():
     assert "P =" not in plain.in_words() and (plain.candidates[["P", "D", "Q"]] == 0).all(axis=None)
 
 
+def test_next_steps_say_what_remains():
+    steps = vx.fit(monthly(Y), "arima p=1 d=1").next_steps
+    assert steps[0].startswith("The cycle's lag remains (autocorrelation 0.") and "Q=1 or P=1" in steps[0]
+    rng = np.random.default_rng(2)
+    shocks = rng.normal(size=302)
+    twice = vx.History.from_numbers(100 + shocks[2:] + 0.8 * shocks[:-2], cadence="counted")
+    assert any("Lag 2 remains" in step and "try q=2 or p=2" in step for step in vx.fit(twice, "arima p=1").next_steps)
+    assert any("not significant: try prune=0.05" in one for one in vx.fit(twice, "arima p=1 q=2").next_steps)
+    assert vx.fit(twice, "arima ma_lags=[2]").next_steps == ()
+    assert "follows too" in " ".join(vx.fit(twice, "simple-smoothing alpha=0.9").next_steps)
+
+
+@given(st.lists(st.floats(-1.9, 1.9), min_size=1, max_size=4))
+def test_partial_autocorrelations_tell_stability_as_roots_do(coefficients):
+    roots = np.abs(np.roots(np.r_[1.0, -np.array(coefficients)]))
+    if abs(roots.max(initial=0.0) - 1) > 1e-6:
+        stable = roots.max(initial=0.0) < 1
+        assert (largest_partial(np.array(coefficients)) < 1) == stable
+        assert arma.is_stable(np.array(coefficients), 1.0) == stable
+
+
+def test_candidates_are_refused_with_a_reason():
+    rng = np.random.default_rng(4)
+    rooted = attempt(Orders(1, 0, 0, 0, 0, 0, 1, 1), 50 + np.cumsum(rng.normal(size=200)))
+    assert "near a unit root" in rooted.flags and rooted.refused
+    piled = attempt(Orders(0, 1, 1, 0, 0, 0, 1, 0), rng.normal(size=200))
+    assert piled.flags == ("moving average at its edge",) and not piled.refused
+    series = vx.History.from_numbers(rng.normal(size=200), cadence="counted")
+    assert vx.fit(series, "arima d=1 q=1").coefficients["std_error"].isna().all()
+    table = vx.fit(series, "arima").candidates
+    refused = table[table["remark"].str.startswith("refused: ")]
+    assert table.columns[-1] == "milliseconds" and (table["milliseconds"] > 0).all()
+    assert len(refused) and refused.index.min() >= len(table) - len(refused)
+    short = attempt(Orders(3, 1, 3, 0, 0, 0, 1, 0), np.arange(6.0))
+    assert short.status > 0 and short.flags == () and short.refused
+
+
+def test_chosen_lags_are_estimated_alone():
+    fitted = vx.fit(monthly(Y), "arima lags=[1, 12] ma_lags=[2] d=1")
+    assert fitted.coefficients["name"].tolist() == ["ar1", "ar12", "ma2"] and fitted.parameters == 4
+    ar1, ar12, ma2 = fitted.coefficients["value"]
+
+    def likelihood(u):
+        phi = np.zeros(12)
+        phi[[0, 11]] = u[:2]
+        return -dense_arima(Y, (phi, [0, u[2]]), ([], []), (1, 0), 12, 0.0)
+
+    assert fitted.log_likelihood == pytest.approx(-likelihood([ar1, ar12, ma2]), rel=1e-8)
+    best = min(
+        optimize.minimize(likelihood, start, method="Nelder-Mead").fun for start in ([0, 0.5, 0], [-0.3, 0.3, 0.3])
+    )
+    assert fitted.log_likelihood >= -best - 1e-5
+    assert fitted.coefficients["std_error"].notna().all()
+    assert "of 1 and" in fitted.in_words() and "B^12)" in fitted.equation() and "B^11" not in fitted.equation()
+    dense = vx.fit(monthly(Y), "arima lags=[1, 2] d=1 ma_lags=[1]")
+    assert dense.log_likelihood == pytest.approx(vx.fit(monthly(Y), "arima p=2 d=1 q=1").log_likelihood, rel=1e-10)
+
+
+def test_pruning_drops_what_is_not_significant():
+    rng = np.random.default_rng(11)
+    y = np.zeros(300)
+    for t in range(3, 300):
+        y[t] = 0.6 * y[t - 3] + rng.normal()
+    series = vx.History.from_numbers(y, cadence="counted")
+    fitted = vx.fit(series, "arima p=3 d=0 q=0 constant=no prune=0.01")
+    assert fitted.coefficients["name"].tolist() == ["ar3"] and (fitted.coefficients["p_value"] < 0.01).all()
+    alone = vx.fit(series, "arima lags=[3] constant=no")
+    assert fitted.log_likelihood == pytest.approx(alone.log_likelihood, rel=1e-9)
+    assert fitted.forecast(4).points == pytest.approx(alone.forecast(4).points, rel=1e-4)
+
+
 def test_the_search_finds_what_made_the_series():
     rng = np.random.default_rng(1)
     y = np.zeros(400)
@@ -221,6 +297,8 @@ def test_a_search_ends_in_numbers_or_a_reason(numbers):
     [
         ("arima constant=yes", "goes with stated orders"),
         ("arima p=1 season=none", "guide the search; state no orders"),
+        ("arima p=2 lags=[1]", "state p= or lags=, not both"),
+        ("arima lags=[0, 1]", "lags must be lags of the autoregression"),
         ("arima D=2", "D must be a whole number from 0 to 1"),
         ("arima criterion=best", "criterion must be aicc or aic or bic"),
     ],

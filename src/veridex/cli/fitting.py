@@ -63,6 +63,10 @@ def show_page(fitted: Fitted, forecast: Forecast) -> None:
         typer.echo(f"{audit.reading}\n")
     else:
         show(audit.table, "table", title=f"Residual audit of {audit.n} errors")
+        for step in fitted.next_steps:
+            typer.echo(f"Next: {step}")
+        if fitted.next_steps:
+            typer.echo("")
     show(_without_empty(forecast.frame), "table", title=f"Forecast: next {len(forecast.frame)} periods")
 
 

@@ -6,14 +6,16 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima_fit import CODES, attempt, fewest, held, orders_of, replay, size_of
 from veridex.core.methods.arima_orders import MOST_P, MOST_SEASONAL, search_orders
+from veridex.core.methods.arima_prune import pruned
 from veridex.core.methods.arima_tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
 from veridex.core.methods.criteria import CRITERIA
-from veridex.core.methods.settings import Setting, Value, choice, whole, yes_no
+from veridex.core.methods.settings import Setting, Value, choice, number, whole, yes_no
 from veridex.core.methods.status import Status
 from veridex.core.numerics.arima import Orders
 from veridex.errors import SettingError
@@ -33,6 +35,13 @@ class ArimaPlan(Plan):
     criterion: str = "aicc"
     most: int = 60
     thorough: bool = False
+    free: NDArray[np.int64] | None = None
+    prune: float | None = None
+
+
+def _are_lags(value: Value) -> bool:
+    whole_ones = isinstance(value, list) and all(isinstance(lag, int) and not isinstance(lag, bool) for lag in value)
+    return whole_ones and 0 < len(value) == len(set(value)) and 1 <= min(value) <= max(value) <= 400  # type: ignore[arg-type]
 
 
 class Arima(Family[ArimaPlan]):
@@ -49,6 +58,9 @@ class Arima(Family[ArimaPlan]):
     and Khandakar, 2008) that `criterion` guides, at most `max_candidates`, then a small grid around its end;
     ``thorough=yes`` tries every combination of small orders from scratch. A candidate near a unit root, or whose
     factors nearly cancel, is refused. ``season=none`` leaves the season out.
+
+    ``lags=[1, 2, 12]`` and ``ma_lags=`` estimate these lags alone, the others are zero. ``prune=0.05`` drops the least
+    significant lag and estimates anew as long as one has a larger p-value; what is left looks surer than it is.
     """
 
     name = "arima"
@@ -59,16 +71,22 @@ class Arima(Family[ArimaPlan]):
         whole("P", 0, 4),
         whole("D", 0, 1),
         whole("Q", 0, 4),
+        Setting("lags", None, "lags of the autoregression, as in [1, 2, 12]", _are_lags),
+        Setting("ma_lags", None, "lags of the moving average, as in [1, 12]", _are_lags),
         Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
         choice("season", "auto", "none", default="auto"),
         choice("criterion", *CRITERIA, default="aicc"),
         whole("max_candidates", 1, 10_000, default=60),
         yes_no("thorough"),
+        number("prune", 0.0, 1.0),
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse words of the search beside stated orders, and a constant under two differences."""
-        stated = any(settings.get(key) is not None for key in ORDERS)
+        stated = any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags"))
+        for order, lags in (("p", "lags"), ("q", "ma_lags")):
+            if settings.get(order) is not None and settings.get(lags) is not None:
+                raise SettingError(self.name, f"state {order}= or {lags}=, not both")
         if not stated and settings["constant"] != "auto":
             raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
         if stated and (settings["season"] == "none" or settings["thorough"] or settings["max_candidates"] != 60):
@@ -79,8 +97,13 @@ class Arima(Family[ArimaPlan]):
         season = 1 if settings["season"] == "none" else cycle
         orders = None
         size = 2 * MOST_P + 2 * MOST_SEASONAL
-        if any(settings.get(key) is not None for key in ORDERS):
+        free = None
+        if any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags")):
             p, d, q, seasonal_p, seasonal_d, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
+            lags, ma_lags = settings.get("lags") or range(1, p + 1), settings.get("ma_lags") or range(1, q + 1)
+            p, q = max(lags, default=0), max(ma_lags, default=0)
+            chosen = [j + 1 in lags for j in range(p)] + [j + 1 in ma_lags for j in range(q)]
+            free = np.array([*chosen, *[True] * (seasonal_p + seasonal_q)], dtype=np.int64)
             auto = settings["constant"] == "auto"
             constant = int(d + seasonal_d == 0 if auto else settings["constant"])
             orders = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, season, constant)
@@ -90,8 +113,10 @@ class Arima(Family[ArimaPlan]):
             horizon,
             levels,
             row_size=CODES + size + 2,
-            warm_size=1 + size if orders else 0,
+            warm_size=0 if free is None else 1 + int(free.sum()),
             orders=orders,
+            free=free,
+            prune=settings.get("prune"),
             season=season,
             criterion=settings["criterion"],
             most=settings["max_candidates"],
@@ -102,7 +127,7 @@ class Arima(Family[ArimaPlan]):
         """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
         known = _up_to_known(y)
         if plan.orders is not None:
-            found = attempt(plan.orders, known, warm)
+            found = attempt(plan.orders, known, warm, plan.free)
             if found.status > Status.DONE:
                 return found.status
         else:
@@ -114,6 +139,8 @@ class Arima(Family[ArimaPlan]):
             if best is None:
                 return Status.NO_FIT
             found = best
+        if plan.prune is not None:
+            found = pruned(found, known, plan.prune)
         out.row[:] = 0.0
         out.row[:CODES] = found.orders
         out.row[CODES : CODES + found.row.size] = found.row

@@ -4,13 +4,26 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from veridex.core.methods.contract import STATS, FloatArray, Rows
 from veridex.core.methods.status import Status
 from veridex.core.numerics import arima_search as kernels
 from veridex.core.numerics.arima import Orders, lost, replay_arima
 
-__all__ = ["CODES", "PILED_UP", "Attempt", "attempt", "fewest", "held", "orders_of", "replay", "size_of"]
+__all__ = [
+    "CODES",
+    "PILED_UP",
+    "Attempt",
+    "attempt",
+    "blocks",
+    "fewest",
+    "held",
+    "largest_partial",
+    "orders_of",
+    "replay",
+    "size_of",
+]
 
 CODES = 8
 """A parameter row begins with the orders, then come coefficients, constant and variance."""
@@ -42,6 +55,25 @@ def held(row: FloatArray) -> FloatArray:
     return row[CODES : CODES + size_of(orders_of(row)) + 2]
 
 
+def blocks(orders: Orders, values: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Coefficients of the four polynomials: autoregression, moving average, and their seasonal ones."""
+    ends = np.cumsum([orders.p, orders.q, orders.P, orders.Q])
+    phi, theta, seasonal_phi, seasonal_theta = np.split(values[: ends[-1]], ends[:-1])
+    return phi, theta, seasonal_phi, seasonal_theta
+
+
+def largest_partial(coefficients: FloatArray) -> float:
+    """Largest partial autocorrelation of the polynomial 1 - c_1 B - c_2 B^2 - ...; zero without coefficients."""
+    a, largest = np.array(coefficients, dtype=np.float64), 0.0
+    while a.size:
+        r = float(a[-1])
+        largest = max(largest, abs(r))
+        if largest >= 1.0:
+            return largest
+        a = (a[:-1] + r * a[:-1][::-1]) / (1.0 - r * r)
+    return largest
+
+
 @dataclass(frozen=True, slots=True)
 class Attempt:
     """A model as it was fitted, or why not.
@@ -52,8 +84,8 @@ class Attempt:
     status : Status
     row : ndarray, shape (coefficients + 2,)
     stats : ndarray, shape (STATS,)
-    variables : ndarray, shape (coefficients,)
-        The search's variables at its end: a partial autocorrelation u / sqrt(1 + u^2) each.
+    variables : ndarray, shape (free coefficients,)
+        The search's variables at its end.
     """
 
     orders: Orders
@@ -68,17 +100,13 @@ class Attempt:
         if self.status > Status.DONE:
             return ()
         o = self.orders
+        phi, theta, seasonal_phi, seasonal_theta = blocks(o, self.row)
         found = []
-        partials = np.abs(self.variables) / np.sqrt(1.0 + np.square(self.variables))
-        ar = np.concatenate((partials[: o.p], partials[o.p + o.q : o.p + o.q + o.P]))
-        ma = np.concatenate((partials[o.p : o.p + o.q], partials[o.p + o.q + o.P :]))
-        if ar.size and ar.max() > NEAR_UNIT:
+        if max(largest_partial(phi), largest_partial(seasonal_phi)) > NEAR_UNIT:
             found.append("near a unit root")
-        if ma.size and ma.max() > PILED_UP:
+        if max(largest_partial(-theta), largest_partial(-seasonal_theta)) > PILED_UP:
             found.append("moving average at its edge")
-        if _cancels(self.row[: o.p], self.row[o.p : o.p + o.q]) or _cancels(
-            self.row[o.p + o.q : o.p + o.q + o.P], self.row[o.p + o.q + o.P : -2]
-        ):
+        if _cancels(phi, theta) or _cancels(seasonal_phi, seasonal_theta):
             found.append("factors nearly cancel")
         return tuple(found)
 
@@ -99,17 +127,23 @@ def _cancels(phi: FloatArray, theta: FloatArray) -> bool:
     return bool(np.abs(ar[:, None] - ma[None, :]).min() < 0.05)
 
 
-def attempt(orders: Orders, y: FloatArray, warm: FloatArray | None = None) -> Attempt:
-    """Fit a model to a history whose first and last values are known, by exact maximum likelihood."""
-    k = size_of(orders)
-    row, stats = np.full(k + 2, np.nan), np.full(STATS, np.nan)
+def attempt(
+    orders: Orders, y: FloatArray, warm: FloatArray | None = None, free: NDArray[np.int64] | None = None
+) -> Attempt:
+    """Fit a model to a history whose first and last values are known, by exact maximum likelihood.
+
+    `free` says with a 1 which coefficients are estimated, with a 0 which are held at zero; all are by default.
+    """
+    mask = np.ones(size_of(orders), dtype=np.int64) if free is None else free
+    k = int(mask.sum())
+    row, stats = np.full(size_of(orders) + 2, np.nan), np.full(STATS, np.nan)
     start = np.zeros(k + 1) if warm is None else warm
     known = int(np.count_nonzero(~np.isnan(y)))
     if (orders.P or orders.D or orders.Q) and orders.m < 2:
         return Attempt(orders, Status.NO_SEASON, row, stats, start[1:])
     if known < fewest(orders):
         return Attempt(orders, Status.TOO_SHORT, row, stats, start[1:])
-    ended = kernels.estimate_arima(y, *orders, start, row, stats)
+    ended = kernels.estimate_arima(y, *orders, mask, start, row, stats)
     status = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
     return Attempt(orders, status.get(ended, Status.NO_FIT), row, stats, start[1:])
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.diagnosis.differencing import advised_differences
-from veridex.core.methods.arima_fit import PILED_UP, Attempt, attempt, size_of
+from veridex.core.methods.arima_fit import PILED_UP, Attempt, attempt, blocks, largest_partial, size_of
 from veridex.core.methods.contract import FloatArray
 from veridex.core.methods.criteria import criteria
 from veridex.core.methods.status import short_reason
@@ -122,9 +122,7 @@ def search_orders(
 
 def _one_too_many(best: Attempt) -> bool:
     """Whether the best model takes a difference back: its plain moving average has piled up at the edge."""
-    o = best.orders
-    partials = np.abs(best.variables[o.p : o.p + o.q])
-    return bool(partials.size and partials.max() / math.sqrt(1.0 + partials.max() ** 2) > PILED_UP)
+    return largest_partial(-blocks(best.orders, best.row)[1]) > PILED_UP
 
 
 def _search(

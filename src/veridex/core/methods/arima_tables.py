@@ -3,7 +3,7 @@
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.arima_fit import held, orders_of, size_of
+from veridex.core.methods.arima_fit import PILED_UP, blocks, held, largest_partial, orders_of, size_of
 from veridex.core.methods.contract import Coefficients, FloatArray
 from veridex.core.methods.words import number, quantity, signed
 from veridex.core.numerics.arima_search import arima_log_likelihood
@@ -11,19 +11,9 @@ from veridex.core.numerics.curvature import observed_errors
 
 __all__ = ["arima_coefficients", "arima_equation", "arima_words"]
 
-EDGE = 0.999
-"""A lone moving-average coefficient beyond this has piled up at the edge, and has no standard error."""
-
-
-def _blocks(row: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
-    o, values = orders_of(row), held(row)
-    ends = np.cumsum([o.p, o.q, o.P, o.Q])
-    phi, theta, seasonal_phi, seasonal_theta = np.split(values[: ends[-1]], ends[:-1])
-    return phi, theta, seasonal_phi, seasonal_theta
-
 
 def arima_coefficients(y: FloatArray, row: FloatArray) -> Coefficients:
-    """Estimates with standard errors from the observed information."""
+    """Estimates with standard errors from the observed information; a polynomial at its edge has none."""
     o = orders_of(row)
     k = size_of(o)
     point = held(row)[: k + 1].copy()
@@ -31,36 +21,41 @@ def arima_coefficients(y: FloatArray, row: FloatArray) -> Coefficients:
     def log_likelihood(at: FloatArray) -> float:
         return float(arima_log_likelihood(y, o, at))
 
-    scales = np.ones(k + 1)
+    # Near a unit root the likelihood bends within a hundredth.
+    scales = np.full(k + 1, 0.1)
     scales[k] = np.sqrt(held(row)[-1])
-    free = np.ones(k + 1, dtype=bool)
+    free = point != 0.0
     free[k] = bool(o.constant)
     at = 0
-    for size in (o.p, o.q, o.P, o.Q):
-        if size == 1 and abs(point[at]) > EDGE:
-            free[at] = False
-        at += size
+    for block, sign in zip(blocks(o, point), (1.0, -1.0, 1.0, -1.0), strict=True):
+        if largest_partial(sign * block) > PILED_UP:
+            free[at : at + block.size] = False
+        at += block.size
     errors = observed_errors(log_likelihood, point, free, scales)
     names = [
         f"{kind}{i + 1}"
         for kind, size in zip(("ar", "ma", "sar", "sma"), (o.p, o.q, o.P, o.Q), strict=True)
         for i in range(size)
     ]
-    if o.constant:
-        names.append(("mean", "drift", "curvature")[min(o.d + o.D, 2)])
-    return Coefficients(tuple(names), point[: len(names)], errors[: len(names)])
+    names.append(("mean", "drift", "curvature")[min(o.d + o.D, 2)])
+    shown = [j for j in range(k) if point[j] != 0.0] + ([k] if o.constant else [])
+    return Coefficients(tuple(names[j] for j in shown), point[shown], errors[shown])
 
 
 def arima_words(row: FloatArray, series: ItemHistory) -> str:
     """Say what is differenced, what is remembered, and where forecasts tend."""
     o, noun, unit = orders_of(row), series.cadence.noun, series.unit
-    phi, theta, seasonal_phi, seasonal_theta = _blocks(row)
+    phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant = float(held(row)[-2])
     parts = [f"The model describes {_described(o.d, o.D, noun, series.cadence.length(o.m))}."]
-    if o.p:
+    if o.p and (phi == 0.0).any():
+        parts.append(f"It carries over {_with_lags(phi)} {series.cadence.plural} before.")
+    elif o.p:
         values = " and ".join(number(float(value), 3) for value in phi)
         parts.append(f"It carries over {values} of what the last {series.cadence.length(o.p)} showed.")
-    if o.q:
+    if o.q and (theta == 0.0).any():
+        parts.append(f"It corrects by {_with_lags(theta)} {series.cadence.plural} before.")
+    elif o.q:
         values = " and ".join(number(float(value), 3) for value in theta)
         parts.append(f"It corrects by {values} of its last {'error' if o.q == 1 else 'errors'}.")
     if o.P:
@@ -83,6 +78,11 @@ def arima_words(row: FloatArray, series: ItemHistory) -> str:
     return " ".join(parts)
 
 
+def _with_lags(coefficients: FloatArray) -> str:
+    kept = [(number(float(value), 3), j + 1) for j, value in enumerate(coefficients) if value != 0.0]
+    return " and ".join(f"{value} of {lag}" for value, lag in kept) or "nothing of the"
+
+
 def _described(d: int, seasonal_d: int, noun: str, cycle: str) -> str:
     plain = ("demand itself", f"the change from {noun} to {noun}", "the change of the change")[d]
     if not seasonal_d:
@@ -98,7 +98,7 @@ def _per(d: int, seasonal_d: int, noun: str) -> str:
 def arima_equation(row: FloatArray) -> str:
     """The difference equation with its numbers, in powers of the backward shift B."""
     o = orders_of(row)
-    phi, theta, seasonal_phi, seasonal_theta = _blocks(row)
+    phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant, variance = held(row)[-2:]
     differences = ("(1 - B)" if o.d == 1 else "(1 - B)^2" if o.d else "") + (f"(1 - B^{o.m})" if o.D else "")
     z = f"{differences} y[t]".strip()
@@ -114,5 +114,5 @@ def _polynomial(coefficients: FloatArray, step: int) -> str:
     if coefficients.size == 0:
         return ""
     powers = [f"B^{step * (j + 1)}" if step * (j + 1) > 1 else "B" for j in range(coefficients.size)]
-    terms = [f"{signed(float(value))} {power}" for value, power in zip(coefficients, powers, strict=True)]
-    return f"(1{''.join(terms)})"
+    terms = [f"{signed(float(c))} {power}" for c, power in zip(coefficients, powers, strict=True) if c != 0.0]
+    return f"(1{''.join(terms)})" if terms else ""

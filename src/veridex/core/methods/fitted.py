@@ -21,6 +21,7 @@ from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, run_fold
 from veridex.core.methods.criteria import criteria
 from veridex.core.methods.levels import DEFAULT_LEVELS, bound_columns, checked_levels
+from veridex.core.methods.next_steps import next_steps
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.preparation.training import training_values
 from veridex.errors import ParameterError
@@ -182,6 +183,14 @@ class Fitted:
         return audit_errors(
             self.residuals, self.series, self.series.start, self.method.text, "training", self._memory_coefficients
         )
+
+    @cached_property
+    def next_steps(self) -> tuple[str, ...]:
+        """What to try next, from what the residuals still show; empty where nothing does."""
+        audit = self.audit()
+        if audit.reason:
+            return ()
+        return next_steps(self.method.family.name, audit, self.residuals, self.series.cycle_length, self.coefficients)
 
     @property
     def _memory_coefficients(self) -> int:

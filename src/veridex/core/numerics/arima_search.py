@@ -9,7 +9,7 @@ import math
 import numpy as np
 
 from veridex.core.numerics.arima import Orders, columns_of, expand, lost, small_size
-from veridex.core.numerics.arma import LARGEST, to_coefficients, to_variables, whiten
+from veridex.core.numerics.arma import LARGEST, is_stable, to_coefficients, to_variables, whiten
 from veridex.core.numerics.bounded_steps import bounded_step
 from veridex.core.numerics.compiled import FloatArray, IntArray, copy_into, kernel
 from veridex.core.numerics.least_squares import least_squares
@@ -27,12 +27,29 @@ EDGE = 3.0
 
 
 @kernel
-def _to_small(u: FloatArray, orders: Orders, small: FloatArray) -> None:
-    """Free variables to the coefficients of the four polynomials."""
+def _to_small(u: FloatArray, orders: Orders, free: IntArray, small: FloatArray) -> bool:
+    """Free variables to the coefficients of the four polynomials; False where these are not stable.
+
+    Where all lags are free the variables stand for partial autocorrelations, which are always stable; where some
+    are held at zero they are the coefficients themselves.
+    """
     begin = 0
+    if u.size == free.size:
+        for size, sign in ((orders.p, 1.0), (orders.q, -1.0), (orders.P, 1.0), (orders.Q, -1.0)):
+            to_coefficients(u[begin : begin + size], sign, small[begin : begin + size])
+            begin += size
+        return True
+    at = 0
+    for j in range(free.size):
+        small[j] = 0.0
+        if free[j] == 1:
+            small[j] = u[at]
+            at += 1
     for size, sign in ((orders.p, 1.0), (orders.q, -1.0), (orders.P, 1.0), (orders.Q, -1.0)):
-        to_coefficients(u[begin : begin + size], sign, small[begin : begin + size])
+        if not is_stable(small[begin : begin + size], sign):
+            return False
         begin += size
+    return True
 
 
 @kernel
@@ -81,6 +98,7 @@ def _innovations(
 def _value(
     u: FloatArray,
     orders: Orders,
+    free: IntArray,
     columns: FloatArray,
     unknown: int,
     floor: float,
@@ -92,7 +110,8 @@ def _value(
     residuals: FloatArray,
 ) -> float:
     """Negative log-likelihood less its constant; fill the residuals whose squared sum it is a logarithm of."""
-    _to_small(u, orders, small)
+    if not _to_small(u, orders, free, small):
+        return np.inf
     expand(small, orders, phi, theta)
     total, half = _innovations(phi, theta, columns, unknown, scaled, found)
     if not math.isfinite(total):
@@ -108,6 +127,7 @@ def _value(
 def _climb(
     u: FloatArray,
     orders: Orders,
+    free: IntArray,
     columns: FloatArray,
     unknown: int,
     floor: float,
@@ -117,14 +137,14 @@ def _climb(
 ) -> float:
     """Search from `u`, which is overwritten by the end; return the negative log-likelihood there."""
     k, n = u.size, columns.shape[1]
-    small, phi = np.empty(k), np.empty(orders.p + orders.P * orders.m)
+    small, phi = np.empty(free.size), np.empty(orders.p + orders.P * orders.m)
     theta = np.empty(orders.q + orders.Q * orders.m)
     residuals, moved, trial = np.empty(n), np.empty(n), np.empty(k)
     changes, gradient, hessian, step = np.empty((k, n)), np.empty(k), np.empty((k, k)), np.empty(k)
     low, high = np.empty(k), np.empty(k)
     for j in range(k):
         low[j], high[j] = -LARGEST, LARGEST
-    value = _value(u, orders, columns, unknown, floor, small, phi, theta, scaled, found, residuals)
+    value = _value(u, orders, free, columns, unknown, floor, small, phi, theta, scaled, found, residuals)
     marks[1] = 0
     if not math.isfinite(value) or k == 0:
         marks[1] = 1
@@ -140,7 +160,7 @@ def _climb(
                 copy_into(trial, u)
                 width = 3e-7 * (1.0 + abs(u[j]))
                 trial[j] += width
-                _value(trial, orders, columns, unknown, floor, small, phi, theta, scaled, found, moved)
+                _value(trial, orders, free, columns, unknown, floor, small, phi, theta, scaled, found, moved)
                 gradient[j] = 0.0
                 for t in range(n):
                     changes[j, t] = (moved[t] - residuals[t]) / width
@@ -164,7 +184,7 @@ def _climb(
             trial[j] = min(max(u[j] + share * step[j], low[j]), high[j])
         new_value = np.inf
         if not math.isnan(promised):
-            new_value = _value(trial, orders, columns, unknown, floor, small, phi, theta, scaled, found, moved)
+            new_value = _value(trial, orders, free, columns, unknown, floor, small, phi, theta, scaled, found, moved)
         marks[0] += 1
         if new_value < value:
             gain = (value - new_value) / promised
@@ -184,7 +204,7 @@ def _climb(
 
 
 @kernel
-def _regression_starts(z: FloatArray, mean: float, orders: Orders, u: FloatArray) -> bool:
+def _regression_starts(z: FloatArray, mean: float, orders: Orders, free: IntArray, u: FloatArray) -> bool:
     """Starting values: regress z on its own lags and on the residuals of a long autoregression.
 
     References
@@ -192,7 +212,7 @@ def _regression_starts(z: FloatArray, mean: float, orders: Orders, u: FloatArray
     .. [1] Hannan and Rissanen (1982), Biometrika 69, 81-94.
     """
     n, m = z.size, orders.m
-    k = small_size(orders)
+    k = u.size
     reach = orders.p if orders.P == 0 else max(orders.p, orders.P * m)
     reach_ma = orders.q if orders.Q == 0 else max(orders.q, orders.Q * m)
     long = min(max(reach + reach_ma, int(0.75 * math.log(n) * math.log(n))), n // 4)
@@ -220,21 +240,21 @@ def _regression_starts(z: FloatArray, mean: float, orders: Orders, u: FloatArray
     design, target, solution = np.empty((rows, k)), np.empty(rows), np.empty(k)
     for t in range(rows):
         target[t] = z[t + first] - mean
-        at = 0
-        for j in range(orders.p):
-            design[t, at] = z[t + first - 1 - j] - mean
-            at += 1
-        for j in range(orders.q):
-            design[t, at] = residuals[t + first - 1 - j]
-            at += 1
-        for j in range(orders.P):
-            design[t, at] = z[t + first - (j + 1) * m] - mean
-            at += 1
-        for j in range(orders.Q):
-            design[t, at] = residuals[t + first - (j + 1) * m]
-            at += 1
+        at, place = 0, 0
+        for block in range(4):
+            for j in range(
+                orders.p if block == 0 else orders.q if block == 1 else orders.P if block == 2 else orders.Q
+            ):
+                if free[place] == 1:
+                    lag = j + 1 if block < 2 else (j + 1) * m
+                    design[t, at] = z[t + first - lag] - mean if block % 2 == 0 else residuals[t + first - lag]
+                    at += 1
+                place += 1
     if least_squares(design, target, solution) < 0.0:
         return False
+    if k < free.size:
+        copy_into(u, solution)
+        return True
     begin = 0
     for size, sign in ((orders.p, 1.0), (orders.q, -1.0), (orders.P, 1.0), (orders.Q, -1.0)):
         to_variables(solution[begin : begin + size], sign, u[begin : begin + size])
@@ -253,6 +273,7 @@ def estimate_arima(
     seasonal_q: int,
     m: int,
     constant: int,
+    free: IntArray,
     warm: FloatArray,
     row: FloatArray,
     stats: FloatArray,
@@ -266,7 +287,9 @@ def estimate_arima(
     p, d, q, seasonal_p, seasonal_d, seasonal_q, m : int
     constant : int
         1 where the differenced series has a mean of its own.
-    warm : ndarray, shape (1 + p + q + P + Q,)
+    free : ndarray of int, shape (p + q + P + Q,)
+        1 where a coefficient is estimated, 0 where it is held at zero.
+    warm : ndarray, shape (1 + free coefficients,)
         ``warm[0]`` is 1 when the rest holds the optimum of a neighbouring span; overwritten.
     row : ndarray, shape (p + q + P + Q + 2,)
         Filled; the variance is the maximum-likelihood one (sum over n).
@@ -284,7 +307,9 @@ def estimate_arima(
     .. [2] Monahan (1984), Biometrika 71, 403-404 (the stationary parametrisation).
     """
     orders = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant)
-    k = small_size(orders)
+    k, all_of_them = 0, small_size(orders)
+    for j in range(all_of_them):
+        k += free[j]
     if y.size - lost(orders) < k + constant + 2:
         return NO_FIT
     columns = columns_of(y, orders)
@@ -311,23 +336,23 @@ def estimate_arima(
     for search in range(1 if warm[0] == 1.0 or k == 0 else 2):
         for j in range(k):
             u[j] = min(max(warm[1 + j], -EDGE), EDGE) if warm[0] == 1.0 else 0.1
-        if search == 1 and not _regression_starts(columns[0], average, orders, u):
+        if search == 1 and not _regression_starts(columns[0], average, orders, free, u):
             continue
-        value = _climb(u, orders, columns, unknown, floor, scaled, found, marks)
+        value = _climb(u, orders, free, columns, unknown, floor, scaled, found, marks)
         if value < best_value:
             best_value, ended = value, marks[1]
             copy_into(best, u)
     if not math.isfinite(best_value):
         return NO_FIT
-    _to_small(best, orders, row[:k])
+    _to_small(best, orders, free, row[:all_of_them])
     phi, theta = np.empty(p + seasonal_p * m), np.empty(q + seasonal_q * m)
     expand(row, orders, phi, theta)
     total, half = _innovations(phi, theta, columns, unknown, scaled, found)
     n -= unknown
     warm[0] = 1.0
     copy_into(warm[1:], best)
-    row[k] = found[unknown] if constant == 1 else 0.0
-    row[k + 1] = total / n
+    row[all_of_them] = found[unknown] if constant == 1 else 0.0
+    row[all_of_them + 1] = total / n
     stats[0] = -0.5 * n * (math.log(2.0 * math.pi * max(total / n, floor)) + 1.0) - half
     stats[1] = n
     stats[2] = k + constant + 1

@@ -13,7 +13,7 @@ import numpy as np
 
 from veridex.core.numerics.compiled import FloatArray, copy_into, kernel
 
-__all__ = ["LARGEST", "arma_log_likelihood", "to_coefficients", "to_variables", "whiten"]
+__all__ = ["LARGEST", "arma_log_likelihood", "is_stable", "to_coefficients", "to_variables", "whiten"]
 
 SETTLED = 1e-10
 """The innovations variance is within this of its limit: the plain recursion takes over."""
@@ -177,6 +177,21 @@ def to_coefficients(u: FloatArray, sign: float, coefficients: FloatArray) -> Non
         coefficients[k] = r
     for k in range(coefficients.size):
         coefficients[k] *= sign
+
+
+@kernel
+def is_stable(coefficients: FloatArray, sign: float) -> bool:
+    """Whether 1 - sign (c_1 B + c_2 B^2 + ...) has no zero inside the unit circle or on it."""
+    a = sign * coefficients
+    old = np.empty(a.size)
+    for k in range(a.size - 1, -1, -1):
+        r = a[k]
+        if not abs(r) < 1.0:
+            return False
+        copy_into(old[:k], a)
+        for j in range(k):
+            a[j] = (old[j] + r * old[k - 1 - j]) / (1.0 - r * r)
+    return True
 
 
 @kernel

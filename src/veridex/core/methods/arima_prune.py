@@ -1,0 +1,36 @@
+"""Dropping insignificant lags of an ARIMA model, one at a time."""
+
+import numpy as np
+from scipy.special import ndtr
+
+from veridex.core.methods.arima_fit import CODES, Attempt, attempt, size_of
+from veridex.core.methods.arima_tables import arima_coefficients
+from veridex.core.methods.contract import FloatArray
+from veridex.core.methods.status import Status
+
+__all__ = ["pruned"]
+
+
+def pruned(found: Attempt, y: FloatArray, significance: float) -> Attempt:
+    """Drop the lag with the largest p-value and estimate anew, as long as that is above `significance`.
+
+    Backward elimination (Draper and Smith, 1998, Applied Regression Analysis, 3rd ed., section 15.2). A lag without a
+    standard error stays.
+    """
+    while found.status <= Status.DONE:
+        k = size_of(found.orders)
+        row = np.concatenate((np.array(found.orders, dtype=np.float64), found.row))
+        free = (found.row[:k] != 0.0).astype(np.int64)
+        table = arima_coefficients(y, row[: CODES + k + 2])
+        count = int(free.sum())
+        with np.errstate(divide="ignore", invalid="ignore"):
+            p_values = 2.0 * ndtr(-np.abs(table.values[:count] / table.errors[:count]))
+        p_values = np.nan_to_num(p_values, nan=0.0)
+        if count == 0 or p_values.max() <= significance:
+            return found
+        free[np.flatnonzero(free)[int(np.argmax(p_values))]] = 0
+        smaller = attempt(found.orders, y, None, free)
+        if smaller.status > Status.DONE:
+            return found
+        found = smaller
+    return found
