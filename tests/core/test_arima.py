@@ -199,8 +199,7 @@ def test_a_thorough_search_is_not_worse():
 def test_next_steps_say_what_remains():
     steps = vx.fit(monthly(Y), "arima p=1 d=1").next_steps
     assert steps[0].startswith("The cycle's lag remains (autocorrelation 0.") and "Q=1 or P=1" in steps[0]
-    rng = np.random.default_rng(2)
-    shocks = rng.normal(size=302)
+    shocks = np.random.default_rng(0).normal(size=302)
     twice = vx.History.from_numbers(100 + shocks[2:] + 0.8 * shocks[:-2], cadence="counted")
     assert any("Lag 2 remains" in step and "try q=2 or p=2" in step for step in vx.fit(twice, "arima p=1").next_steps)
     assert any("not significant: try prune=0.05" in one for one in vx.fit(twice, "arima p=1 q=2").next_steps)
@@ -219,7 +218,7 @@ def test_partial_autocorrelations_tell_stability_as_roots_do(coefficients):
 
 def test_candidates_are_refused_with_a_reason():
     rng = np.random.default_rng(4)
-    rooted = attempt(Orders(1, 0, 0, 0, 0, 0, 1, 1), 50 + np.cumsum(rng.normal(size=200)))
+    rooted = attempt(Orders(1, 0, 0, 0, 0, 0, 1, 0), 50 + np.cumsum(rng.normal(size=200)))
     assert "near a unit root" in rooted.flags and rooted.refused
     piled = attempt(Orders(0, 1, 1, 0, 0, 0, 1, 0), rng.normal(size=200))
     assert piled.flags == ("moving average at its edge",) and not piled.refused

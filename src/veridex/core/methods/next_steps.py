@@ -66,7 +66,7 @@ def _what_remains(name: str, residuals: FloatArray, cycle: int) -> list[str]:
         )
     short = [lag for lag in range(1, min(SHORT, lags) + 1) if abs(r[lag]) > bound and lag != cycle]
     if short:
-        at = max(short)
+        at = max(short, key=lambda lag: abs(r[lag]))
         term = f"try q={at} or p={at}" if name == "arima" else "the method follows too slowly or too fast"
         steps.append(f"Lag {at} remains (autocorrelation {number(float(r[at]), 2)}): {term}.")
     return steps or ["Autocorrelation remains at longer lags: look at the correlogram of the residuals."]
