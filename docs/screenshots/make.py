@@ -84,7 +84,7 @@ def photograph(command: str, work: Path, target: Path) -> None:
                 break
         time.sleep(0.5)
         subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
-        frame = ["-crop", "1272x800+0+0", "+repage", "-trim", "+repage", "-bordercolor", "#fbfaf7", "-border", "16"]
+        frame = ["-crop", "1262x800+0+0", "+repage", "-trim", "+repage", "-bordercolor", "#fbfaf7", "-border", "16"]
         subprocess.run(["mogrify", *frame, str(target)], check=True)
     finally:
         window.terminate()

@@ -40,7 +40,9 @@ def next_steps(
     if "bias" in failed:
         steps.append("The errors are off on average: let the method have a constant or a trend.")
     if "changing spread" in failed:
-        steps.append("The spread of the errors changes: try multiplicative errors, or a newer span.")
+        steps.append(
+            "The spread of the errors changes: try a newer span, or multiplicative errors where they are additive."
+        )
     if name == "arima":
         weak = coefficients[coefficients["p_value"] > PRUNE]
         names = weak["name"][weak["name"].str.fullmatch(r"s?(?:ar|ma)\d+")].tolist()
