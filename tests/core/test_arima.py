@@ -237,6 +237,28 @@ def test_candidates_are_refused_with_a_reason():
     assert short.status > 0 and short.flags == () and short.refused
 
 
+def test_intervals_with_estimation_hold_what_theory_says():
+    # A mean estimated from n values of white noise adds s^2 / n; a drift of a random walk adds h^2 s^2 / n.
+    y = 100 + np.random.default_rng(6).normal(size=40)
+    spreads = [fit_of(y, f"arima p=0 d=0 q=0 intervals={kind}").stderr for kind in ("model", "with-estimation")]
+    degrees = 40 / 39 * 39 / 37  # from the sum over n to n - 1, and the mean of the scaled inverse chi-squared law
+    assert spreads[1] == pytest.approx(spreads[0] * np.sqrt(degrees * (1 + 1 / 40)), rel=0.06)
+    walk = np.cumsum(y)
+    drifting = [fit_of(walk, f"arima d=1 constant=yes intervals={kind}") for kind in ("model", "with-estimation")]
+    h = np.arange(1, 13)
+    wider = np.sqrt(h + h**2 / 39) / np.sqrt(h)
+    assert drifting[1].stderr / drifting[0].stderr == pytest.approx(wider, rel=0.08)
+    assert (drifting[1].points == drifting[0].points).all()
+    again = fit_of(walk, "arima d=1 constant=yes intervals=with-estimation")
+    assert (again.upper == drifting[1].upper).all()
+    searched = fit_of(Y, "arima intervals=with-estimation")
+    assert (searched.stderr > 0.95 * fit_of(Y, "arima").stderr).all()
+
+
+def fit_of(values, text):
+    return vx.fit(vx.History.from_numbers(values, cadence="counted"), text).forecast(12)
+
+
 def test_chosen_lags_are_estimated_alone():
     fitted = vx.fit(monthly(Y), "arima lags=[1, 12] ma_lags=[2] d=1")
     assert fitted.coefficients["name"].tolist() == ["ar1", "ar12", "ma2"] and fitted.parameters == 4

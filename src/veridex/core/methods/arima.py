@@ -13,6 +13,7 @@ from veridex.core.methods.arima_fit import CODES, attempt, fewest, held, orders_
 from veridex.core.methods.arima_orders import MOST_P, MOST_SEASONAL, search_orders
 from veridex.core.methods.arima_prune import pruned
 from veridex.core.methods.arima_tables import arima_coefficients, arima_equation, arima_words
+from veridex.core.methods.arima_uncertainty import fill_with_estimation
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
 from veridex.core.methods.criteria import CRITERIA
 from veridex.core.methods.settings import Setting, Value, choice, number, whole, yes_no
@@ -37,6 +38,7 @@ class ArimaPlan(Plan):
     thorough: bool = False
     free: NDArray[np.int64] | None = None
     prune: float | None = None
+    with_estimation: bool = False
 
 
 def _are_lags(value: Value) -> bool:
@@ -61,6 +63,7 @@ class Arima(Family[ArimaPlan]):
 
     ``lags=[1, 2, 12]`` and ``ma_lags=`` estimate these lags alone, the others are zero. ``prune=0.05`` drops the least
     significant lag and estimates anew as long as one has a larger p-value; what is left looks surer than it is.
+    ``intervals=with-estimation`` adds the uncertainty of the coefficients by simulation.
     """
 
     name = "arima"
@@ -79,6 +82,7 @@ class Arima(Family[ArimaPlan]):
         whole("max_candidates", 1, 10_000, default=60),
         yes_no("thorough"),
         number("prune", 0.0, 1.0),
+        choice("intervals", "model", "with-estimation", default="model"),
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
@@ -117,6 +121,7 @@ class Arima(Family[ArimaPlan]):
             orders=orders,
             free=free,
             prune=settings.get("prune"),
+            with_estimation=settings["intervals"] == "with-estimation",
             season=season,
             criterion=settings["criterion"],
             most=settings["max_candidates"],
@@ -152,6 +157,8 @@ class Arima(Family[ArimaPlan]):
         """Filter with given coefficients, and forecast."""
         status = replay(orders_of(out.row), y, held(out.row).copy(), out)
         out.fill_bounds(plan.quantiles)
+        if plan.with_estimation and status == Status.DONE:
+            fill_with_estimation(plan, y, _up_to_known(y), out)
         return status
 
     def candidates(self, plan: ArimaPlan, y: FloatArray) -> pd.DataFrame:

@@ -7,13 +7,13 @@ from veridex.core.methods.arima_fit import PILED_UP, blocks, held, largest_parti
 from veridex.core.methods.contract import Coefficients, FloatArray
 from veridex.core.methods.words import number, quantity, signed
 from veridex.core.numerics.arima_search import arima_log_likelihood
-from veridex.core.numerics.curvature import observed_errors
+from veridex.core.numerics.curvature import observed_covariance
 
-__all__ = ["arima_coefficients", "arima_equation", "arima_words"]
+__all__ = ["arima_coefficients", "arima_covariance", "arima_equation", "arima_words"]
 
 
-def arima_coefficients(y: FloatArray, row: FloatArray) -> Coefficients:
-    """Estimates with standard errors from the observed information; a polynomial at its edge has none."""
+def arima_covariance(y: FloatArray, row: FloatArray) -> FloatArray:
+    """Covariance of coefficients and constant from the observed information; NaN where held or at an edge."""
     o = orders_of(row)
     k = size_of(o)
     point = held(row)[: k + 1].copy()
@@ -31,7 +31,14 @@ def arima_coefficients(y: FloatArray, row: FloatArray) -> Coefficients:
         if largest_partial(sign * block) > PILED_UP:
             free[at : at + block.size] = False
         at += block.size
-    errors = observed_errors(log_likelihood, point, free, scales)
+    return observed_covariance(log_likelihood, point, free, scales)
+
+
+def arima_coefficients(y: FloatArray, row: FloatArray) -> Coefficients:
+    """Estimates with standard errors from the observed information; a polynomial at its edge has none."""
+    o = orders_of(row)
+    k = size_of(o)
+    point, errors = held(row)[: k + 1].copy(), np.sqrt(np.diag(arima_covariance(y, row)))
     names = [
         f"{kind}{i + 1}"
         for kind, size in zip(("ar", "ma", "sar", "sma"), (o.p, o.q, o.P, o.Q), strict=True)

@@ -6,13 +6,20 @@ import numpy as np
 
 from veridex.core.numerics.compiled import FloatArray
 
-__all__ = ["observed_errors"]
+__all__ = ["observed_covariance", "observed_errors"]
 
 
 def observed_errors(
     log_likelihood: Callable[[FloatArray], float], at: FloatArray, free: FloatArray, scales: FloatArray
 ) -> FloatArray:
-    """Standard errors from the observed information, by central second differences.
+    """Standard errors: the roots of the diagonal of `observed_covariance`."""
+    return np.sqrt(np.diag(observed_covariance(log_likelihood, at, free, scales)))
+
+
+def observed_covariance(
+    log_likelihood: Callable[[FloatArray], float], at: FloatArray, free: FloatArray, scales: FloatArray
+) -> FloatArray:
+    """Covariance of estimates from the observed information, by central second differences.
 
     Parameters
     ----------
@@ -27,7 +34,7 @@ def observed_errors(
 
     Returns
     -------
-    ndarray, shape (k,)
+    ndarray, shape (k, k)
         NaN where held, and everywhere if the likelihood does not curve downwards.
 
     References
@@ -35,11 +42,11 @@ def observed_errors(
     .. [1] Efron and Hinkley (1978), Biometrika 65, 457-483 (observed information).
     """
     where = np.flatnonzero(free)
-    errors = np.full(at.size, np.nan)
+    covariance = np.full((at.size, at.size), np.nan)
     steps = 1e-3 * scales[where]
     k = where.size
     if k == 0:
-        return errors
+        return covariance
 
     def shifted(i: int, a: float, j: int, b: float) -> float:
         point = at.copy()
@@ -55,9 +62,9 @@ def observed_errors(
             crossed = shifted(i, 1, j, 1) - shifted(i, 1, j, -1) - shifted(i, -1, j, 1) + shifted(i, -1, j, -1)
             information[i, j] = information[j, i] = -crossed / (4 * steps[i] * steps[j])
     if not np.isfinite(information).all():
-        return errors
+        return covariance
     values, vectors = np.linalg.eigh(information)
     if values[0] <= 1e-12 * values[-1]:
-        return errors
-    errors[where] = np.sqrt(np.square(vectors) @ (1.0 / values))
-    return errors
+        return covariance
+    covariance[np.ix_(where, where)] = (vectors / values) @ vectors.T
+    return covariance

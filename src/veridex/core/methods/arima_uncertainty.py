@@ -1,0 +1,56 @@
+"""What estimation adds to the uncertainty of ARIMA forecasts: models drawn around the estimates."""
+
+import zlib
+
+import numpy as np
+
+from veridex.core.methods.arima_fit import CODES, held, orders_of, replay, size_of
+from veridex.core.methods.arima_tables import arima_covariance
+from veridex.core.methods.contract import FloatArray, Plan, Rows
+from veridex.core.methods.status import Status
+
+__all__ = ["fill_with_estimation"]
+
+DRAWS = 1000
+FEWEST = 100
+
+
+def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows) -> None:
+    """Replace standard errors and bounds by those of a mixture of models drawn from the law of the estimates.
+
+    Coefficients and constant are drawn from the normal law with the observed covariance, the variance from its
+    scaled inverse chi-squared law; a draw that is not stationary is left out. Each model's forecast and spread are a
+    normal law per lead time; the mixture's quantiles are those of a value drawn from each. The seed is made of the
+    history, so that the same span gives the same bounds.
+
+    Parameters
+    ----------
+    plan : Plan
+    y : ndarray, shape (n,)
+    known : ndarray
+        The history up to its last known value.
+    out : Rows
+        With its row filled; `stderr`, `lower` and `upper` are replaced where at least a hundred draws are stationary.
+    """
+    orders = orders_of(out.row)
+    k = size_of(orders)
+    point = held(out.row).copy()
+    covariance = arima_covariance(known, out.row[: CODES + k + 2])
+    free = np.flatnonzero(~np.isnan(np.diag(covariance)))
+    rng = np.random.default_rng(np.random.SeedSequence([0, zlib.crc32(y.tobytes())]))
+    root = np.linalg.cholesky(covariance[np.ix_(free, free)]) if free.size else np.zeros((0, 0))
+    degrees = max(int(np.count_nonzero(~np.isnan(known))) - k - orders.constant - orders.d - orders.D * orders.m, 1)
+    trial, values = Rows.allocate(plan, y.size), []
+    for _ in range(DRAWS):
+        row = point.copy()
+        row[free] += root @ rng.standard_normal(free.size)
+        row[-1] *= degrees / rng.chisquare(degrees)
+        shock = rng.standard_normal(plan.horizon)
+        if replay(orders, y, row, trial) == Status.DONE and np.isfinite(trial.stderr).all():
+            values.append(trial.points + trial.stderr * shock)
+    if len(values) < FEWEST:
+        return
+    drawn = np.array(values)
+    out.stderr[:] = drawn.std(axis=0)
+    out.upper[:] = np.quantile(drawn, plan.upper_shares, axis=0)
+    out.lower[:] = np.quantile(drawn, 1.0 - plan.upper_shares, axis=0)
