@@ -237,6 +237,19 @@ def test_candidates_are_refused_with_a_reason():
     assert short.status > 0 and short.flags == () and short.refused
 
 
+def test_an_average_weighs_the_best_candidates():
+    fitted = vx.fit(monthly(Y), "arima average=yes")
+    best = fitted.candidates[~fitted.candidates["remark"].str.startswith("refused")].head(5)
+    weights = np.exp(-0.5 * (best["aicc"] - best["aicc"].iloc[0]).to_numpy())
+    points = []
+    for one in best.to_dict("records"):
+        words = " ".join(f"{key}={one[key]}" for key in "pdqPDQ") + f" constant={'yes' if one['constant'] else 'no'}"
+        points.append(vx.fit(monthly(Y), f"arima {words}").forecast(4).points)
+    assert fitted.forecast(4).points == pytest.approx(weights @ np.array(points) / weights.sum(), rel=1e-3)
+    assert fitted.in_words().startswith("5 models are averaged; most weight, ")
+    assert fitted.equation().startswith("of 5 averaged models") and len(fitted.coefficients)
+
+
 def test_intervals_with_estimation_hold_what_theory_says():
     # A mean estimated from n values of white noise adds s^2 / n; a drift of a random walk adds h^2 s^2 / n.
     y = 100 + np.random.default_rng(6).normal(size=40)
@@ -325,6 +338,7 @@ def test_a_search_ends_in_numbers_or_a_reason(numbers):
         ("arima p=1 season=none", "guide the search; state no orders"),
         ("arima p=2 lags=[1]", "state p= or lags=, not both"),
         ("arima lags=[0, 1]", "lags must be lags of the autoregression"),
+        ("arima average=yes prune=0.1", "neither pruned nor simulated"),
         ("arima D=2", "D must be a whole number from 0 to 1"),
         ("arima criterion=best", "criterion must be aicc or aic or bic"),
     ],

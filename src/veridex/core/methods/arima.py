@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,14 +11,16 @@ from numpy.typing import NDArray
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima_fit import CODES, attempt, fewest, held, orders_of, replay, size_of
-from veridex.core.methods.arima_orders import MOST_P, MOST_SEASONAL, search_orders
+from veridex.core.methods.arima_orders import MOST_P, MOST_SEASONAL, Candidate, search_orders
 from veridex.core.methods.arima_prune import pruned
 from veridex.core.methods.arima_tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.arima_uncertainty import fill_with_estimation
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.criteria import CRITERIA
+from veridex.core.methods.criteria import CRITERIA, criteria
+from veridex.core.methods.mixture import criterion_weights, mix
 from veridex.core.methods.settings import Setting, Value, choice, number, whole, yes_no
 from veridex.core.methods.status import Status
+from veridex.core.methods.words import number as shown
 from veridex.core.numerics.arima import Orders
 from veridex.errors import SettingError
 
@@ -25,6 +28,7 @@ __all__ = ["Arima", "ArimaPlan"]
 
 ORDERS = ("p", "d", "q", "P", "D", "Q")
 FEWEST_TO_SEARCH = 8
+MOST_AVERAGED = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +43,14 @@ class ArimaPlan(Plan):
     free: NDArray[np.int64] | None = None
     prune: float | None = None
     with_estimation: bool = False
+    average: bool = False
+
+    def members(self, row: FloatArray) -> list[tuple[float, FloatArray]]:
+        """The weight and the parameter row of each model that the row holds, the best first."""
+        if not self.average:
+            return [(1.0, row)]
+        parts = row.reshape(MOST_AVERAGED, -1)
+        return [(float(part[0]), part[1:]) for part in parts if part[0] > 0.0]
 
 
 def _are_lags(value: Value) -> bool:
@@ -59,7 +71,8 @@ class Arima(Family[ArimaPlan]):
     Without orders they are searched: differences by the tests of `differencing`, then a walk over the orders (Hyndman
     and Khandakar, 2008) that `criterion` guides, at most `max_candidates`, then a small grid around its end;
     ``thorough=yes`` tries every combination of small orders from scratch. A candidate near a unit root, or whose
-    factors nearly cancel, is refused. ``season=none`` leaves the season out.
+    factors nearly cancel, is refused. ``season=none`` leaves the season out;
+    ``average=yes`` weights the best five by exp(-criterion / 2).
 
     ``lags=[1, 2, 12]`` and ``ma_lags=`` estimate these lags alone, the others are zero. ``prune=0.05`` drops the least
     significant lag and estimates anew as long as one has a larger p-value; what is left looks surer than it is.
@@ -81,6 +94,7 @@ class Arima(Family[ArimaPlan]):
         choice("criterion", *CRITERIA, default="aicc"),
         whole("max_candidates", 1, 10_000, default=60),
         yes_no("thorough"),
+        yes_no("average"),
         number("prune", 0.0, 1.0),
         choice("intervals", "model", "with-estimation", default="model"),
     )
@@ -93,8 +107,12 @@ class Arima(Family[ArimaPlan]):
                 raise SettingError(self.name, f"state {order}= or {lags}=, not both")
         if not stated and settings["constant"] != "auto":
             raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
-        if stated and (settings["season"] == "none" or settings["thorough"] or settings["max_candidates"] != 60):
-            raise SettingError(self.name, "season=, thorough= and max_candidates= guide the search; state no orders")
+        guides = settings["season"] == "none" or settings["thorough"] or settings["average"]
+        if stated and (guides or settings["max_candidates"] != 60):
+            words = "season=, thorough=, average= and max_candidates= guide the search; state no orders"
+            raise SettingError(self.name, words)
+        if settings["average"] and (settings.get("prune") is not None or settings["intervals"] != "model"):
+            raise SettingError(self.name, "an average of models is neither pruned nor simulated")
 
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ArimaPlan:
         """Row: the orders, then coefficients, constant, variance."""
@@ -116,11 +134,12 @@ class Arima(Family[ArimaPlan]):
             cycle,
             horizon,
             levels,
-            row_size=CODES + size + 2,
+            row_size=MOST_AVERAGED * (1 + CODES + size + 2) if settings["average"] else CODES + size + 2,
             warm_size=0 if free is None else 1 + int(free.sum()),
             orders=orders,
             free=free,
             prune=settings.get("prune"),
+            average=settings["average"],
             with_estimation=settings["intervals"] == "with-estimation",
             season=season,
             criterion=settings["criterion"],
@@ -140,10 +159,12 @@ class Arima(Family[ArimaPlan]):
                 return Status.TOO_SHORT
             if np.nanmin(known) == np.nanmax(known):
                 return Status.CONSTANT
-            best, _ = _searched(plan, known)
+            best, tried = _searched(plan, known)
             if best is None:
                 return Status.NO_FIT
             found = best
+            if plan.average:
+                return self._run_average(plan, y, x, tried, out)
         if plan.prune is not None:
             found = pruned(found, known, plan.prune)
         out.row[:] = 0.0
@@ -153,10 +174,28 @@ class Arima(Family[ArimaPlan]):
         replayed = self.replay(plan, y, x, out)
         return found.status if replayed == Status.DONE else replayed
 
+    def _run_average(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
+    ) -> int:
+        """Weigh the best few candidates, and forecast with all of them."""
+        good = [(criteria(one.tried.stats)[plan.criterion], one.tried) for one in tried if not one.tried.refused]
+        good = sorted((pair for pair in good if np.isfinite(pair[0])), key=lambda pair: pair[0])[:MOST_AVERAGED]
+        weights = criterion_weights(np.array([value for value, _ in good]))
+        out.row[:] = 0.0
+        for part, weight, (_, one) in zip(out.row.reshape(MOST_AVERAGED, -1), weights, good, strict=False):
+            part[: 1 + CODES] = (weight, *one.orders)
+            part[1 + CODES : 1 + CODES + one.row.size] = one.row
+        out.stats[:] = good[0][1].stats
+        replayed = self.replay(plan, y, x, out)
+        return good[0][1].status if replayed == Status.DONE else replayed
+
     def replay(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Filter with given coefficients, and forecast."""
-        status = replay(orders_of(out.row), y, held(out.row).copy(), out)
-        out.fill_bounds(plan.quantiles)
+        members = plan.members(out.row)
+        if len(members) > 1:
+            mix(plan, y.size, [(weight, partial(_fill, plan, y, row)) for weight, row in members], out)
+            return Status.DONE
+        status = _fill(plan, y, members[0][1], out)
         if plan.with_estimation and status == Status.DONE:
             fill_with_estimation(plan, y, _up_to_known(y), out)
         return status
@@ -177,26 +216,39 @@ class Arima(Family[ArimaPlan]):
 
     def variance(self, plan: ArimaPlan, row: FloatArray) -> float:
         """Variance of the innovations."""
-        return float(held(row)[-1])
+        return float(held(plan.members(row)[0][1])[-1])
 
     def coefficients(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
         """Estimates with standard errors from the observed information."""
-        return arima_coefficients(_up_to_known(y), row)
+        return arima_coefficients(_up_to_known(y), plan.members(row)[0][1])
 
     def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
-        said = arima_words(row, series)
+        members = plan.members(row)
+        said = arima_words(members[0][1], series)
         if plan.orders is not None:
             return said
-        o = orders_of(row)
+        o = orders_of(members[0][1])
         found = f"p = {o.p}, d = {o.d}, q = {o.q}"
         if plan.season > 1:
             found += f", P = {o.P}, D = {o.D}, Q = {o.Q} over a cycle of {o.m}"
+        if len(members) > 1:
+            share = shown(100 * members[0][0], 2)
+            return f"{len(members)} models are averaged; most weight, {share} %, has {found}. {said}"
         return f"The search found {found}. {said}"
 
     def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The difference equation with its numbers."""
-        return arima_equation(row)
+        members = plan.members(row)
+        text = arima_equation(members[0][1])
+        return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
+
+
+def _fill(plan: ArimaPlan, y: FloatArray, row: FloatArray, out: Rows) -> Status:
+    """Forecasts and bounds of one model."""
+    status = replay(orders_of(row), y, held(row).copy(), out)
+    out.fill_bounds(plan.quantiles)
+    return status
 
 
 def _up_to_known(y: FloatArray) -> FloatArray:

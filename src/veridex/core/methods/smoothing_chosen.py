@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ import pandas as pd
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import STATS, Coefficients, Family, FloatArray, Rows
 from veridex.core.methods.criteria import CRITERIA, criteria
+from veridex.core.methods.mixture import criterion_weights, mix
 from veridex.core.methods.settings import Setting, Value, choice, yes_no
 from veridex.core.methods.smoothing_forms import (
     ERRORS,
@@ -129,8 +131,8 @@ class Smoothing(Family[ChosenPlan]):
         values = np.array([one.criteria[plan.criterion] for one in good])
         order = np.argsort(values, kind="stable")
         best = good[order[0]]
-        weights = np.exp(-0.5 * (values[order] - values[order[0]]))
-        kept = [(weights[i] / weights.sum(), good[j]) for i, j in enumerate(order)] if plan.average else [(1.0, best)]
+        weights = criterion_weights(values)
+        kept = [(weights[j], good[j]) for j in order] if plan.average else [(1.0, best)]
         out.row[:] = 0.0
         for i, (weight, one) in enumerate(kept):
             block = out.row[i * plan.block : (i + 1) * plan.block]
@@ -151,7 +153,8 @@ class Smoothing(Family[ChosenPlan]):
         if len(members) == 1:
             replay(plan, members[0][1], adjusted, members[0][2], out)
         else:
-            _average(plan, adjusted, members, out)
+            fills = [(weight, partial(replay, plan, form, adjusted, row)) for weight, form, row in members]
+            mix(plan, y.size, fills, out)
         if seasons:
             out.fitted += season_at(seasons, np.arange(y.size))
             ahead = season_at(seasons, np.arange(y.size, y.size + plan.horizon))
@@ -268,22 +271,6 @@ def _allowed(settings: Mapping[str, Any], cycle: int) -> Sequence[Form]:
         for trend in trends
         if not (season == MULTIPLICATIVE and error == ADDITIVE)
     ]
-
-
-def _average(plan: ChosenPlan, y: FloatArray, members: list[tuple[float, Form, FloatArray]], out: Rows) -> None:
-    """Weighted mean of the forms' forecasts and bounds; variance of the mixture."""
-    sums = Rows.allocate(plan, y.size)
-    for array in (sums.points, sums.stderr, sums.lower, sums.upper, sums.fitted):
-        array.fill(0.0)
-    for weight, form, row in members:
-        replay(plan, form, y, row, out)
-        sums.points += weight * out.points
-        sums.stderr += weight * (out.stderr**2 + out.points**2)
-        sums.lower += weight * out.lower
-        sums.upper += weight * out.upper
-        sums.fitted += weight * out.fitted
-    out.points[:], out.lower[:], out.upper[:], out.fitted[:] = sums.points, sums.lower, sums.upper, sums.fitted
-    out.stderr[:] = np.sqrt(np.maximum(sums.stderr - sums.points**2, 0.0))
 
 
 def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, FloatArray]]:
