@@ -41,7 +41,7 @@ TOLERANCE = 1e-6
 
 MAX_STEPS = 200
 
-HOPE = 5.0
+HOPE = 3.0
 """A search that would stay below the highest top at so many times its promised gain is given up."""
 
 CORNERS = (
