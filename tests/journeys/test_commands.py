@@ -180,6 +180,13 @@ def test_backtest_command(ten_csv, tmp_path):
     assert standings["n"].tolist() == [108] * 3  # nine items, four origins, three steps; the new item has no season yet
 
 
+def test_brackets_in_a_method_are_shown(ten_csv):
+    lineup = "weighted-average weights=[3, 2], combination of=[naive, drift] weights=[1, 2]"
+    done = veridex("backtest", ten_csv, *DESCRIBED, "--methods", lineup, "--horizon", 2, "--origins", 2)
+    assert done.returncode == 0
+    assert "weighted-average weights=[3, 2]" in done.stdout and "of=[naive, drift] weights=[1, 2]" in done.stdout
+
+
 def test_publish_command(ten_csv, tmp_path):
     out = tmp_path / "out"
     words = ["publish", ten_csv, *DESCRIBED, *TIDY, "--horizon", 4, "--origins", 3, "--levels", "80,97.5"]

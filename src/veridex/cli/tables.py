@@ -30,7 +30,7 @@ def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = 
 
 
 def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
-    console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False)
+    console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False, markup=False)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
     columns = []
     in_units = [name for name in table.columns if str(name).startswith(("lower_", "upper_", "value", "next"))]
