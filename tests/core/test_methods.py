@@ -190,6 +190,8 @@ def test_every_method_round_trips_applies_and_speaks(text):
     short = fit([3.0], text)
     assert not short.available and short.reason in short.in_words()
     assert np.isnan(short.forecast(3).points).all() and short.forecast(3).frame["reason"].ne("").all()
+    assert not short.candidates.get("remark", pd.Series(dtype=str)).eq("").any() and short.next_steps == ()
+    assert short.equation() == "" and short.components["fitted"].isna().all()
 
 
 @pytest.mark.parametrize("text", METHODS)

@@ -155,10 +155,9 @@ class Arima(Family[ArimaPlan]):
             if found.status > Status.DONE:
                 return found.status
         else:
-            if np.count_nonzero(~np.isnan(known)) < FEWEST_TO_SEARCH:
-                return Status.TOO_SHORT
-            if np.nanmin(known) == np.nanmax(known):
-                return Status.CONSTANT
+            hindered = _obstacle(known)
+            if hindered != Status.DONE:
+                return hindered
             best, tried = _searched(plan, known)
             if best is None:
                 return Status.NO_FIT
@@ -202,7 +201,7 @@ class Arima(Family[ArimaPlan]):
 
     def candidates(self, plan: ArimaPlan, y: FloatArray) -> pd.DataFrame:
         """Everything tried, the best first: orders, criteria, variance, why it was refused, milliseconds."""
-        if plan.orders is not None:
+        if plan.orders is not None or _obstacle(y) != Status.DONE:
             return pd.DataFrame()
         _, tried = _searched(plan, _up_to_known(y))
         table = pd.DataFrame([one.entry() for one in tried])
@@ -249,6 +248,14 @@ def _fill(plan: ArimaPlan, y: FloatArray, row: FloatArray, out: Rows) -> Status:
     status = replay(orders_of(row), y, held(row).copy(), out)
     out.fill_bounds(plan.quantiles)
     return status
+
+
+def _obstacle(y: FloatArray) -> Status:
+    """Why no orders can be searched; DONE where they can."""
+    known = y[~np.isnan(y)]
+    if known.size < FEWEST_TO_SEARCH:
+        return Status.TOO_SHORT
+    return Status.CONSTANT if known.min() == known.max() else Status.DONE
 
 
 def _up_to_known(y: FloatArray) -> FloatArray:
