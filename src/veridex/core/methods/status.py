@@ -14,7 +14,6 @@ class Status(IntEnum):
     TOO_SHORT = 1
     NOT_POSITIVE = 2
     CONSTANT = 3
-    UNKNOWN_INSIDE = 4
     NO_SEASON = 5
     NO_FIT = 6
     NO_FOLD = 7
@@ -28,7 +27,6 @@ _REASONS = {
     Status.TOO_SHORT: "too little history: the method needs {needs}",
     Status.NOT_POSITIVE: "multiplicative errors and seasons need demand above zero throughout",
     Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
-    Status.UNKNOWN_INSIDE: "the method cannot skip the unknown periods inside the history",
     Status.NO_SEASON: "the method needs a season, and this cycle has one period only",
     Status.NO_FIT: "no finite estimates were found",
     Status.NEGATIVE: "demand below zero is nothing that comes now and then",
