@@ -152,6 +152,8 @@ def test_a_combination_says_who_was_left_out():
     alone = [fit(Y - 100, text).forecast(3).points for text in ("naive", "drift")]
     assert fitted.forecast(3).points == pytest.approx(np.mean(alone, axis=0), rel=1e-12)
     assert not fit([1.0], "combination of=[naive, drift]").available
+    lost = fit(Y - 100, "combination of=[naive, holt-winters season=multiplicative] weights=[0, 1]")
+    assert lost.reason.startswith("multiplicative errors and seasons need")
 
 
 @pytest.mark.parametrize(

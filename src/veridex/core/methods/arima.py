@@ -108,8 +108,8 @@ class Arima(Family[ArimaPlan]):
         if not stated and settings["constant"] != "auto":
             raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
         guides = settings["season"] == "none" or settings["thorough"] or settings["average"]
-        if stated and (guides or settings["max_candidates"] != 60):
-            words = "season=, thorough=, average= and max_candidates= guide the search; state no orders"
+        if stated and (guides or settings["max_candidates"] != 60 or settings["criterion"] != "aicc"):
+            words = "season=, criterion=, thorough=, average= and max_candidates= guide the search; state no orders"
             raise SettingError(self.name, words)
         if settings["average"] and (settings.get("prune") is not None or settings["intervals"] != "model"):
             raise SettingError(self.name, "an average of models is neither pruned nor simulated")

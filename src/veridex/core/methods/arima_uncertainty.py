@@ -39,12 +39,14 @@ def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows
     free = np.flatnonzero(~np.isnan(np.diag(covariance)))
     rng = np.random.default_rng(np.random.SeedSequence([0, zlib.crc32(y.tobytes())]))
     root = np.linalg.cholesky(covariance[np.ix_(free, free)]) if free.size else np.zeros((0, 0))
-    degrees = max(int(np.count_nonzero(~np.isnan(known))) - k - orders.constant - orders.d - orders.D * orders.m, 1)
+    used = int(np.count_nonzero(~np.isnan(known))) - orders.d - orders.D * orders.m
+    degrees = max(used - k - orders.constant, 1)
     trial, values = Rows.allocate(plan, y.size), []
     for _ in range(DRAWS):
         row = point.copy()
         row[free] += root @ rng.standard_normal(free.size)
-        row[-1] *= degrees / rng.chisquare(degrees)
+        # The variance in the row is the mean square, not yet divided by the degrees of freedom.
+        row[-1] *= used / rng.chisquare(degrees)
         shock = rng.standard_normal(plan.horizon)
         if replay(orders, y, row, trial) == Status.DONE and np.isfinite(trial.stderr).all():
             values.append(trial.points + trial.stderr * shock)

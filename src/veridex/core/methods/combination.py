@@ -106,9 +106,11 @@ class Combination(Family[CombinationPlan]):
                 found.append(rows)
                 used.append(rows.stats[1])
                 estimated += rows.stats[2]
-        if not found:
-            return int(min(statuses))
-        self._join(plan, out.row[: len(plan.members)] > 0.0, found, out)
+        inside = out.row[: len(plan.members)] > 0.0
+        if not found or (not isinstance(plan.weights, str) and plan.weights[inside].sum() == 0.0):
+            # None can be fitted, or none that has a weight: another weighting would not be what was asked for.
+            return int(min(status for status in statuses if status > Status.DONE))
+        self._join(plan, inside, found, out)
         errors = (y - out.fitted)[~np.isnan(y - out.fitted)]
         out.row[-1] = np.square(errors).mean() if errors.size else math.nan
         out.stats[:STATS] = (math.nan, min(used), estimated, 0)
@@ -131,8 +133,6 @@ class Combination(Family[CombinationPlan]):
 
     def _join(self, plan: CombinationPlan, inside: Any, found: list[Rows], out: Rows) -> None:
         weights = plan.weights if isinstance(plan.weights, str) else plan.weights[inside]
-        if not isinstance(weights, str) and weights.sum() == 0.0:
-            weights = "equal"  # what was weighted could not be fitted
         for name in ("points", "stderr", "lower", "upper", "fitted"):
             stack = np.array([getattr(rows, name) for rows in found])
             getattr(out, name)[...] = _joined(stack, weights)

@@ -52,7 +52,7 @@ class Theta(Family[ThetaPlan]):
     settings = (
         yes_no("optimised"),
         choice("season", "auto", *KINDS, default="auto"),
-        number("alpha", 0.0, 1.0),
+        number("alpha", 0.001, 1.0),
     )
 
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ThetaPlan:
