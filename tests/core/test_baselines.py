@@ -241,6 +241,15 @@ def test_simulated_intervals(text):
     assert (np.diff(bounds(wide)[[1, 0, 2, 3]], axis=0) > 0).all()
 
 
+def test_bounds_that_could_not_be_simulated_are_said_to_be_the_models():
+    # Relative errors of some 80 percent: most paths meet a forecast below zero within two years.
+    y = 100 * np.exp(0.6 * np.random.default_rng(1).normal(size=60).cumsum())
+    text = "simple-smoothing error=multiplicative alpha=1"
+    forecast, model = fit(y, f"{text} intervals=simulated").forecast(24), fit(y, text).forecast(24)
+    assert forecast.reason.endswith("the intervals are the model's own")
+    assert (forecast.upper == model.upper).all() and model.reason == ""
+
+
 def test_drawn_parameters_follow_the_large_sample_law():
     rng = np.random.default_rng(3)
     shocks = 2 * rng.normal(size=400)

@@ -171,7 +171,7 @@ class Arima(Family[ArimaPlan]):
         out.row[CODES : CODES + found.row.size] = found.row
         out.stats[:] = found.stats
         replayed = self.replay(plan, y, x, out)
-        return found.status if replayed == Status.DONE else replayed
+        return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
 
     def _run_average(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
@@ -195,8 +195,8 @@ class Arima(Family[ArimaPlan]):
             mix(plan, y.size, [(weight, partial(_fill, plan, y, row)) for weight, row in members], out)
             return Status.DONE
         status = _fill(plan, y, members[0][1], out)
-        if plan.with_estimation and status == Status.DONE:
-            fill_with_estimation(plan, y, _up_to_known(y), out)
+        if plan.with_estimation and status == Status.DONE and not fill_with_estimation(plan, y, _up_to_known(y), out):
+            return Status.MODEL_INTERVALS
         return status
 
     def candidates(self, plan: ArimaPlan, y: FloatArray) -> pd.DataFrame:

@@ -15,7 +15,7 @@ DRAWS = 1000
 FEWEST = 100
 
 
-def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows) -> None:
+def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows) -> bool:
     """Replace standard errors and bounds by those of a mixture of models drawn from the law of the estimates.
 
     Coefficients and constant are drawn from the normal law with the observed covariance, the variance from its
@@ -31,6 +31,11 @@ def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows
         The history up to its last known value.
     out : Rows
         With its row filled; `stderr`, `lower` and `upper` are replaced where at least a hundred draws are stationary.
+
+    Returns
+    -------
+    bool
+        Whether they were.
     """
     orders = orders_of(out.row)
     k = size_of(orders)
@@ -51,8 +56,9 @@ def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows
         if replay(orders, y, row, trial) == Status.DONE and np.isfinite(trial.stderr).all():
             values.append(trial.points + trial.stderr * shock)
     if len(values) < FEWEST:
-        return
+        return False
     drawn = np.array(values)
     out.stderr[:] = drawn.std(axis=0)
     out.upper[:] = np.quantile(drawn, plan.upper_shares, axis=0)
     out.lower[:] = np.quantile(drawn, 1.0 - plan.upper_shares, axis=0)
+    return True

@@ -248,9 +248,11 @@ class Fitted:
         y = self._values
         rows = Rows.allocate(plan, y.size)
         rows.row[:] = self.row
+        remark = ""
         if self.available:
             with np.errstate(all="ignore"):
-                self.method.family.replay(plan, y, None, rows)
+                status = self.method.family.replay(plan, y, None, rows)
+            remark = reason_for(status, self.method.family.needs(plan))
         return Forecast(
             method=self.method,
             series=self.series,
@@ -259,7 +261,7 @@ class Fitted:
             stderr=rows.stderr,
             lower=rows.lower,
             upper=rows.upper,
-            reason=self.reason,
+            reason=self.reason or remark,
         )
 
     def apply(self, newer: History | ItemHistory) -> "Fitted":

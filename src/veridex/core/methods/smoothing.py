@@ -60,14 +60,12 @@ class _NamedForm(Family[SmoothingPlan]):
         if hindered != Status.DONE:
             return hindered
         status = estimate(plan, form, y, warm, out.row, out.stats)
-        if status <= Status.DONE:
-            replay(plan, form, y, out.row, out)
-        return status
+        remark = replay(plan, form, y, out.row, out) if status <= Status.DONE else Status.DONE
+        return remark if status == Status.DONE else status
 
     def replay(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion with given constants and starts, and forecast."""
-        replay(plan, plan.forms[0], y, out.row, out)
-        return Status.DONE
+        return replay(plan, plan.forms[0], y, out.row, out)
 
     def needs(self, plan: SmoothingPlan) -> str:
         """Two cycles, or a few values."""

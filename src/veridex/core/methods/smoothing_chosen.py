@@ -142,16 +142,17 @@ class Smoothing(Family[ChosenPlan]):
             out.row[plan.blocks * plan.block :] = np.concatenate(seasons)
         out.stats[:] = best.stats
         out.stats[2] += sum(plan.cycles) - len(plan.cycles)
-        self.replay(plan, y, x, out)
-        return int(best.status)
+        remark = self.replay(plan, y, x, out)
+        return remark if best.status == Status.DONE else int(best.status)
 
     def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the forms in the row, and forecast."""
         seasons = _stored_seasons(plan, out.row)
         adjusted = _adjusted(y, seasons)
         members = _stored_forms(plan, out.row)
+        status = Status.DONE
         if len(members) == 1:
-            replay(plan, members[0][1], adjusted, members[0][2], out)
+            status = replay(plan, members[0][1], adjusted, members[0][2], out)
         else:
             fills = [(weight, partial(replay, plan, form, adjusted, row)) for weight, form, row in members]
             mix(plan, y.size, fills, out)
@@ -160,7 +161,7 @@ class Smoothing(Family[ChosenPlan]):
             ahead = season_at(seasons, np.arange(y.size, y.size + plan.horizon))
             for array in (out.points, out.lower, out.upper):
                 array += ahead
-        return Status.DONE
+        return status
 
     def candidates(self, plan: ChosenPlan, y: FloatArray) -> pd.DataFrame:
         """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""

@@ -142,28 +142,29 @@ def estimate(
     return Status.DONE if ended == DONE else Status.NOT_CONVERGED
 
 
-def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out: Rows) -> None:
-    """Run a form with given parameters, forecast, and put bounds around the points."""
+def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out: Rows) -> Status:
+    """Run a form with given parameters, forecast, and put bounds around the points; say where those are others."""
     replay_smoothing(y, *form, row, out.fitted, out.points, out.stderr)
     if plan.intervals == "model":
         out.fill_bounds(plan.quantiles)
-        return
+        return Status.DONE
     # The same span gives the same shocks, whoever computes it.
     rng = np.random.default_rng(np.random.SeedSequence([0, zlib.crc32(y.tobytes())]))
     drawn = plan.intervals == "with-estimation"
     rows = draw_rows(y, form, plan.region, plan.fixed, row, PATHS, rng) if drawn else row[None, :]
     paths = np.empty((PATHS, plan.horizon))
     simulate_smoothing(y, *form, rows, rng.standard_normal(paths.shape), paths)
-    fill_from_paths(plan, paths, out)
+    return Status.DONE if _fill_from_paths(plan, paths, out) else Status.MODEL_INTERVALS
 
 
-def fill_from_paths(plan: Plan, paths: FloatArray, out: Rows) -> None:
-    """Standard errors and bounds from simulated paths; paths that broke off are left out."""
+def _fill_from_paths(plan: Plan, paths: FloatArray, out: Rows) -> bool:
+    """Standard errors and bounds from simulated paths; those that broke off are left out, unless most of them did."""
     whole = paths[np.isfinite(paths).all(axis=1)]
     if whole.shape[0] < PATHS // 2:
         out.fill_bounds(plan.quantiles)
-        return
+        return False
     out.stderr[:] = whole.std(axis=0)
     shares = plan.upper_shares
     out.upper[:] = np.quantile(whole, shares, axis=0)
     out.lower[:] = np.quantile(whole, 1.0 - shares, axis=0)
+    return True

@@ -8,6 +8,7 @@ __all__ = ["Status", "reason_for", "short_reason"]
 class Status(IntEnum):
     """Above zero there is no forecast; below zero there is one, with a remark."""
 
+    MODEL_INTERVALS = -3
     MEMBERS_LEFT_OUT = -2
     NOT_CONVERGED = -1
     DONE = 0
@@ -21,6 +22,7 @@ class Status(IntEnum):
 
 
 _REASONS = {
+    Status.MODEL_INTERVALS: "remark: too few simulations were usable; the intervals are the model's own",
     Status.MEMBERS_LEFT_OUT: "remark: members that could not be fitted were left out",
     Status.NOT_CONVERGED: "remark: the search for the best parameters stopped before it had settled",
     Status.DONE: "",

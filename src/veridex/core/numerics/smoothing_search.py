@@ -214,6 +214,11 @@ def _corner(
         if not _best_states(y, form, which, sought.shared, floor, work, gradient, hessian, row):
             continue
         total, logs, count = recursion(y, form.error, form.trend, form.season, form.m, row, states, fitted)
+        if not math.isfinite(total):
+            # A step on relative errors went below zero: the heuristic states then.
+            copy_into(row, start)
+            put(z, sought, row)
+            total, logs, count = recursion(y, form.error, form.trend, form.season, form.m, row, states, fitted)
         value = half_deviance(total, logs, count, floor)
         if value < best_value:
             best_value = value
