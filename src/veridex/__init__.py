@@ -18,7 +18,8 @@ if TYPE_CHECKING:
     from veridex.core.history.events import Events
     from veridex.core.history.history import History
     from veridex.core.history.item import ItemHistory
-    from veridex.core.methods.fitted import Fitted, Forecast, fit
+    from veridex.core.methods.fitted import Fitted, fit
+    from veridex.core.methods.forecast import Forecast
     from veridex.core.publication.publication import Publication
     from veridex.core.tidying.profile import profile
     from veridex.core.tidying.tidy import Tidied, tidy
@@ -41,7 +42,7 @@ _HOMES = {
     "Drivers": "core.history.drivers",
     "Events": "core.history.events",
     "Fitted": "core.methods.fitted",
-    "Forecast": "core.methods.fitted",
+    "Forecast": "core.methods.forecast",
     "History": "core.history.history",
     "Holdout": "core.backtest.schemes",
     "ItemHistory": "core.history.item",

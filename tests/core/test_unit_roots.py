@@ -18,8 +18,9 @@ from veridex.core.diagnosis.long_run import automatic_window
 from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.diagnosis.phillips_perron import phillips_perron
 from veridex.core.diagnosis.portmanteau import autocorrelations
-from veridex.core.diagnosis.transform import box_cox, guerrero_power, transform_advice
+from veridex.core.diagnosis.transform import guerrero_power, transform_advice
 from veridex.core.diagnosis.zivot_andrews import zivot_andrews
+from veridex.core.numerics.box_cox import box_cox
 from veridex.core.numerics.unit_root import adf_lags, adf_ratio
 
 WALK = np.random.default_rng(8).normal(size=120).cumsum() + 50

@@ -13,7 +13,8 @@ import typer
 from veridex.cli.jobs import file_name, read_levels
 from veridex.cli.tables import show
 from veridex.core.history.history import History
-from veridex.core.methods.fitted import Fitted, Forecast, fit
+from veridex.core.methods.fitted import Fitted, fit
+from veridex.core.methods.forecast import Forecast
 from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.style import save
 

@@ -10,10 +10,11 @@ from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
 from veridex.core.diagnosis.portmanteau import autocorrelations
-from veridex.core.diagnosis.transform import box_cox, transform_advice
+from veridex.core.diagnosis.transform import transform_advice
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.numerics.box_cox import box_cox
 from veridex.errors import ParameterError
 
 __all__ = ["Advice", "Step", "advised_differences", "differencing", "warnings_of"]

@@ -7,7 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtrc
 
-__all__ = ["TransformAdvice", "box_cox", "transform_advice"]
+from veridex.core.numerics.box_cox import box_cox
+
+__all__ = ["TransformAdvice", "likeliest_power", "transform_advice"]
 
 FloatArray = NDArray[np.float64]
 
@@ -41,11 +43,6 @@ class TransformAdvice:
     words: str
 
 
-def box_cox(y: FloatArray, power: float) -> FloatArray:
-    """(y^power - 1) / power, the logarithm at 0: Box and Cox (1964), J. Royal Statistical Society B 26, 211-252."""
-    return np.log(y) if power == 0 else np.asarray((y**power - 1.0) / power)
-
-
 def transform_advice(y: FloatArray, cycle: int) -> TransformAdvice:
     """Advise a transform for known, unbroken values.
 
@@ -77,6 +74,15 @@ def transform_advice(y: FloatArray, cycle: int) -> TransformAdvice:
             "log", power, guerrero, p_value, f"take logarithms, the spread grows with the level: {evidence}"
         )
     return TransformAdvice("box-cox", power, guerrero, p_value, f"take a Box-Cox power of {power:g}: {evidence}")
+
+
+def likeliest_power(y: FloatArray, cycle: int) -> float:
+    """The power from 0 to 1 of greatest likelihood for known values above zero; 1 where they do not say."""
+    if y.size < max(2 * cycle + 2, 12):
+        return 1.0
+    powers = POWERS[(POWERS >= 0.0) & (POWERS <= 1.0)]
+    likelihoods = np.array([_likelihood(y, float(power), cycle) for power in powers])
+    return float(powers[int(np.argmax(likelihoods))]) if np.isfinite(likelihoods).all() else 1.0
 
 
 def _nothing(why: str) -> TransformAdvice:

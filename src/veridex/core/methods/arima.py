@@ -10,15 +10,27 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.arima_fit import CODES, attempt, fewest, held, orders_of, replay, size_of
+from veridex.core.methods.arima_fit import (
+    CODES,
+    Attempt,
+    attempt,
+    effects_of,
+    fewest,
+    flags_of,
+    held,
+    orders_of,
+    replay,
+    size_of,
+)
 from veridex.core.methods.arima_orders import MOST_P, MOST_SEASONAL, Candidate, search_orders
+from veridex.core.methods.arima_paths import arima_paths, arima_roots
 from veridex.core.methods.arima_prune import pruned
 from veridex.core.methods.arima_tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.arima_uncertainty import fill_with_estimation
-from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
+from veridex.core.methods.contract import Coefficients, Column, Family, FloatArray, Plan, Rows
 from veridex.core.methods.criteria import CRITERIA, criteria
 from veridex.core.methods.mixture import criterion_weights, mix
-from veridex.core.methods.settings import Setting, Value, choice, number, whole, yes_no
+from veridex.core.methods.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number as shown
 from veridex.core.numerics.arima import Orders
@@ -44,6 +56,7 @@ class ArimaPlan(Plan):
     prune: float | None = None
     with_estimation: bool = False
     average: bool = False
+    conditional: bool = False
 
     def members(self, row: FloatArray) -> list[tuple[float, FloatArray]]:
         """The weight and the parameter row of each model that the row holds, the best first."""
@@ -77,9 +90,15 @@ class Arima(Family[ArimaPlan]):
     ``lags=[1, 2, 12]`` and ``ma_lags=`` estimate these lags alone, the others are zero. ``prune=0.05`` drops the least
     significant lag and estimates anew as long as one has a larger p-value; what is left looks surer than it is.
     ``intervals=with-estimation`` adds the uncertainty of the coefficients by simulation.
+    ``likelihood=conditional`` minimises the sum of squares given the first p + P m values instead (Box, Jenkins,
+    Reinsel and Ljung, 2015, section 7.1.2).
+
+    Drivers and events enter as a regression whose errors are the ARIMA: they are differenced and filtered along with
+    demand, and their effects maximise the same likelihood (generalised least squares).
     """
 
     name = "arima"
+    takes_drivers = True
     settings = (
         whole("p", 0, 400),
         whole("d", 0, 2),
@@ -97,6 +116,8 @@ class Arima(Family[ArimaPlan]):
         yes_no("average"),
         number("prune", 0.0, 1.0),
         choice("intervals", "model", "with-estimation", default="model"),
+        choice("likelihood", "exact", "conditional", default="exact"),
+        *DRIVER_SETTINGS,
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
@@ -107,6 +128,8 @@ class Arima(Family[ArimaPlan]):
                 raise SettingError(self.name, f"state {order}= or {lags}=, not both")
         if not stated and settings["constant"] != "auto":
             raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
+        if not stated and settings["likelihood"] == "conditional":
+            raise SettingError(self.name, "likelihood=conditional needs stated orders, a search the exact one")
         guides = settings["season"] == "none" or settings["thorough"] or settings["average"]
         if stated and (guides or settings["max_candidates"] != 60 or settings["criterion"] != "aicc"):
             words = "season=, criterion=, thorough=, average= and max_candidates= guide the search; state no orders"
@@ -115,7 +138,18 @@ class Arima(Family[ArimaPlan]):
             raise SettingError(self.name, "an average of models is neither pruned nor simulated")
 
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ArimaPlan:
-        """Row: the orders, then coefficients, constant, variance."""
+        """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
+        return self.prepare_with(settings, cycle, horizon, levels, ())
+
+    def prepare_with(
+        self,
+        settings: Mapping[str, Any],
+        cycle: int,
+        horizon: int,
+        levels: tuple[float, ...],
+        columns: tuple[Column, ...],
+    ) -> ArimaPlan:
+        """The same with drivers."""
         season = 1 if settings["season"] == "none" else cycle
         orders = None
         size = 2 * MOST_P + 2 * MOST_SEASONAL
@@ -130,11 +164,14 @@ class Arima(Family[ArimaPlan]):
             constant = int(d + seasonal_d == 0 if auto else settings["constant"])
             orders = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, season, constant)
             size = size_of(orders)
+        length = CODES + size + len(columns) + 2
         return ArimaPlan(
             cycle,
             horizon,
             levels,
-            row_size=MOST_AVERAGED * (1 + CODES + size + 2) if settings["average"] else CODES + size + 2,
+            row_size=MOST_AVERAGED * (1 + length) if settings["average"] else length,
+            columns=columns,
+            conditional=settings["likelihood"] == "conditional",
             warm_size=0 if free is None else 1 + int(free.sum()),
             orders=orders,
             free=free,
@@ -150,25 +187,25 @@ class Arima(Family[ArimaPlan]):
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
         known = _up_to_known(y)
+        moving = _moving(x, known.size)
         if plan.orders is not None:
-            found = attempt(plan.orders, known, warm, plan.free)
+            found = attempt(plan.orders, known, warm, plan.free, moving, plan.conditional)
             if found.status > Status.DONE:
                 return found.status
         else:
             hindered = _obstacle(known)
             if hindered != Status.DONE:
                 return hindered
-            best, tried = _searched(plan, known)
+            best, tried = _searched(plan, known, moving)
             if best is None:
                 return Status.NO_FIT
             found = best
             if plan.average:
                 return self._run_average(plan, y, x, tried, out)
         if plan.prune is not None:
-            found = pruned(found, known, plan.prune)
+            found = pruned(found, known, plan.prune, moving, plan.conditional)
         out.row[:] = 0.0
-        out.row[:CODES] = found.orders
-        out.row[CODES : CODES + found.row.size] = found.row
+        _store(found, x, known.size, out.row)
         out.stats[:] = found.stats
         replayed = self.replay(plan, y, x, out)
         return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
@@ -182,8 +219,8 @@ class Arima(Family[ArimaPlan]):
         weights = criterion_weights(np.array([value for value, _ in good]))
         out.row[:] = 0.0
         for part, weight, (_, one) in zip(out.row.reshape(MOST_AVERAGED, -1), weights, good, strict=False):
-            part[: 1 + CODES] = (weight, *one.orders)
-            part[1 + CODES : 1 + CODES + one.row.size] = one.row
+            part[0] = weight
+            _store(one, x, _up_to_known(y).size, part[1:])
         out.stats[:] = good[0][1].stats
         replayed = self.replay(plan, y, x, out)
         return good[0][1].status if replayed == Status.DONE else replayed
@@ -192,18 +229,20 @@ class Arima(Family[ArimaPlan]):
         """Filter with given coefficients, and forecast."""
         members = plan.members(out.row)
         if len(members) > 1:
-            mix(plan, y.size, [(weight, partial(_fill, plan, y, row)) for weight, row in members], out)
+            mix(plan, y.size, [(weight, partial(_fill, plan, y, x, row)) for weight, row in members], out)
             return Status.DONE
-        status = _fill(plan, y, members[0][1], out)
-        if plan.with_estimation and status == Status.DONE and not fill_with_estimation(plan, y, _up_to_known(y), out):
-            return Status.MODEL_INTERVALS
+        status = _fill(plan, y, x, members[0][1], out)
+        if plan.with_estimation and status == Status.DONE:
+            drawn = fill_with_estimation(plan, y, x, _up_to_known(y).size, plan.conditional, out)
+            return Status.DONE if drawn else Status.MODEL_INTERVALS
         return status
 
-    def candidates(self, plan: ArimaPlan, y: FloatArray) -> pd.DataFrame:
+    def candidates(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Everything tried, the best first: orders, criteria, variance, why it was refused, milliseconds."""
         if plan.orders is not None or _obstacle(y) != Status.DONE:
             return pd.DataFrame()
-        _, tried = _searched(plan, _up_to_known(y))
+        known = _up_to_known(y)
+        _, tried = _searched(plan, known, _moving(x, known.size))
         table = pd.DataFrame([one.entry() for one in tried])
         refused = table["remark"].str.startswith("refused")
         order = np.lexsort((table[plan.criterion].fillna(np.inf), refused))
@@ -211,20 +250,26 @@ class Arima(Family[ArimaPlan]):
 
     def needs(self, plan: ArimaPlan) -> str:
         """A few values more than coefficients."""
-        return f"{FEWEST_TO_SEARCH if plan.orders is None else fewest(plan.orders)} known periods"
+        return f"{FEWEST_TO_SEARCH if plan.orders is None else fewest(plan.orders, len(plan.columns))} known periods"
 
     def variance(self, plan: ArimaPlan, row: FloatArray) -> float:
         """Variance of the innovations."""
         return float(held(plan.members(row)[0][1])[-1])
 
-    def coefficients(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """Estimates with standard errors from the observed information."""
-        return arima_coefficients(_up_to_known(y), plan.members(row)[0][1])
+        known = _up_to_known(y)
+        used = None if x is None else x[: known.size]
+        return arima_coefficients(known, plan.members(row)[0][1], used, plan.columns, plan.conditional)
 
     def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
         members = plan.members(row)
-        said = arima_words(members[0][1], series)
+        said = arima_words(members[0][1], series, plan.columns)
+        if plan.conditional:
+            said += " It was estimated by conditional sum of squares."
         if plan.orders is not None:
             return said
         o = orders_of(members[0][1])
@@ -239,13 +284,62 @@ class Arima(Family[ArimaPlan]):
     def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The difference equation with its numbers."""
         members = plan.members(row)
-        text = arima_equation(members[0][1])
+        text = arima_equation(members[0][1], plan.columns)
         return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
 
+    def roots(self, plan: ArimaPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
+        """Zeros of the polynomials, the seasonal ones' in powers of the cycle."""
+        return arima_roots(plan.members(row)[0][1])
 
-def _fill(plan: ArimaPlan, y: FloatArray, row: FloatArray, out: Rows) -> Status:
+    def flags(self, plan: ArimaPlan, row: FloatArray) -> tuple[str, ...]:
+        """Near a unit root, piled up at the edge, factors that nearly cancel."""
+        best = plan.members(row)[0][1]
+        return flags_of(orders_of(best), held(best))
+
+    def paths(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Paths by the psi weights; of an average each model has its share of them."""
+        members = plan.members(row)
+        ends = np.rint(np.cumsum([weight for weight, _ in members]) * shocks.shape[0]).astype(int)
+        found = []
+        for (_, own), part in zip(members, np.split(shocks, ends[:-1]), strict=True):
+            rows = Rows.allocate(plan, y.size)
+            replay(own, y, x, rows)
+            found.append(arima_paths(own, y, rows.points, part))
+        return np.concatenate(found)
+
+    def contributions(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
+    ) -> dict[str, FloatArray]:
+        """The effect of each driver and event, and what the ARIMA makes of the rest."""
+        best = plan.members(row)[0][1]
+        if x is None or len(plan.members(row)) > 1:
+            return {}
+        rows = Rows.allocate(plan, y.size)
+        replay(best, y, x, rows)
+        parts = {c.name: b * x[:, j] for j, (c, b) in enumerate(zip(plan.columns, effects_of(best), strict=True))}
+        return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
+
+
+def _moving(x: FloatArray | None, n: int) -> FloatArray | None:
+    """The driver columns of the span that vary in it; an effect of the others cannot be told."""
+    return None if x is None else x[:n][:, np.ptp(x[:n], axis=0) > 0.0]
+
+
+def _store(found: Attempt, x: FloatArray | None, n: int, row: FloatArray) -> None:
+    """Write orders and estimates into a parameter row; drivers that do not vary have no effect."""
+    k, r = size_of(found.orders), 0 if x is None else x.shape[1]
+    row[:CODES] = (*found.orders, r)
+    row[CODES : CODES + k] = found.row[:k]
+    if x is not None:
+        row[CODES + k : CODES + k + r][np.ptp(x[:n], axis=0) > 0.0] = found.row[k:-2]
+    row[CODES + k + r : CODES + k + r + 2] = found.row[-2:]
+
+
+def _fill(plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:
     """Forecasts and bounds of one model."""
-    status = replay(orders_of(row), y, held(row).copy(), out)
+    status = replay(row, y, x, out)
     out.fill_bounds(plan.quantiles)
     return status
 
@@ -263,5 +357,5 @@ def _up_to_known(y: FloatArray) -> FloatArray:
     return y[: int(np.flatnonzero(~np.isnan(y))[-1]) + 1]
 
 
-def _searched(plan: ArimaPlan, y: FloatArray) -> tuple[Any, list[Any]]:
-    return search_orders(y, plan.season, criterion=plan.criterion, most=plan.most, thorough=plan.thorough)
+def _searched(plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> tuple[Any, list[Any]]:
+    return search_orders(y, plan.season, criterion=plan.criterion, most=plan.most, thorough=plan.thorough, x=x)

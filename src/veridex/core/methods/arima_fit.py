@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from veridex.core.methods.arima_conditional import conditional_fit
 from veridex.core.methods.contract import STATS, FloatArray, Rows
 from veridex.core.methods.status import Status
 from veridex.core.numerics import arima_search as kernels
@@ -17,16 +18,20 @@ __all__ = [
     "Attempt",
     "attempt",
     "blocks",
+    "effects_of",
     "fewest",
+    "flags_of",
     "held",
     "largest_partial",
     "orders_of",
     "replay",
+    "replay_bare",
     "size_of",
+    "without_effects",
 ]
 
-CODES = 8
-"""A parameter row begins with the orders, then come coefficients, constant and variance."""
+CODES = 9
+"""A row begins with the orders and the number of drivers; then coefficients, effects of drivers, constant, variance."""
 
 NEAR_UNIT = 0.99
 """Largest partial autocorrelation of an autoregressive polynomial that a search accepts."""
@@ -39,20 +44,32 @@ def size_of(orders: Orders) -> int:
     return orders.p + orders.q + orders.P + orders.Q
 
 
-def fewest(orders: Orders) -> int:
+def fewest(orders: Orders, drivers: int = 0) -> int:
     """Known values that a model needs."""
-    return lost(orders) + size_of(orders) + orders.constant + 3
+    return lost(orders) + size_of(orders) + drivers + orders.constant + 3
 
 
 def orders_of(row: FloatArray) -> Orders:
     """The orders that a parameter row begins with."""
-    p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant = (int(code) for code in row[:CODES])
+    p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant = (int(code) for code in row[: CODES - 1])
     return Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant)
 
 
 def held(row: FloatArray) -> FloatArray:
+    """Coefficients, effects of drivers, constant and variance of a parameter row."""
+    return row[CODES : CODES + size_of(orders_of(row)) + int(row[CODES - 1]) + 2]
+
+
+def effects_of(row: FloatArray) -> FloatArray:
+    """Effects of the drivers in a parameter row."""
+    at = CODES + size_of(orders_of(row))
+    return row[at : at + int(row[CODES - 1])]
+
+
+def without_effects(row: FloatArray) -> FloatArray:
     """Coefficients, constant and variance of a parameter row."""
-    return row[CODES : CODES + size_of(orders_of(row)) + 2]
+    values, k = held(row), size_of(orders_of(row))
+    return np.concatenate((values[:k], values[-2:]))
 
 
 def blocks(orders: Orders, values: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
@@ -82,7 +99,7 @@ class Attempt:
     ----------
     orders : Orders
     status : Status
-    row : ndarray, shape (coefficients + 2,)
+    row : ndarray, shape (coefficients + drivers + 2,)
     stats : ndarray, shape (STATS,)
     variables : ndarray, shape (free coefficients,)
         The search's variables at its end.
@@ -97,23 +114,25 @@ class Attempt:
     @property
     def flags(self) -> tuple[str, ...]:
         """What is wrong with the estimates: near a unit root, piled up at the edge, factors that nearly cancel."""
-        if self.status > Status.DONE:
-            return ()
-        o = self.orders
-        phi, theta, seasonal_phi, seasonal_theta = blocks(o, self.row)
-        found = []
-        if max(largest_partial(phi), largest_partial(seasonal_phi)) > NEAR_UNIT:
-            found.append("near a unit root")
-        if max(largest_partial(-theta), largest_partial(-seasonal_theta)) > PILED_UP:
-            found.append("moving average at its edge")
-        if _cancels(phi, theta) or _cancels(seasonal_phi, seasonal_theta):
-            found.append("factors nearly cancel")
-        return tuple(found)
+        return () if self.status > Status.DONE else flags_of(self.orders, self.row)
 
     @property
     def refused(self) -> bool:
         """Whether a search may not choose it."""
         return self.status > Status.DONE or any(flag != "moving average at its edge" for flag in self.flags)
+
+
+def flags_of(orders: Orders, values: FloatArray) -> tuple[str, ...]:
+    """Flags of the coefficients that `values` begins with."""
+    phi, theta, seasonal_phi, seasonal_theta = blocks(orders, values)
+    found = []
+    if max(largest_partial(phi), largest_partial(seasonal_phi)) > NEAR_UNIT:
+        found.append("near a unit root")
+    if max(largest_partial(-theta), largest_partial(-seasonal_theta)) > PILED_UP:
+        found.append("moving average at its edge")
+    if _cancels(phi, theta) or _cancels(seasonal_phi, seasonal_theta):
+        found.append("factors nearly cancel")
+    return tuple(found)
 
 
 def _cancels(phi: FloatArray, theta: FloatArray) -> bool:
@@ -128,28 +147,54 @@ def _cancels(phi: FloatArray, theta: FloatArray) -> bool:
 
 
 def attempt(
-    orders: Orders, y: FloatArray, warm: FloatArray | None = None, free: NDArray[np.int64] | None = None
+    orders: Orders,
+    y: FloatArray,
+    warm: FloatArray | None = None,
+    free: NDArray[np.int64] | None = None,
+    x: FloatArray | None = None,
+    conditional: bool = False,
 ) -> Attempt:
     """Fit a model to a history whose first and last values are known, by exact maximum likelihood.
 
     `free` says with a 1 which coefficients are estimated, with a 0 which are held at zero; all are by default.
+    `x`, of shape (n, r), holds drivers. `conditional` minimises the conditional sum of squares instead.
     """
+    x = np.empty((y.size, 0)) if x is None else np.ascontiguousarray(x)
     mask = np.ones(size_of(orders), dtype=np.int64) if free is None else free
     k = int(mask.sum())
-    row, stats = np.full(size_of(orders) + 2, np.nan), np.full(STATS, np.nan)
+    row, stats = np.full(size_of(orders) + x.shape[1] + 2, np.nan), np.full(STATS, np.nan)
     start = np.zeros(k + 1) if warm is None else warm
     known = int(np.count_nonzero(~np.isnan(y)))
     if (orders.P or orders.D or orders.Q) and orders.m < 2:
         return Attempt(orders, Status.NO_SEASON, row, stats, start[1:])
-    if known < fewest(orders):
+    if known < fewest(orders, x.shape[1]):
         return Attempt(orders, Status.TOO_SHORT, row, stats, start[1:])
-    ended = kernels.estimate_arima(y, *orders, mask, start, row, stats)
+    if conditional and known < y.size:
+        return Attempt(orders, Status.UNKNOWN_INSIDE, row, stats, start[1:])
+    ended = kernels.estimate_arima(y, x, *orders, mask, start, row, stats)
+    if conditional and ended in (kernels.DONE, kernels.NOT_CONVERGED):
+        conditional_fit(y, x, orders, mask, start[1:], row, stats)
     status = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
     return Attempt(orders, status.get(ended, Status.NO_FIT), row, stats, start[1:])
 
 
-def replay(orders: Orders, y: FloatArray, row: FloatArray, out: Rows) -> Status:
-    """Filter with given coefficients, and forecast from the end; unknown values at the end lengthen the way."""
+def replay(row: FloatArray, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
+    """Filter what drivers leave of demand, forecast it, and put their effects on top.
+
+    Unknown values at the end lengthen the way.
+    """
+    orders, values = orders_of(row), without_effects(row)
+    if x is not None and row[CODES - 1] > 0:
+        effect = x @ effects_of(row)
+        status = replay_bare(orders, y - effect[: y.size], values, out)
+        out.fitted += effect[: y.size]
+        out.points += effect[y.size :]
+        return status if math.isfinite(float(out.points.sum())) else Status.NO_FIT
+    return replay_bare(orders, y, values, out)
+
+
+def replay_bare(orders: Orders, y: FloatArray, row: FloatArray, out: Rows) -> Status:
+    """Filter with given coefficients, constant and variance, and forecast from the end."""
     last = int(np.flatnonzero(~np.isnan(y))[-1]) + 1
     gap = y.size - last
     points, stderr = np.empty(out.points.size + gap), np.empty(out.points.size + gap)

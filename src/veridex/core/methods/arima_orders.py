@@ -58,8 +58,8 @@ class Candidate:
 class _Walk:
     """Candidates tried so far, and the best of them."""
 
-    def __init__(self, y: FloatArray, criterion: str, most: int) -> None:
-        self.y, self.criterion, self.most = y, criterion, most
+    def __init__(self, y: FloatArray, x: FloatArray | None, criterion: str, most: int) -> None:
+        self.y, self.x, self.criterion, self.most = y, x, criterion, most
         self.tried: dict[Orders, Candidate] = {}
         self.best: Attempt | None = None
 
@@ -75,7 +75,8 @@ class _Walk:
         if orders in self.tried or len(self.tried) >= self.most:
             return False
         begun = time.perf_counter()
-        one = attempt(orders, self.y, None if neighbour is None else _start_from(neighbour, orders))
+        start = None if neighbour is None else _start_from(neighbour, orders)
+        one = attempt(orders, self.y, start, x=self.x)
         self.tried[orders] = Candidate(one, 1e3 * (time.perf_counter() - begun))
         if self.value(one) < self.value(self.best) - 1e-9:
             self.best = one
@@ -84,7 +85,13 @@ class _Walk:
 
 
 def search_orders(
-    y: FloatArray, cycle: int, *, criterion: str = "aicc", most: int = 60, thorough: bool = False
+    y: FloatArray,
+    cycle: int,
+    *,
+    criterion: str = "aicc",
+    most: int = 60,
+    thorough: bool = False,
+    x: FloatArray | None = None,
 ) -> tuple[Attempt | None, list[Candidate]]:
     """Find orders for a history whose first and last values are known.
 
@@ -98,6 +105,8 @@ def search_orders(
         Candidates at most.
     thorough : bool
         Try every combination of small orders from scratch instead of walking.
+    x : ndarray, shape (n, r), optional
+        Drivers; the differences are told from what ordinary least squares leaves of demand.
 
     Returns
     -------
@@ -110,10 +119,13 @@ def search_orders(
     """
     filled = np.empty_like(y)
     bridge_unknown(y, filled)
+    if x is not None and x.shape[1]:
+        design = np.column_stack((np.ones(y.size), x))
+        filled -= x @ np.linalg.lstsq(design, filled, rcond=None)[0][1:]
     # Tests care for shape alone; squares of huge demand would overflow in them.
     seasonal_d, d = advised_differences(filled / max(float(np.abs(filled).max()), 1e-300), cycle, SIGNIFICANCE)
     while True:
-        best, tried = _search(y, cycle, d, seasonal_d, criterion, most, thorough)
+        best, tried = _search(_Walk(y, x, criterion, most), cycle, d, seasonal_d, thorough)
         # A single difference stays: a line with noise takes it back too, and keeps its slope as drift.
         if best is None or d == 0 or d + seasonal_d < 2 or not _one_too_many(best):
             return best, tried
@@ -125,13 +137,10 @@ def _one_too_many(best: Attempt) -> bool:
     return largest_partial(-blocks(best.orders, best.row)[1]) > PILED_UP
 
 
-def _search(
-    y: FloatArray, cycle: int, d: int, seasonal_d: int, criterion: str, most: int, thorough: bool
-) -> tuple[Attempt | None, list[Candidate]]:
+def _search(walk: _Walk, cycle: int, d: int, seasonal_d: int, thorough: bool) -> tuple[Attempt | None, list[Candidate]]:
     """Search with given differences."""
     constants = (1,) if d + seasonal_d == 0 else ((0, 1) if d + seasonal_d == 1 else (0,))
-    room = _room(y, cycle, d, seasonal_d)
-    walk = _Walk(y, criterion, most)
+    room = _room(walk.y, cycle, d, seasonal_d)
 
     def orders(p: int, q: int, seasonal_p: int, seasonal_q: int, constant: int) -> Orders:
         return Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, cycle, constant)

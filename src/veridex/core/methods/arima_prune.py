@@ -3,7 +3,7 @@
 import numpy as np
 from scipy.special import ndtr
 
-from veridex.core.methods.arima_fit import CODES, Attempt, attempt, size_of
+from veridex.core.methods.arima_fit import Attempt, attempt, size_of
 from veridex.core.methods.arima_tables import arima_coefficients
 from veridex.core.methods.contract import FloatArray
 from veridex.core.methods.status import Status
@@ -11,7 +11,9 @@ from veridex.core.methods.status import Status
 __all__ = ["pruned"]
 
 
-def pruned(found: Attempt, y: FloatArray, significance: float) -> Attempt:
+def pruned(
+    found: Attempt, y: FloatArray, significance: float, x: FloatArray | None = None, conditional: bool = False
+) -> Attempt:
     """Drop the lag with the largest p-value and estimate anew, as long as that is above `significance`.
 
     Backward elimination (Draper and Smith, 1998, Applied Regression Analysis, 3rd ed., section 15.2). A lag without a
@@ -19,9 +21,10 @@ def pruned(found: Attempt, y: FloatArray, significance: float) -> Attempt:
     """
     while found.status <= Status.DONE:
         k = size_of(found.orders)
-        row = np.concatenate((np.array(found.orders, dtype=np.float64), found.row))
+        codes = (*found.orders, found.row.size - k - 2)
+        row = np.concatenate((np.array(codes, dtype=np.float64), found.row))
         free = (found.row[:k] != 0.0).astype(np.int64)
-        table = arima_coefficients(y, row[: CODES + k + 2])
+        table = arima_coefficients(y, row, x, conditional=conditional)
         count = int(free.sum())
         with np.errstate(divide="ignore", invalid="ignore"):
             p_values = 2.0 * ndtr(-np.abs(table.values[:count] / table.errors[:count]))
@@ -29,7 +32,7 @@ def pruned(found: Attempt, y: FloatArray, significance: float) -> Attempt:
         if count == 0 or p_values.max() <= significance:
             return found
         free[np.flatnonzero(free)[int(np.argmax(p_values))]] = 0
-        smaller = attempt(found.orders, y, None, free)
+        smaller = attempt(found.orders, y, None, free, x, conditional)
         if smaller.status > Status.DONE:
             return found
         found = smaller

@@ -3,29 +3,55 @@
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.arima_fit import PILED_UP, blocks, held, largest_partial, orders_of, size_of
-from veridex.core.methods.contract import Coefficients, FloatArray
-from veridex.core.methods.words import number, quantity, signed
+from veridex.core.methods.arima_conditional import conditional_log_likelihood
+from veridex.core.methods.arima_fit import (
+    CODES,
+    PILED_UP,
+    blocks,
+    effects_of,
+    held,
+    largest_partial,
+    orders_of,
+    size_of,
+)
+from veridex.core.methods.contract import Coefficients, Column, FloatArray
+from veridex.core.methods.words import effect_words, number, quantity, signed
 from veridex.core.numerics.arima_search import arima_log_likelihood
 from veridex.core.numerics.curvature import observed_covariance
 
 __all__ = ["arima_coefficients", "arima_covariance", "arima_equation", "arima_words"]
 
 
-def arima_covariance(y: FloatArray, row: FloatArray) -> FloatArray:
-    """Covariance of coefficients and constant from the observed information; NaN where held or at an edge."""
+def arima_covariance(
+    y: FloatArray, row: FloatArray, x: FloatArray | None = None, conditional: bool = False
+) -> FloatArray:
+    """Covariance of coefficients, effects and constant from the observed information; NaN where held or at an edge.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        First and last value known.
+    row : ndarray
+    x : ndarray, shape (n, r), optional
+    conditional : bool
+        Whether the estimates minimise the conditional sum of squares.
+    """
     o = orders_of(row)
-    k = size_of(o)
-    point = held(row)[: k + 1].copy()
+    k, r = size_of(o), int(row[CODES - 1])
+    point = held(row)[: k + r + 1].copy()
+    likelihood = conditional_log_likelihood if conditional else arima_log_likelihood
 
     def log_likelihood(at: FloatArray) -> float:
-        return float(arima_log_likelihood(y, o, at))
+        rest = y if x is None or r == 0 else y - x @ at[k : k + r]
+        return float(likelihood(rest, o, np.append(at[:k], at[-1])))
 
     # Near a unit root the likelihood bends within a hundredth.
-    scales = np.full(k + 1, 0.1)
-    scales[k] = np.sqrt(held(row)[-1])
+    scales = np.full(k + r + 1, 0.1)
+    scales[-1] = np.sqrt(held(row)[-1])
+    if x is not None and r:
+        scales[k:-1] = scales[-1] / np.maximum(np.ptp(x, axis=0), 1e-300)
     free = point != 0.0
-    free[k] = bool(o.constant)
+    free[-1] = bool(o.constant)
     at = 0
     for block, sign in zip(blocks(o, point), (1.0, -1.0, 1.0, -1.0), strict=True):
         if largest_partial(sign * block) > PILED_UP:
@@ -34,27 +60,36 @@ def arima_covariance(y: FloatArray, row: FloatArray) -> FloatArray:
     return observed_covariance(log_likelihood, point, free, scales)
 
 
-def arima_coefficients(y: FloatArray, row: FloatArray) -> Coefficients:
+def arima_coefficients(
+    y: FloatArray,
+    row: FloatArray,
+    x: FloatArray | None = None,
+    columns: tuple[Column, ...] = (),
+    conditional: bool = False,
+) -> Coefficients:
     """Estimates with standard errors from the observed information; a polynomial at its edge has none."""
     o = orders_of(row)
-    k = size_of(o)
-    point, errors = held(row)[: k + 1].copy(), np.sqrt(np.diag(arima_covariance(y, row)))
+    k, r = size_of(o), int(row[CODES - 1])
+    point, errors = held(row)[: k + r + 1].copy(), np.sqrt(np.diag(arima_covariance(y, row, x, conditional)))
     names = [
         f"{kind}{i + 1}"
         for kind, size in zip(("ar", "ma", "sar", "sma"), (o.p, o.q, o.P, o.Q), strict=True)
         for i in range(size)
     ]
+    names += [column.name for column in columns]
     names.append(("mean", "drift", "curvature")[min(o.d + o.D, 2)])
-    shown = [j for j in range(k) if point[j] != 0.0] + ([k] if o.constant else [])
+    shown = [j for j in range(k) if point[j] != 0.0] + list(range(k, k + r + o.constant))
     return Coefficients(tuple(names[j] for j in shown), point[shown], errors[shown])
 
 
-def arima_words(row: FloatArray, series: ItemHistory) -> str:
-    """Say what is differenced, what is remembered, and where forecasts tend."""
+def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...] = ()) -> str:
+    """Say what is differenced, what is remembered, what drivers and events do, and where forecasts tend."""
     o, noun, unit = orders_of(row), series.cadence.noun, series.unit
     phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant = float(held(row)[-2])
     parts = [f"The model describes {_described(o.d, o.D, noun, series.cadence.length(o.m))}."]
+    if columns:
+        parts.append(f"{effect_words(columns, effects_of(row), unit)} It describes what these leave of demand.")
     if o.p and (phi == 0.0).any():
         parts.append(f"It carries over {_with_lags(phi)} {series.cadence.plural} before.")
     elif o.p:
@@ -102,13 +137,14 @@ def _per(d: int, seasonal_d: int, noun: str) -> str:
     return f"a {noun}" if d and not seasonal_d else "a cycle" if seasonal_d and not d else f"a {noun} and cycle"
 
 
-def arima_equation(row: FloatArray) -> str:
+def arima_equation(row: FloatArray, columns: tuple[Column, ...] = ()) -> str:
     """The difference equation with its numbers, in powers of the backward shift B."""
     o = orders_of(row)
     phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant, variance = held(row)[-2:]
     differences = ("(1 - B)" if o.d == 1 else "(1 - B)^2" if o.d else "") + (f"(1 - B^{o.m})" if o.D else "")
-    z = f"{differences} y[t]".strip()
+    effects = "".join(f"{signed(-float(b))} {c.name}[t]" for b, c in zip(effects_of(row), columns, strict=False))
+    z = f"{differences} (y[t]{effects})".strip() if effects else f"{differences} y[t]".strip()
     if o.constant:
         z = f"({z}{signed(-float(constant))})"
     left = _polynomial(-phi, 1) + _polynomial(-seasonal_phi, o.m)

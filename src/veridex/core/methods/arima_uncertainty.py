@@ -15,7 +15,9 @@ DRAWS = 1000
 FEWEST = 100
 
 
-def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows) -> bool:
+def fill_with_estimation(
+    plan: Plan, y: FloatArray, x: FloatArray | None, last: int, conditional: bool, out: Rows
+) -> bool:
     """Replace standard errors and bounds by those of a mixture of models drawn from the law of the estimates.
 
     Coefficients and constant are drawn from the normal law with the observed covariance, the variance from its
@@ -27,8 +29,10 @@ def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows
     ----------
     plan : Plan
     y : ndarray, shape (n,)
-    known : ndarray
-        The history up to its last known value.
+    x : ndarray, shape (n + horizon, r), or None
+    last : int
+        Length of the history up to its last known value.
+    conditional : bool
     out : Rows
         With its row filled; `stderr`, `lower` and `upper` are replaced where at least a hundred draws are stationary.
 
@@ -38,9 +42,8 @@ def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows
         Whether they were.
     """
     orders = orders_of(out.row)
-    k = size_of(orders)
-    point = held(out.row).copy()
-    covariance = arima_covariance(known, out.row[: CODES + k + 2])
+    known, k = y[:last], size_of(orders) + int(out.row[CODES - 1])
+    covariance = arima_covariance(known, out.row, None if x is None else x[:last], conditional)
     free = np.flatnonzero(~np.isnan(np.diag(covariance)))
     rng = np.random.default_rng(np.random.SeedSequence([0, zlib.crc32(y.tobytes())]))
     root = np.linalg.cholesky(covariance[np.ix_(free, free)]) if free.size else np.zeros((0, 0))
@@ -48,12 +51,13 @@ def fill_with_estimation(plan: Plan, y: FloatArray, known: FloatArray, out: Rows
     degrees = max(used - k - orders.constant, 1)
     trial, values = Rows.allocate(plan, y.size), []
     for _ in range(DRAWS):
-        row = point.copy()
+        full = out.row.copy()
+        row = held(full)
         row[free] += root @ rng.standard_normal(free.size)
         # The variance in the row is the mean square, not yet divided by the degrees of freedom.
         row[-1] *= used / rng.chisquare(degrees)
         shock = rng.standard_normal(plan.horizon)
-        if replay(orders, y, row, trial) == Status.DONE and np.isfinite(trial.stderr).all():
+        if replay(full, y, x, trial) == Status.DONE and np.isfinite(trial.stderr).all():
             values.append(trial.points + trial.stderr * shock)
     if len(values) < FEWEST:
         return False

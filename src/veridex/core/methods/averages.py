@@ -68,7 +68,9 @@ class _Average(Family[AveragePlan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: AveragePlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """None are estimated: the weights are stated."""
         return NO_COEFFICIENTS
 
@@ -193,7 +195,9 @@ class LastChange(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """None are estimated."""
         return NO_COEFFICIENTS
 
@@ -263,7 +267,9 @@ class SeasonalMean(Family[Plan]):
         out.fill_bounds(plan.student_quantiles(float(degrees)))
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """The mean of each season, with its usual standard error."""
         m = plan.cycle
         first = series.start + len(series) - y.size

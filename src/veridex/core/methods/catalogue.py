@@ -12,10 +12,11 @@ from veridex.core.methods.grammar import parse, written
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
 from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
 from veridex.core.methods.regression import TrendDummies
-from veridex.core.methods.settings import Value
+from veridex.core.methods.settings import settled
 from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.smoothing_chosen import Smoothing
 from veridex.core.methods.theta import Theta
+from veridex.core.methods.transformed import TRANSFORM, Transformed
 from veridex.errors import MethodUnknown, ParameterError, SettingError
 
 __all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
@@ -83,14 +84,18 @@ def method(text: "str | Method") -> Method:
     family = next((family for family in FAMILIES if family.name == name), None)
     if family is None:
         raise MethodUnknown(name, tuple(family.name for family in FAMILIES))
-    known = {setting.key: setting for setting in family.settings}
-    settings: dict[str, Value | None] = {key: setting.default for key, setting in known.items()}
+    known = {setting.key: setting for setting in (*family.settings, *TRANSFORM)}
+    settings = settled(known.values())
     for key, value in given.items():
         if key not in known:
-            takes = ", ".join(known) if known else "no settings"
+            takes = ", ".join(known)
             raise SettingError(name, f"unknown setting {key!r}; it takes {takes}")
         settings[key] = known[key].checked(name, value)
     family.check({key: value for key, value in settings.items() if value is not None})
+    if settings["transform"] != "box-cox" and settings["power"] is not None:
+        raise SettingError(name, "power= goes with transform=box-cox")
+    if settings["transform"] != "none":
+        family = Transformed(family)
     return Method(written(name, given), family, settings)
 
 

@@ -137,7 +137,9 @@ class Combination(Family[CombinationPlan]):
             stack = np.array([getattr(rows, name) for rows in found])
             getattr(out, name)[...] = _joined(stack, weights)
 
-    def coefficients(self, plan: CombinationPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """The weight of each member, where weights are numbers or equal; the estimates are the members' own."""
         inside = row[: len(plan.members)] > 0.0
         if isinstance(plan.weights, str) and plan.weights != "equal":

@@ -17,8 +17,9 @@ from scipy.special import ndtri, stdtrit
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.settings import Setting, Value
 from veridex.core.methods.status import Status
+from veridex.core.preparation.regressors import Column
 
-__all__ = ["STATS", "Coefficients", "Family", "Plan", "Rows", "run_fold"]
+__all__ = ["STATS", "Coefficients", "Column", "Family", "Plan", "Rows", "linear_paths", "run_fold"]
 
 FloatArray = NDArray[np.float64]
 
@@ -38,6 +39,8 @@ class Plan:
         Interval levels in percent.
     row_size, warm_size : int
         Lengths of the parameter row and of the memory handed from fold to fold.
+    columns : tuple of Column
+        What the columns of the driver rows hold, for a family that takes drivers.
     quantiles : ndarray, shape (levels,)
         Standard normal quantiles of the upper bounds.
     """
@@ -47,6 +50,7 @@ class Plan:
     levels: tuple[float, ...]
     row_size: int
     warm_size: int = 0
+    columns: tuple[Column, ...] = ()
     quantiles: FloatArray = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -121,10 +125,22 @@ class Family(ABC, Generic[P]):
 
     name: ClassVar[str]
     settings: ClassVar[tuple[Setting, ...]] = ()
+    takes_drivers: ClassVar[bool] = False
 
     @abstractmethod
     def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> P:
         """Work out once per item what every fold needs."""
+
+    def prepare_with(
+        self,
+        settings: Mapping[str, Any],
+        cycle: int,
+        horizon: int,
+        levels: tuple[float, ...],
+        columns: tuple[Column, ...],
+    ) -> P:
+        """Work out the same where there are driver rows with these columns; a family that takes none ignores them."""
+        return self.prepare(settings, cycle, horizon, levels)
 
     @abstractmethod
     def run(self, plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
@@ -136,8 +152,8 @@ class Family(ABC, Generic[P]):
             From `prepare`.
         y : ndarray, shape (n,)
             Known demand, oldest first, from `training_values`; NaN inside is unknown.
-        x : ndarray or None
-            Driver rows, known-ahead future rows included.
+        x : ndarray, shape (n + horizon, columns), or None
+            Driver rows, those of the lead times included; a column that is zero in all n is left out.
         warm : ndarray, shape (warm_size,)
             The last fold's optimum, zeros before the first; overwritten.
         out : Rows
@@ -154,7 +170,9 @@ class Family(ABC, Generic[P]):
         """Forecast from the end of `y` with the parameters in ``out.row``; fill everything but `row` and `stats`."""
 
     @abstractmethod
-    def coefficients(self, plan: P, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """The estimates, named for the analyst."""
 
     @abstractmethod
@@ -177,12 +195,55 @@ class Family(ABC, Generic[P]):
         """Parts of the series as the method sees them, each of shape (n,); none where it has no parts."""
         return {}
 
-    def candidates(self, plan: P, y: FloatArray) -> pd.DataFrame:
+    def candidates(self, plan: P, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Everything a search tried; no rows where nothing is searched."""
         return pd.DataFrame()
 
+    def innovations(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
+        """One-step errors on the scale that the method models, shape (n,): what an audit looks at."""
+        rows = Rows.allocate(plan, y.size)
+        rows.row[:] = row
+        self.replay(plan, y, x, rows)
+        return y - rows.fitted
+
+    def paths(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray) -> FloatArray:
+        """Turn standard normal shocks into paths of demand after the end of `y`, both of shape (paths, horizon).
+
+        A family without a law of its own follows a linear one whose weights, all positive, give its standard errors.
+        """
+        rows = Rows.allocate(plan, y.size)
+        rows.row[:] = row
+        self.replay(plan, y, x, rows)
+        squares = np.maximum(np.diff(np.square(rows.stderr), prepend=0.0), 0.0)
+        return linear_paths(rows.points, np.sqrt(squares), shocks) if squares[0] > 0.0 else rows.points + 0.0 * shocks
+
+    def contributions(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, FloatArray]:
+        """Parts that add up to fitted values and forecasts, each of shape (n + horizon,); none where there are none."""
+        return {}
+
+    def dependent(self, plan: P, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Names of columns that others explain exactly, where the status says that there are such."""
+        return ()
+
+    def roots(self, plan: P, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
+        """Zeros of the polynomials that remember, complex, by name; none where there is no such polynomial."""
+        return {}
+
+    def flags(self, plan: P, row: FloatArray) -> tuple[str, ...]:
+        """What is wrong with the estimates, in a few words each."""
+        return ()
+
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""
+
+
+def linear_paths(points: FloatArray, weights: FloatArray, shocks: FloatArray) -> FloatArray:
+    """Paths around `points` whose error at lead time h is the sum of ``weights[j]`` times the shock at h - j."""
+    paths = np.tile(points, (shocks.shape[0], 1))
+    for j, weight in enumerate(weights):
+        if weight != 0.0:
+            paths[:, j:] += weight * shocks[:, : shocks.shape[1] - j]
+    return paths
 
 
 def run_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> Status:
@@ -192,6 +253,8 @@ def run_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, wa
     """
     if y.size == 0:
         return Status.TOO_SHORT
+    if x is not None and not np.isfinite(x).all():
+        return Status.DRIVER_UNKNOWN
     with np.errstate(all="ignore"):
         status = Status(family.run(plan, y, x, warm, out))
     if status <= Status.DONE and not (np.isfinite(out.points).all() and np.isfinite(out.stderr).all()):

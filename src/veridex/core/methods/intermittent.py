@@ -84,7 +84,9 @@ class _Intermittent(Family[IntermittentPlan]):
         chance = float(ends[1]) if self.kind == CHANCES else min(1.0 / float(ends[1]), 1.0)
         return factor * float(ends[0]), chance
 
-    def coefficients(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """Constants and where they led; squared errors give no standard errors."""
         size, chance = self._ends(y, row, np.empty(y.size))
         often = ("chance of demand", chance) if self.kind == CHANCES else ("interval", 1.0 / chance if chance else 0.0)

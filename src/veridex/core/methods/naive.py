@@ -64,7 +64,9 @@ class Mean(Family[Plan]):
         out.fill_bounds(plan.student_quantiles(n - 1.0))
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """The mean, with its usual standard error."""
         return Coefficients(("mean",), row[:1], np.sqrt(row[1:2] / row[2]), row[2] - 1.0)
 
@@ -121,7 +123,9 @@ class Naive(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """None are estimated."""
         return NO_COEFFICIENTS
 
@@ -187,7 +191,9 @@ class SeasonalNaive(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """None are estimated."""
         return NO_COEFFICIENTS
 
@@ -251,7 +257,9 @@ class Drift(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """The drift per period."""
         return Coefficients(("drift",), row[:1], np.sqrt(row[1:2] / row[2]))
 

@@ -49,7 +49,9 @@ class TrendDummies(Family[Plan]):
         out.fill_bounds(plan.student_quantiles(out.row[k + 1]))
         return Status.DONE
 
-    def coefficients(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """Intercept, trend and dummies, each dummy against the base."""
         k = plan.cycle + 1
         errors = np.sqrt(row[k] * np.square(row[k + 2 :].reshape(k, k)).sum(axis=1))

@@ -1,12 +1,12 @@
 """Settings of methods: what a key may hold, and its default."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from veridex.errors import SettingError
 
-__all__ = ["Setting", "Value", "choice", "number", "whole", "yes_no"]
+__all__ = ["DRIVER_SETTINGS", "Setting", "Value", "choice", "number", "settled", "whole", "yes_no"]
 
 Value = str | int | float | bool | list[Any]
 
@@ -70,3 +70,19 @@ def number(key: str, low: float, high: float) -> Setting:
         return isinstance(value, (int, float)) and not isinstance(value, bool) and low <= value <= high
 
     return Setting(key, None, f"a number from {low:g} to {high:g}", accepts)
+
+
+def _are_drivers(value: Value) -> bool:
+    return value in ("all", "none") or (isinstance(value, list) and bool(value) and len(set(value)) == len(value))
+
+
+DRIVER_SETTINGS: tuple[Setting, ...] = (
+    Setting("drivers", "all", "all, none or a list, as in [price, temperature@1]", _are_drivers),
+    choice("events", "all", "none", default="all"),
+)
+"""Settings of every method that takes drivers: which of those that are handed over it uses."""
+
+
+def settled(settings: Iterable[Setting]) -> dict[str, Value | None]:
+    """Every setting at its default."""
+    return {setting.key: setting.default for setting in settings}

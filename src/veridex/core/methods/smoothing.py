@@ -75,7 +75,9 @@ class _NamedForm(Family[SmoothingPlan]):
         """Variance of the one-step errors (relative ones where they are multiplicative)."""
         return float(row[-1])
 
-    def coefficients(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """Constants, starting level and slope with standard errors, starting season."""
         return form_coefficients(plan, plan.forms[0], y, row, series)
 

@@ -163,7 +163,7 @@ class Smoothing(Family[ChosenPlan]):
                 array += ahead
         return status
 
-    def candidates(self, plan: ChosenPlan, y: FloatArray) -> pd.DataFrame:
+    def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""
         seasons = _seasons(plan, y)
         tries = _tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size))
@@ -180,7 +180,9 @@ class Smoothing(Family[ChosenPlan]):
         """Variance of the best form's one-step errors (relative ones where they are multiplicative)."""
         return float(_stored_forms(plan, row)[0][2][-1])
 
-    def coefficients(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """Those of the form chosen; of an average, of the form with the most weight."""
         _, form, own = _stored_forms(plan, row)[0]
         return form_coefficients(plan, form, _adjusted(y, _stored_seasons(plan, row)), own, series)

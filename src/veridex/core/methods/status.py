@@ -19,6 +19,10 @@ class Status(IntEnum):
     NO_FIT = 6
     NO_FOLD = 7
     NEGATIVE = 8
+    ABOVE_ZERO = 9
+    UNKNOWN_INSIDE = 10
+    DRIVER_UNKNOWN = 11
+    DEPENDENT = 12
 
 
 _REASONS = {
@@ -31,6 +35,10 @@ _REASONS = {
     Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
     Status.NO_SEASON: "the method needs a season, and this cycle has one period only",
     Status.NO_FIT: "no finite estimates were found",
+    Status.ABOVE_ZERO: "a logarithm or power needs demand above zero throughout",
+    Status.UNKNOWN_INSIDE: "conditional sums of squares need every value between the first and the last",
+    Status.DRIVER_UNKNOWN: "a driver has no value in a period that is needed",
+    Status.DEPENDENT: "columns explain each other exactly: leave one of them out",
     Status.NEGATIVE: "demand below zero is nothing that comes now and then",
     Status.NO_FOLD: "the history does not reach back to this origin",
 }

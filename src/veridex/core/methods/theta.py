@@ -108,7 +108,9 @@ class Theta(Family[ThetaPlan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> Coefficients:
+    def coefficients(
+        self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
         """Constant, starting level, theta, the line; least squares one step ahead gives no standard errors here."""
         theta = 1.0 / (1.0 - row[kernels.WEIGHT]) if row[kernels.WEIGHT] < 1.0 else math.inf
         names = ["alpha", "starting level", "theta", "line: intercept", "line: slope"]

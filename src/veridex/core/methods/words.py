@@ -1,10 +1,12 @@
 """Numbers as a planner would write them."""
 
 import math
+from collections.abc import Iterable, Sequence
 
 from veridex.core.history.cadence import Cadence
+from veridex.core.methods.contract import Column
 
-__all__ = ["memory", "number", "quantity", "signed"]
+__all__ = ["effect_words", "memory", "number", "quantity", "signed"]
 
 
 def number(value: float, digits: int = 4) -> str:
@@ -38,6 +40,28 @@ def signed(value: float, digits: int = 4) -> str:
     (' + 0.25', ' - 3')
     """
     return f" {'-' if value < 0 else '+'} {number(abs(value), digits)}"
+
+
+def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str | None) -> str:
+    """Say what each driver and event does to demand, all else equal.
+
+    Examples
+    --------
+    >>> effect_words((Column("price", "driver"), Column("fair", "event")), (-2.0, 30.0), "units")
+    'One more of price takes away 2 units, all else equal; a period full of fair adds 30 units.'
+    """
+    said = []
+    for column, effect in zip(columns, effects, strict=True):
+        amount = quantity(abs(float(effect)), unit)
+        does = "adds" if effect >= 0 else "takes away"
+        if effect == 0.0:
+            said.append(f"{column.name} cannot be judged here: it does not vary in this span")
+        elif column.kind == "event":
+            said.append(f"a period full of {column.name} {does} {amount}")
+        else:
+            said.append(f"one more of {column.name} {does} {amount}, all else equal")
+    text = "; ".join(said)
+    return f"{text[:1].upper()}{text[1:]}."
 
 
 def memory(alpha: float, cadence: Cadence) -> str:

@@ -89,24 +89,26 @@ def _difference_in_place(z: FloatArray, orders: Orders) -> None:
 
 
 @kernel
-def columns_of(y: FloatArray, orders: Orders) -> FloatArray:
-    """Differenced series, a differenced column for each unknown value, and ones for the constant.
+def columns_of(y: FloatArray, x: FloatArray, orders: Orders) -> FloatArray:
+    """Differenced series, a differenced column for each unknown value and each driver, and ones for the constant.
 
     Parameters
     ----------
     y : ndarray, shape (n,)
         First and last value known.
+    x : ndarray, shape (n, r)
+        Drivers.
     orders : Orders
 
     Returns
     -------
-    ndarray, shape (1 + unknown + constant, n - lost)
+    ndarray, shape (1 + unknown + r + constant, n - lost)
     """
     n, first = y.size, lost(orders)
     unknown = 0
     for t in range(n):
         unknown += math.isnan(y[t])
-    columns = np.ones((1 + unknown + orders.constant, n - first))
+    columns = np.ones((1 + unknown + x.shape[1] + orders.constant, n - first))
     work = np.empty(n)
     bridge_unknown(y, work)
     _difference_in_place(work, orders)
@@ -119,6 +121,11 @@ def columns_of(y: FloatArray, orders: Orders) -> FloatArray:
             work[t] = 1.0
             _difference_in_place(work, orders)
             copy_into(columns[at], work[first:])
+    for j in range(x.shape[1]):
+        for t in range(n):
+            work[t] = x[t, j]
+        _difference_in_place(work, orders)
+        copy_into(columns[1 + unknown + j], work[first:])
     return columns
 
 
@@ -127,7 +134,7 @@ def _filled(y: FloatArray, orders: Orders, constant: float, phi: FloatArray, the
     """The series with its unknown values at their expectation given all that is known."""
     filled = np.empty(y.size)
     bridge_unknown(y, filled)
-    columns = columns_of(y, orders)
+    columns = columns_of(y, np.empty((y.size, 0)), orders)
     unknown = columns.shape[0] - 1 - orders.constant
     if unknown == 0:
         return filled

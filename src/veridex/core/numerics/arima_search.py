@@ -14,7 +14,7 @@ from veridex.core.numerics.bounded_steps import bounded_step
 from veridex.core.numerics.compiled import FloatArray, IntArray, copy_into, kernel
 from veridex.core.numerics.least_squares import least_squares
 
-__all__ = ["DONE", "NOT_CONVERGED", "NO_FIT", "PERFECT", "arima_log_likelihood", "estimate_arima"]
+__all__ = ["DONE", "NOT_CONVERGED", "NO_FIT", "PERFECT", "arima_log_likelihood", "estimate_arima", "to_small"]
 
 DONE, NOT_CONVERGED, NO_FIT, PERFECT = 0, 1, 2, 3
 
@@ -27,7 +27,7 @@ EDGE = 3.0
 
 
 @kernel
-def _to_small(u: FloatArray, orders: Orders, free: IntArray, small: FloatArray) -> bool:
+def to_small(u: FloatArray, orders: Orders, free: IntArray, small: FloatArray) -> bool:
     """Free variables to the coefficients of the four polynomials; False where these are not stable.
 
     Where all lags are free the variables stand for partial autocorrelations, which are always stable; where some
@@ -110,7 +110,7 @@ def _value(
     residuals: FloatArray,
 ) -> float:
     """Negative log-likelihood less its constant; fill the residuals whose squared sum it is a logarithm of."""
-    if not _to_small(u, orders, free, small):
+    if not to_small(u, orders, free, small):
         return np.inf
     expand(small, orders, phi, theta)
     total, half = _innovations(phi, theta, columns, unknown, scaled, found)
@@ -263,8 +263,38 @@ def _regression_starts(z: FloatArray, mean: float, orders: Orders, free: IntArra
 
 
 @kernel
+def _take_out(columns: FloatArray, unknown: int, plain: FloatArray) -> bool:
+    """Take the effects of drivers and constant out of `plain` by least squares; False if they are dependent."""
+    count, n = columns.shape
+    k = count - 1 - unknown
+    if k == 0:
+        return True
+    if k == 1:
+        cross, square = 0.0, 0.0
+        for t in range(n):
+            cross += columns[1 + unknown, t] * plain[t]
+            square += columns[1 + unknown, t] ** 2
+        if square == 0.0:
+            return False
+        for t in range(n):
+            plain[t] -= cross / square * columns[1 + unknown, t]
+        return True
+    design, target, found = np.empty((n, k)), plain.copy(), np.empty(k)
+    for t in range(n):
+        for j in range(k):
+            design[t, j] = columns[1 + unknown + j, t]
+    if least_squares(design, target, found) < 0.0:
+        return False
+    for t in range(n):
+        for j in range(k):
+            plain[t] -= found[j] * columns[1 + unknown + j, t]
+    return True
+
+
+@kernel
 def estimate_arima(
     y: FloatArray,
+    x: FloatArray,
     p: int,
     d: int,
     q: int,
@@ -284,6 +314,8 @@ def estimate_arima(
     ----------
     y : ndarray, shape (n,)
         First and last value known; NaN inside is exact, see the head of `arima`.
+    x : ndarray, shape (n, r)
+        Drivers: y less their effects is the ARIMA series, their effects are found by generalised least squares.
     p, d, q, seasonal_p, seasonal_d, seasonal_q, m : int
     constant : int
         1 where the differenced series has a mean of its own.
@@ -291,8 +323,8 @@ def estimate_arima(
         1 where a coefficient is estimated, 0 where it is held at zero.
     warm : ndarray, shape (1 + free coefficients,)
         ``warm[0]`` is 1 when the rest holds the optimum of a neighbouring span; overwritten.
-    row : ndarray, shape (p + q + P + Q + 2,)
-        Filled; the variance is the maximum-likelihood one (sum over n).
+    row : ndarray, shape (p + q + P + Q + r + 2,)
+        Filled with coefficients, effects, constant, variance; that is the maximum-likelihood one (sum over n).
     stats : ndarray, shape (4,)
         Filled with log-likelihood, values used, quantities estimated (variance included), steps.
 
@@ -310,20 +342,20 @@ def estimate_arima(
     k, all_of_them = 0, small_size(orders)
     for j in range(all_of_them):
         k += free[j]
-    if y.size - lost(orders) < k + constant + 2:
+    effects = x.shape[1] + constant
+    if y.size - lost(orders) < k + effects + 2:
         return NO_FIT
-    columns = columns_of(y, orders)
+    columns = columns_of(y, x, orders)
     n = columns.shape[1]
-    unknown = columns.shape[0] - 1 - constant
-    if n - unknown < k + constant + 2:
+    unknown = columns.shape[0] - 1 - effects
+    if n - unknown < k + effects + 2:
         return NO_FIT
-    average = 0.0
-    if constant == 1:
-        for t in range(n):
-            average += columns[0, t] / n
+    plain = columns[0].copy()
+    if not _take_out(columns, unknown, plain):
+        return NO_FIT
     square, whole = 0.0, 0.0
     for t in range(n):
-        square += (columns[0, t] - average) ** 2
+        square += plain[t] ** 2
         whole += columns[0, t] ** 2
     if square <= 1e-24 * whole or whole == 0.0:
         return PERFECT
@@ -336,7 +368,7 @@ def estimate_arima(
     for search in range(1 if warm[0] == 1.0 or k == 0 else 2):
         for j in range(k):
             u[j] = min(max(warm[1 + j], -EDGE), EDGE) if warm[0] == 1.0 else 0.1
-        if search == 1 and not _regression_starts(columns[0], average, orders, free, u):
+        if search == 1 and not _regression_starts(plain, 0.0, orders, free, u):
             continue
         value = _climb(u, orders, free, columns, unknown, floor, scaled, found, marks)
         if value < best_value:
@@ -344,18 +376,22 @@ def estimate_arima(
             copy_into(best, u)
     if not math.isfinite(best_value):
         return NO_FIT
-    _to_small(best, orders, free, row[:all_of_them])
+    to_small(best, orders, free, row[:all_of_them])
     phi, theta = np.empty(p + seasonal_p * m), np.empty(q + seasonal_q * m)
     expand(row, orders, phi, theta)
     total, half = _innovations(phi, theta, columns, unknown, scaled, found)
     n -= unknown
     warm[0] = 1.0
     copy_into(warm[1:], best)
-    row[all_of_them] = found[unknown] if constant == 1 else 0.0
-    row[all_of_them + 1] = total / n
+    row[-2] = 0.0
+    for j in range(x.shape[1]):
+        row[all_of_them + j] = found[unknown + j]
+    if constant == 1:
+        row[-2] = found[unknown + x.shape[1]]
+    row[-1] = total / n
     stats[0] = -0.5 * n * (math.log(2.0 * math.pi * max(total / n, floor)) + 1.0) - half
     stats[1] = n
-    stats[2] = k + constant + 1
+    stats[2] = k + effects + 1
     stats[3] = marks[0]
     return DONE if ended == 1 else NOT_CONVERGED
 
@@ -379,7 +415,7 @@ def arima_log_likelihood(y: FloatArray, orders: Orders, point: FloatArray) -> fl
         Negative infinity where the coefficients are not stationary.
     """
     bare = Orders(orders.p, orders.d, orders.q, orders.P, orders.D, orders.Q, orders.m, 0)
-    columns = columns_of(y, bare)
+    columns = columns_of(y, np.empty((y.size, 0)), bare)
     k, n, unknown = small_size(bare), columns.shape[1], columns.shape[0] - 1
     for t in range(n):
         columns[0, t] -= point[k]

@@ -13,7 +13,15 @@ import numpy as np
 
 from veridex.core.numerics.compiled import FloatArray, copy_into, kernel
 
-__all__ = ["LARGEST", "arma_log_likelihood", "is_stable", "to_coefficients", "to_variables", "whiten"]
+__all__ = [
+    "LARGEST",
+    "arma_log_likelihood",
+    "conditional_errors",
+    "is_stable",
+    "to_coefficients",
+    "to_variables",
+    "whiten",
+]
 
 SETTLED = 1e-10
 """The innovations variance is within this of its limit: the plain recursion takes over."""
@@ -235,3 +243,16 @@ def arma_log_likelihood(z: FloatArray, phi: FloatArray, theta: FloatArray, mean:
     for t in range(n):
         total += scaled[0, t] * scaled[0, t]
     return -0.5 * (n * (math.log(2.0 * math.pi * total / n) + 1.0) + log_product)
+
+
+@kernel
+def conditional_errors(z: FloatArray, phi: FloatArray, theta: FloatArray, errors: FloatArray) -> None:
+    """Errors of phi(B) z = theta(B) a given the first p values, with zeros before: the first p errors are zero."""
+    for t in range(z.size):
+        errors[t] = 0.0
+        if t >= phi.size:
+            errors[t] = z[t]
+            for j in range(phi.size):
+                errors[t] -= phi[j] * z[t - 1 - j]
+            for j in range(min(theta.size, t)):
+                errors[t] -= theta[j] * errors[t - 1 - j]

@@ -11,7 +11,8 @@ from veridex.core.backtest.engine import Engine
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
-from veridex.core.methods.fitted import Fitted, Forecast, fit
+from veridex.core.methods.fitted import Fitted, fit
+from veridex.core.methods.forecast import Forecast
 from veridex.core.methods.levels import bound_columns
 from veridex.core.publication.manifest import item_entry, manifest_head
 from veridex.core.tidying.ledger import ledger

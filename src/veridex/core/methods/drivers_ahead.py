@@ -1,0 +1,129 @@
+"""The driver rows of a fold: recorded where they are known at the origin, forecast where they are only observed."""
+
+import zlib
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from veridex.core.methods.contract import Family, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.naive import Naive
+from veridex.core.methods.settings import settled
+from veridex.core.methods.smoothing_chosen import Smoothing
+from veridex.core.methods.status import Status
+from veridex.core.preparation.regressors import Regressors
+
+__all__ = ["DriverRows", "driver_rows", "fill_with_futures"]
+
+PATHS = 100
+"""Simulated futures of the observed-only drivers, for the uncertainty that they bring."""
+
+AHEAD: tuple[tuple[Family[Any], dict[str, Any]], ...] = (
+    (Smoothing(), settled(Smoothing.settings)),
+    (Naive(), settled(Naive.settings)),
+)
+"""Methods that forecast a driver; the second where the first cannot be fitted."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class DriverRows:
+    """Driver rows of a fold.
+
+    Attributes
+    ----------
+    x : ndarray, shape (n + horizon, columns)
+    futures : ndarray, shape (paths, horizon, columns), or None
+        What may come instead of the last `horizon` rows; None where all of them are known.
+    skipped : int
+        Periods at the begin of the span that were left out: up to the first in which demand and all drivers are known.
+    """
+
+    x: FloatArray
+    futures: FloatArray | None
+    skipped: int
+
+
+def driver_rows(
+    regressors: Regressors,
+    item: str,
+    start: int,
+    y: FloatArray,
+    horizon: int,
+    cycle: int,
+    foresight: str = "none",
+) -> DriverRows:
+    """Make the driver rows for a training span and the lead times after it.
+
+    Parameters
+    ----------
+    regressors : Regressors
+    item : str
+    start : int
+        Ordinal of the first period of the span.
+    y : ndarray, shape (n,)
+        Demand of the span.
+    horizon : int
+        Lead times.
+    cycle : int
+    foresight : {"none", "perfect"}
+        Whether observed-only drivers are forecast from what was known at the origin, or their recorded values used.
+    """
+    n = y.size
+    x = regressors.recorded(item, start, n, horizon)
+    complete = ~np.isnan(x[:n]).any(axis=1) & ~np.isnan(y)
+    skipped = int(np.argmax(complete)) if complete.any() else 0
+    x = x[skipped:]
+    n -= skipped
+    futures = None
+    if foresight == "none":
+        for j, lead in enumerate(regressors.leads(horizon)):
+            if lead < horizon:
+                points, paths = _forecast(x[: n + lead, j].copy(), cycle, horizon - lead)
+                x[n + lead :, j] = points
+                if futures is None:
+                    futures = np.empty((PATHS, horizon, x.shape[1]))
+                futures[:, lead:, j] = paths
+    if futures is not None:
+        for j, lead in enumerate(regressors.leads(horizon)):
+            futures[:, :lead, j] = x[n : n + lead, j]
+    return DriverRows(np.ascontiguousarray(x), futures, skipped)
+
+
+def _forecast(values: FloatArray, cycle: int, horizon: int) -> tuple[FloatArray, FloatArray]:
+    """Points and simulated paths of a driver, from its known values."""
+    shocks = np.random.default_rng([0, zlib.crc32(values.tobytes())]).standard_normal((PATHS, horizon))
+    if np.isnan(values).any():
+        return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
+    for family, settings in AHEAD:
+        plan = family.prepare(settings, cycle, horizon, ())
+        rows = Rows.allocate(plan, values.size)
+        if run_fold(family, plan, values, None, np.zeros(plan.warm_size), rows) <= Status.DONE:
+            paths = family.paths(plan, values, None, rows.row, shocks)
+            return rows.points, np.where(np.isfinite(paths), paths, rows.points)
+    return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
+
+
+def fill_with_futures(family: Family[Plan], plan: Plan, y: FloatArray, rows: DriverRows, out: Rows) -> None:
+    """Add what the drivers' futures bring to the uncertainty of a forecast that was made with their expectations.
+
+    Each simulated future gives forecasts of its own; their spread is added to the variance, and the bounds move away
+    from the points in proportion.
+    """
+    if rows.futures is None:
+        return
+    x, n = rows.x.copy(), y.size
+    trial = Rows.allocate(plan, n)
+    trial.row[:] = out.row
+    points = np.empty((rows.futures.shape[0], plan.horizon))
+    for i, future in enumerate(rows.futures):
+        x[n:] = future
+        family.replay(plan, y, x, trial)
+        points[i] = trial.points
+    spread = points.var(axis=0)
+    if not np.isfinite(spread).all():
+        return
+    wider = np.sqrt(out.stderr**2 + spread)
+    factor = np.divide(wider, out.stderr, out=np.ones_like(wider), where=out.stderr > 0.0)
+    out.lower[:] = out.points + factor * (out.lower - out.points)
+    out.upper[:] = out.points + factor * (out.upper - out.points)
+    out.stderr[:] = wider

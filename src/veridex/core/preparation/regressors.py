@@ -1,0 +1,118 @@
+"""Drivers and events as the columns a method sees: what is recorded, and up to when each is known at an origin."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.history.cadence import Cadence
+from veridex.core.history.drivers import Drivers
+from veridex.core.history.events import Events
+from veridex.errors import ParameterError
+
+__all__ = ["Column", "Regressors"]
+
+FloatArray = NDArray[np.float64]
+
+
+class Column(NamedTuple):
+    """What a column of the driver rows holds: a driver or an event, by its name."""
+
+    name: str
+    kind: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Regressors:
+    """The drivers and events that a method uses.
+
+    Attributes
+    ----------
+    cadence : Cadence
+        Of the history.
+    drivers : Drivers or None
+        Lags and changes are drivers of their own here.
+    events : Events or None
+    """
+
+    cadence: Cadence
+    drivers: Drivers | None = field(default=None, repr=False)
+    events: Events | None = field(default=None, repr=False)
+
+    @classmethod
+    def chosen(
+        cls, cadence: Cadence, drivers: Drivers | None, events: Events | None, settings: Mapping[str, Any]
+    ) -> "Regressors | None":
+        """Those that a method's settings ask for; None where that is nothing.
+
+        Raises
+        ------
+        ParameterError
+            If a driver has another cadence, an unknown name, or is asked for where there are none.
+        """
+        wanted = settings.get("drivers", "all")
+        if drivers is not None and drivers.cadence != cadence:
+            problem = f"the history is {cadence.name}; bring them to it with drivers.at_cadence({cadence.name!r}, ...)"
+            raise ParameterError("drivers", repr(drivers), problem)
+        if isinstance(wanted, list) and drivers is None:
+            raise ParameterError("drivers", repr(wanted), "the method asks for these, and no drivers were passed")
+        if wanted == "none":
+            drivers = None
+        elif isinstance(wanted, list) and drivers is not None:
+            drivers = drivers.chosen([str(name) for name in wanted])
+        if settings.get("events") == "none" or (events is not None and not len(events)):
+            events = None
+        return None if drivers is None and events is None else cls(cadence, drivers, events)
+
+    @property
+    def columns(self) -> tuple[Column, ...]:
+        """Drivers first, then events."""
+        drivers = () if self.drivers is None else self.drivers.names
+        events = () if self.events is None else self.events.names
+        return (*(Column(name, "driver") for name in drivers), *(Column(name, "event") for name in events))
+
+    def recorded(self, item: str, start: int, known: int, ahead: int) -> FloatArray:
+        """All that is recorded over `known` periods from `start` on and `ahead` more, shape (known + ahead, columns).
+
+        NaN where a driver has no value; zero throughout where an event happened fewer than twice in the known
+        periods, too seldom to estimate its effect.
+        """
+        parts = []
+        if self.drivers is not None:
+            parts.append(self.drivers.over(item, start, known + ahead))
+        if self.events is not None:
+            found = self.events.estimable(self.cadence, start, known, ahead)
+            columns = np.zeros((known + ahead, len(self.events.names)))
+            for name, values in zip(found.names, found.values.T, strict=True):
+                columns[:, self.events.names.index(name)] = values
+            parts.append(columns)
+        return np.ascontiguousarray(np.hstack(parts))
+
+    def leads(self, horizon: int) -> list[int]:
+        """For each column, of how many lead times its value is known at an origin."""
+        drivers = () if self.drivers is None else self.drivers.names
+        found = []
+        for column in self.columns:
+            lead = self.drivers.lead_known(column.name) if self.drivers is not None and column.name in drivers else None
+            found.append(horizon if lead is None else min(lead, horizon))
+        return found
+
+    def check_ahead(self, item: str, stop: int, horizon: int) -> None:
+        """Refuse a driver known ahead that does not reach the horizon, with the first period it lacks.
+
+        Raises
+        ------
+        ParameterError
+        """
+        if self.drivers is None:
+            return
+        values = self.drivers.over(item, stop, horizon)
+        for driver, lead, column in zip(self.drivers.columns, self.leads(horizon), values.T, strict=False):
+            lost = np.flatnonzero(np.isnan(column[:lead]))
+            if lost.size:
+                first = self.cadence.text(stop + int(lost[0]))
+                problem = f"it has no value for {first}, and the forecast needs {horizon} periods from "
+                problem += f"{self.cadence.text(stop)} on; add its future values, or do not name it known ahead"
+                raise ParameterError("drivers", repr(driver.name), problem)
