@@ -6,10 +6,13 @@ from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Progress, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
+from veridex.core.history.drivers import Drivers
+from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, default_lineup, methods
 from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
+from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.publication import Publication, make_publication
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
@@ -24,6 +27,9 @@ def backtest(
     levels: Sequence[float] | float = DEFAULT_LEVELS,
     engine: str = "serial",
     progress: Progress | None = None,
+    drivers: Drivers | None = None,
+    events: Events | None = None,
+    foresight: str = "none",
 ) -> Trial:
     """Roll the origin: fit on the past only, forecast, compare with what came, move on.
 
@@ -40,6 +46,11 @@ def backtest(
         Who does the work.
     progress : callable, optional
         Called with items done and items in all.
+    drivers, events : optional
+        What may explain demand, for the methods that take drivers. Those known ahead enter with their recorded values;
+        those only observed are forecast at each origin.
+    foresight : {"none", "perfect"}
+        ``"perfect"`` takes recorded values of observed-only drivers instead, which nobody knew; every table says so.
 
     Returns
     -------
@@ -55,7 +66,8 @@ def backtest(
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     entered = default_lineup(many.cycle_length) if lineup is None else methods(lineup)
-    return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress)
+    explaining = Explaining(drivers, events, foresight)
+    return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining)
 
 
 def publish(

@@ -5,13 +5,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import optimize
+from scipy.signal import lfilter
 
 import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import dense_arima, dense_arma
 from veridex.core.diagnosis.differencing import advised_differences
-from veridex.core.methods.arima_fit import attempt, largest_partial
+from veridex.core.methods.arima_fit import attempt, blocks, largest_partial
 from veridex.core.methods.arima_orders import search_orders
+from veridex.core.methods.catalogue import method
 from veridex.core.numerics import arma
 from veridex.core.numerics.arima import Orders, replay_arima
 from veridex.core.numerics.arima_search import DONE, PERFECT, arima_log_likelihood, estimate_arima
@@ -27,6 +29,9 @@ ORDERS = [
     Orders(0, 0, 0, 2, 0, 0, 4, 1),
     Orders(1, 1, 2, 1, 1, 1, 6, 1),
 ]
+
+
+NONE = np.empty((120, 0))
 
 
 def random_point(rng, o):
@@ -63,9 +68,103 @@ def test_likelihood_equals_the_dense_covariance(orders, gaps):
         # The dense side truncates the moving-average form, which costs it a few digits near the circle.
         assert found == pytest.approx(dense_arima(y, *args), rel=1e-7)
     row, stats, warm = np.empty(point.size + 1), np.empty(4), np.zeros(point.size)
-    assert estimate_arima(y, *orders, all_free(orders), warm, row, stats) == DONE
+    assert estimate_arima(y, NONE[: y.size], *orders, all_free(orders), warm, row, stats) == DONE
     assert stats[0] == pytest.approx(arima_log_likelihood(y, orders, row[:-1]), rel=1e-10)
     assert stats[0] >= found - 1e-9
+
+
+@pytest.mark.parametrize("orders", ORDERS)
+def test_drivers_enter_by_generalised_least_squares(orders):
+    rng = np.random.default_rng(sum(orders))
+    y, x = simulated(5, 60), rng.normal(size=(61, 2)).cumsum(axis=0)
+    y += x[:60] @ [3.0, -1.0]
+    y[30] = np.nan
+    one = attempt(orders, y, x=x[:60])
+    (phi, theta, seasonal_phi, seasonal_theta), effects = blocks(orders, one.row), one.row[-4:-2]
+    args = ((phi, theta), (seasonal_phi, seasonal_theta), (orders.d, orders.D), orders.m, one.row[-2])
+
+    def dense(b):
+        return dense_arima(y - x[:60] @ b, *args)
+
+    # Rising to rounding: where a moving average sits at its edge the dense side truncates its expansion.
+    assert one.stats[0] == pytest.approx(dense(effects), rel=1e-8)
+    assert one.stats[2] == len(one.row) - 1 + orders.constant
+    for j in range(2):
+        for change in (-1e-3, 1e-3):
+            moved = effects.copy()
+            moved[j] += change
+            assert dense(moved) < one.stats[0]
+
+
+@pytest.mark.parametrize("text", ["p=1", "p=2 d=1 q=1 constant=yes", "d=1 q=1 D=1 Q=1", "lags=[3] q=1"])
+def test_conditional_sums_of_squares_are_minimal(text):
+    y = simulated(6, 90)
+    fitted = vx.fit(
+        vx.History.from_numbers(y, cadence="counted", cycle_length=4), f"arima {text} likelihood=conditional"
+    )
+    table = fitted.coefficients.set_index("name")["value"]
+    o = method(fitted.method.text).family.prepare(fitted.method.settings, 4, 1, ()).orders
+    z = np.diff(y, o.d)
+    z = z[4:] - z[:-4] if o.D else z
+    names = list(table.index)
+
+    def errors(at):
+        at = dict(zip(names, at, strict=True))
+        ar = [0.0] * o.p
+        for j in range(o.p):
+            ar[j] = at.get(f"ar{j + 1}", 0.0)
+        ma = np.r_[1, [at.get(f"ma{j + 1}", 0.0) for j in range(o.q)]]
+        ma = np.convolve(ma, spread([at.get("sma1", 0.0)], 4)) if o.Q else ma
+        centred = z - at.get("mean", at.get("drift", 0.0))
+        left = np.convolve(centred, np.r_[1, -np.array(ar)])[o.p : z.size]
+        return lfilter([1.0], ma, left)
+
+    best = np.square(errors(table)).mean()
+    assert fitted.variance == pytest.approx(best, rel=1e-10) and fitted.nobs == z.size - o.p
+    assert fitted.log_likelihood == pytest.approx(-0.5 * fitted.nobs * (np.log(2 * np.pi * best) + 1), rel=1e-10)
+    assert best <= optimize.minimize(lambda at: np.square(errors(at)).mean(), table, method="Nelder-Mead").fun + 1e-9
+    if text == "p=1":
+        lagged = np.column_stack((np.ones(89), y[:-1]))
+        assert table["ar1"] == pytest.approx(np.linalg.lstsq(lagged, y[1:], rcond=None)[0][1], rel=1e-6)
+    assert "conditional sum of squares" in fitted.in_words() and fitted.coefficients["std_error"].notna().all()
+    holes = vx.History.from_numbers([*y[:50], np.nan, *y[50:]], cadence="counted", cycle_length=4)
+    assert "every value" in vx.fit(holes, f"arima {text} likelihood=conditional").reason
+
+
+def test_zeros_margins_and_flags_are_told():
+    fitted = vx.fit(vx.History.from_numbers(simulated(8), cadence="counted", cycle_length=4), "arima p=2 d=1 q=1 Q=1")
+    ar1, ar2, ma1, sma1 = fitted.coefficients["value"]
+    for root in fitted.roots.to_dict("records"):
+        zero = complex(root["real"], root["imaginary"])
+        value = {"ar": 1 - ar1 * zero - ar2 * zero**2, "ma": 1 + ma1 * zero, "sma": 1 + sma1 * zero}
+        assert abs(value[root["polynomial"]]) < 1e-9 * max(1.0, abs(zero) ** 2)
+    figures = fitted.summary
+    zeros = fitted.roots.groupby("polynomial")["modulus"].min()
+    assert figures["stationarity_margin"] == pytest.approx(zeros["ar"] - 1)
+    assert figures["invertibility_margin"] == pytest.approx(min(zeros["ma"], zeros["sma"]) - 1)
+    assert figures["converged"] == 1 and figures["steps"] > 0 and 0 < figures["milliseconds"] < 1e4
+    assert fitted.coefficients["stars"].tolist() == [
+        "***" if p < 0.001 else "**" if p < 0.01 else "*" if p < 0.05 else "" for p in fitted.coefficients["p_value"]
+    ]
+    short = vx.fit(vx.History.from_numbers(simulated(8)[:15], cadence="counted"), "arima p=2 q=1")
+    assert "only 15 values for 5 quantities estimated" in short.flags
+    swing = vx.fit(
+        vx.History.from_numbers(np.sin(np.arange(80.0)) + 0.1 * simulated(9)[:80], cadence="counted"), "arima p=2 d=1"
+    )
+    assert swing.roots["periods"].notna().all()
+
+
+@pytest.mark.parametrize("text", ["arima p=2 d=1 q=1 D=1 Q=1", "arima average=yes", "naive", "smoothing", "theta"])
+def test_paths_follow_the_forecast(text):
+    fitted = vx.fit(monthly(Y), text)
+    forecast, paths = fitted.forecast(15), fitted.simulate(15, 20_000)
+    assert paths.mean(axis=0) == pytest.approx(forecast.points, abs=0.03 * forecast.stderr.max())
+    assert paths.std(axis=0) == pytest.approx(forecast.stderr, rel=0.03)
+    assert (fitted.simulate(15, 50) == fitted.simulate(15, 50)).all()
+    assert (fitted.simulate(15, 50, seed=1) != fitted.simulate(15, 50)).any()
+    if text == "naive":
+        total = paths[:, :12].sum(axis=1).std()
+        assert total == pytest.approx(forecast.stderr[0] * np.sqrt(12 * 13 * 25 / 6), rel=0.03)
 
 
 @pytest.mark.parametrize("orders", ORDERS)
@@ -88,12 +187,12 @@ def test_estimation_is_the_same_compiled_and_plain():
     y, o, found = simulated(3, 40), Orders(1, 1, 1, 0, 0, 1, 4, 0), []
     for kernel in (estimate_arima, estimate_arima.py_func):
         row, stats, warm = np.empty(5), np.empty(4), np.zeros(4)
-        assert kernel(y, *o, all_free(o), warm, row, stats) == DONE
+        assert kernel(y, NONE[: y.size], *o, all_free(o), warm, row, stats) == DONE
         found.append((row, stats))
     for compiled, plain in zip(*found, strict=True):
         assert compiled == pytest.approx(plain, rel=1e-6)
     o = Orders(0, 1, 1, 0, 0, 0, 1, 1)
-    assert estimate_arima(np.arange(30.0), *o, all_free(o), np.zeros(2), np.empty(3), stats) == PERFECT
+    assert estimate_arima(np.arange(30.0), NONE[:30], *o, all_free(o), np.zeros(2), np.empty(3), stats) == PERFECT
 
 
 @pytest.mark.parametrize("orders", ORDERS)

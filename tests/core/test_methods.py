@@ -9,7 +9,7 @@ from scipy import optimize, special, stats
 
 import veridex as vx
 from conftest import METHODS, monthly, seasonal_values
-from reference import LAKE_HURON, NILE, dense_arma, slow_smoothing
+from reference import CONCENTRATIONS, DOW_JONES, LAKE_HURON, NILE, YIELDS, dense_arma, slow_smoothing
 from veridex.core.methods.catalogue import FAMILIES, default_lineup, method
 from veridex.core.methods.grammar import parse, split_lineup, written
 
@@ -85,6 +85,28 @@ def test_arima_estimates_as_published_for_lake_huron(text, coefficients, varianc
     assert fitted.coefficients["value"].to_numpy() == pytest.approx(coefficients, abs=5.1e-5)
     assert fitted.variance == pytest.approx(variance, abs=5.1e-5)
     assert fitted.aicc == pytest.approx(aicc, abs=5.1e-3)
+
+
+# Brockwell and Davis (2002), example 5.2.4 (Dow-Jones, mean-corrected changes; variance not used), and Box and
+# Jenkins (1976), table 7.13 (series F with standard errors; series A as an IMA), to the printed digits.
+@pytest.mark.parametrize(
+    ("values", "text", "coefficients", "digits", "errors", "variance", "aicc"),
+    [
+        (np.diff(DOW_JONES) - np.diff(DOW_JONES).mean(), "arima p=1 constant=no", [0.4471], 4, None, None, 74.483),
+        (YIELDS, "arima p=2", [-0.34, 0.19], 2, [0.12, 0.12], 112.7, None),
+        (CONCENTRATIONS / 10, "arima d=1 q=1", [-0.70], 2, None, 0.101, None),
+    ],
+)
+def test_arima_estimates_as_published(values, text, coefficients, digits, errors, variance, aicc):
+    fitted = fit(values, text)
+    k = len(coefficients)
+    assert fitted.coefficients["value"][:k].round(digits).tolist() == coefficients
+    if errors:
+        assert fitted.coefficients["std_error"][:k].round(2).tolist() == errors
+    if variance:
+        assert fitted.variance == pytest.approx(variance, abs=0.05 if variance > 1 else 0.0005)
+    if aicc:
+        assert fitted.aicc == pytest.approx(aicc, abs=5.1e-4)
 
 
 def test_arima_estimates_as_published_for_the_nile():
@@ -285,7 +307,7 @@ def test_constant_demand(text):
         ("arima p=1.5", "p must be a whole number from 0 to 400"),
         ("arima p=1 p=2", "p is given twice"),
         ("arima p=1 seasonal", "cannot read 'seasonal'; settings are written key=value"),
-        ("naive window=3", "unknown setting 'window'; it takes no settings"),
+        ("naive window=3", "unknown setting 'window'; it takes transform, power"),
     ],
 )
 def test_wrong_methods_are_refused(text, words):

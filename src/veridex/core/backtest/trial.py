@@ -15,6 +15,7 @@ from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.levels import bound_columns
 from veridex.core.methods.status import Status, reason_for
+from veridex.core.preparation.regressors import Explaining
 from veridex.core.scoring.measures import MEASURES, TERMS, cell_terms, interval_terms, measures_from_sums
 from veridex.errors import ParameterError
 
@@ -98,6 +99,8 @@ class Trial:
         Interval levels in percent.
     notes : tuple of str
         What was added or could not be done.
+    explaining : Explaining
+        Drivers and events; with perfect foresight every table has a column that says so.
     arrays : TrialArrays
     """
 
@@ -106,6 +109,7 @@ class Trial:
     scheme: Scheme
     levels: tuple[float, ...]
     notes: tuple[str, ...] = field(default=(), repr=False)
+    explaining: Explaining = field(default_factory=Explaining, repr=False)
     arrays: TrialArrays = field(repr=False)
 
     @property
@@ -145,7 +149,11 @@ class Trial:
         bounds = [side[i, m, o, level, h] for level in range(len(self.levels)) for side in (a.lower, a.upper)]
         columns |= dict(zip(bound_columns(self.levels), bounds, strict=True))
         columns["reason"] = self._reasons(m, a.status[i, m, o])
-        return pd.DataFrame(columns)
+        return self._said(pd.DataFrame(columns))
+
+    def _said(self, table: pd.DataFrame) -> pd.DataFrame:
+        """The table, with a column that says so where drivers were seen before their time."""
+        return table.assign(foresight="perfect") if self.explaining.perfect else table
 
     def _reasons(self, methods: NDArray[np.int64], status: NDArray[np.int8]) -> NDArray[np.object_]:
         """The reason of each cell; few differ, so each is put into words once."""
@@ -257,7 +265,7 @@ class Trial:
         if not groups or any(group not in allowed for group in groups):
             raise ParameterError("by", repr(groups), f"group the {scope} scope by some of {', '.join(allowed)}")
         indices, terms, extra = self._training_terms() if scope == "training" else self._holdout_terms(common=common)
-        return self._grouped(groups, indices, terms, extra)
+        return self._said(self._grouped(groups, indices, terms, extra))
 
     def _holdout_terms(self, *, common: bool) -> tuple[dict[str, Any], FloatArray, dict[str, FloatArray]]:
         a = self.arrays
@@ -342,7 +350,7 @@ class Trial:
             If the measure is unknown.
         """
         table = self.scores(by="method", common=True)
-        ranked = [name for name in table.columns if name not in ("method", "n")]
+        ranked = [name for name in table.columns if name not in ("method", "n", "foresight")]
         if measure not in ranked:
             raise ParameterError("measure", repr(measure), f"rank by one of {', '.join(ranked)}")
         order = pd.DataFrame({"method": [entered.text for entered in self.lineup]})

@@ -14,10 +14,12 @@ from veridex.core.methods.arima_fit import (
     CODES,
     Attempt,
     attempt,
+    dependent_columns,
     effects_of,
     fewest,
     flags_of,
     held,
+    moves,
     orders_of,
     replay,
     size_of,
@@ -27,7 +29,16 @@ from veridex.core.methods.arima_paths import arima_paths, arima_roots
 from veridex.core.methods.arima_prune import pruned
 from veridex.core.methods.arima_tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.arima_uncertainty import fill_with_estimation
-from veridex.core.methods.contract import Coefficients, Column, Family, FloatArray, Plan, Rows
+from veridex.core.methods.contract import (
+    Coefficients,
+    Column,
+    Family,
+    FloatArray,
+    Plan,
+    Rows,
+    effect_parts,
+    shared_paths,
+)
 from veridex.core.methods.criteria import CRITERIA, criteria
 from veridex.core.methods.mixture import criterion_weights, mix
 from veridex.core.methods.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
@@ -187,7 +198,7 @@ class Arima(Family[ArimaPlan]):
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
         known = _up_to_known(y)
-        moving = _moving(x, known.size)
+        moving = _past(x, known.size)
         if plan.orders is not None:
             found = attempt(plan.orders, known, warm, plan.free, moving, plan.conditional)
             if found.status > Status.DONE:
@@ -205,7 +216,7 @@ class Arima(Family[ArimaPlan]):
         if plan.prune is not None:
             found = pruned(found, known, plan.prune, moving, plan.conditional)
         out.row[:] = 0.0
-        _store(found, x, known.size, out.row)
+        _store(found, out.row)
         out.stats[:] = found.stats
         replayed = self.replay(plan, y, x, out)
         return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
@@ -220,7 +231,7 @@ class Arima(Family[ArimaPlan]):
         out.row[:] = 0.0
         for part, weight, (_, one) in zip(out.row.reshape(MOST_AVERAGED, -1), weights, good, strict=False):
             part[0] = weight
-            _store(one, x, _up_to_known(y).size, part[1:])
+            _store(one, part[1:])
         out.stats[:] = good[0][1].stats
         replayed = self.replay(plan, y, x, out)
         return good[0][1].status if replayed == Status.DONE else replayed
@@ -242,7 +253,7 @@ class Arima(Family[ArimaPlan]):
         if plan.orders is not None or _obstacle(y) != Status.DONE:
             return pd.DataFrame()
         known = _up_to_known(y)
-        _, tried = _searched(plan, known, _moving(x, known.size))
+        _, tried = _searched(plan, known, _past(x, known.size))
         table = pd.DataFrame([one.entry() for one in tried])
         refused = table["remark"].str.startswith("refused")
         order = np.lexsort((table[plan.criterion].fillna(np.inf), refused))
@@ -261,8 +272,8 @@ class Arima(Family[ArimaPlan]):
     ) -> Coefficients:
         """Estimates with standard errors from the observed information."""
         known = _up_to_known(y)
-        used = None if x is None else x[: known.size]
-        return arima_coefficients(known, plan.members(row)[0][1], used, plan.columns, plan.conditional)
+        best = plan.members(row)[0][1]
+        return arima_coefficients(known, best, _past(x, known.size), plan.columns, plan.conditional)
 
     def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
@@ -287,6 +298,14 @@ class Arima(Family[ArimaPlan]):
         text = arima_equation(members[0][1], plan.columns)
         return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
 
+    def dependent(self, plan: ArimaPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Columns that explain each other once differences are taken."""
+        if plan.orders is None:
+            return ()
+        past = x[: _up_to_known(y).size]
+        moving = np.flatnonzero(moves(past, plan.orders))
+        return tuple(plan.columns[moving[j]].name for j in dependent_columns(past[:, moving], plan.orders))
+
     def roots(self, plan: ArimaPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
         """Zeros of the polynomials, the seasonal ones' in powers of the cycle."""
         return arima_roots(plan.members(row)[0][1])
@@ -300,14 +319,13 @@ class Arima(Family[ArimaPlan]):
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:
         """Paths by the psi weights; of an average each model has its share of them."""
-        members = plan.members(row)
-        ends = np.rint(np.cumsum([weight for weight, _ in members]) * shocks.shape[0]).astype(int)
-        found = []
-        for (_, own), part in zip(members, np.split(shocks, ends[:-1]), strict=True):
+
+        def make(own: FloatArray, part: FloatArray) -> FloatArray:
             rows = Rows.allocate(plan, y.size)
             replay(own, y, x, rows)
-            found.append(arima_paths(own, y, rows.points, part))
-        return np.concatenate(found)
+            return arima_paths(own, y, rows.points, part)
+
+        return shared_paths([(weight, partial(make, own)) for weight, own in plan.members(row)], shocks)
 
     def contributions(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
@@ -318,23 +336,19 @@ class Arima(Family[ArimaPlan]):
             return {}
         rows = Rows.allocate(plan, y.size)
         replay(best, y, x, rows)
-        parts = {c.name: b * x[:, j] for j, (c, b) in enumerate(zip(plan.columns, effects_of(best), strict=True))}
+        parts = effect_parts(plan.columns, effects_of(best), x, y.size)
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
 
 
-def _moving(x: FloatArray | None, n: int) -> FloatArray | None:
-    """The driver columns of the span that vary in it; an effect of the others cannot be told."""
-    return None if x is None else x[:n][:, np.ptp(x[:n], axis=0) > 0.0]
+def _past(x: FloatArray | None, n: int) -> FloatArray | None:
+    """The driver rows of the span."""
+    return None if x is None else x[:n]
 
 
-def _store(found: Attempt, x: FloatArray | None, n: int, row: FloatArray) -> None:
-    """Write orders and estimates into a parameter row; drivers that do not vary have no effect."""
-    k, r = size_of(found.orders), 0 if x is None else x.shape[1]
-    row[:CODES] = (*found.orders, r)
-    row[CODES : CODES + k] = found.row[:k]
-    if x is not None:
-        row[CODES + k : CODES + k + r][np.ptp(x[:n], axis=0) > 0.0] = found.row[k:-2]
-    row[CODES + k + r : CODES + k + r + 2] = found.row[-2:]
+def _store(found: Attempt, row: FloatArray) -> None:
+    """Write orders and estimates into a parameter row."""
+    row[:CODES] = (*found.orders, found.row.size - size_of(found.orders) - 2)
+    row[CODES : CODES + found.row.size] = found.row
 
 
 def _fill(plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.methods.arima_conditional import conditional_fit
+from veridex.core.methods.collinear import dependent
 from veridex.core.methods.contract import STATS, FloatArray, Rows
 from veridex.core.methods.status import Status
 from veridex.core.numerics import arima_search as kernels
@@ -18,11 +19,13 @@ __all__ = [
     "Attempt",
     "attempt",
     "blocks",
+    "dependent_columns",
     "effects_of",
     "fewest",
     "flags_of",
     "held",
     "largest_partial",
+    "moves",
     "orders_of",
     "replay",
     "replay_bare",
@@ -171,11 +174,40 @@ def attempt(
         return Attempt(orders, Status.TOO_SHORT, row, stats, start[1:])
     if conditional and known < y.size:
         return Attempt(orders, Status.UNKNOWN_INSIDE, row, stats, start[1:])
-    ended = kernels.estimate_arima(y, x, *orders, mask, start, row, stats)
+    moving = moves(x, orders)
+    told = np.full(row.size - int((~moving).sum()), np.nan)
+    used = np.ascontiguousarray(x[:, moving])
+    ended = kernels.estimate_arima(y, used, *orders, mask, start, told, stats)
     if conditional and ended in (kernels.DONE, kernels.NOT_CONVERGED):
-        conditional_fit(y, x, orders, mask, start[1:], row, stats)
+        conditional_fit(y, used, orders, mask, start[1:], told, stats)
+    if ended == kernels.NO_FIT and dependent_columns(used, orders):
+        return Attempt(orders, Status.DEPENDENT, row, stats, start[1:])
+    row[:] = 0.0
+    row[np.concatenate((np.ones(mask.size, dtype=bool), moving, [True, True]))] = told
     status = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
     return Attempt(orders, status.get(ended, Status.NO_FIT), row, stats, start[1:])
+
+
+def moves(x: FloatArray, orders: Orders) -> NDArray[np.bool_]:
+    """Which driver columns still vary once differences are taken; the effects of the others cannot be told."""
+    if not x.shape[1]:
+        return np.zeros(0, dtype=bool)
+    z = _differenced(x, orders)
+    if orders.constant:
+        z = z - z.mean(axis=0)
+    moving: NDArray[np.bool_] = np.abs(z).max(axis=0, initial=0.0) > 1e-9 * np.abs(x).max(axis=0, initial=0.0)
+    return moving
+
+
+def dependent_columns(x: FloatArray, orders: Orders) -> list[int]:
+    """The first column that those before it explain exactly, and those that do; none where there is no such column."""
+    z = _differenced(x, orders)
+    return dependent(np.column_stack((z, np.ones(z.shape[0]))) if orders.constant else z, x.shape[1])
+
+
+def _differenced(x: FloatArray, orders: Orders) -> FloatArray:
+    z = np.diff(x, orders.d, axis=0)
+    return z[orders.m :] - z[: -orders.m] if orders.D else z
 
 
 def replay(row: FloatArray, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:

@@ -78,7 +78,7 @@ def arima_coefficients(
     ]
     names += [column.name for column in columns]
     names.append(("mean", "drift", "curvature")[min(o.d + o.D, 2)])
-    shown = [j for j in range(k) if point[j] != 0.0] + list(range(k, k + r + o.constant))
+    shown = [j for j in range(k + r) if point[j] != 0.0] + [k + r] * o.constant
     return Coefficients(tuple(names[j] for j in shown), point[shown], errors[shown])
 
 
@@ -143,7 +143,7 @@ def arima_equation(row: FloatArray, columns: tuple[Column, ...] = ()) -> str:
     phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant, variance = held(row)[-2:]
     differences = ("(1 - B)" if o.d == 1 else "(1 - B)^2" if o.d else "") + (f"(1 - B^{o.m})" if o.D else "")
-    effects = "".join(f"{signed(-float(b))} {c.name}[t]" for b, c in zip(effects_of(row), columns, strict=False))
+    effects = "".join(f"{signed(-float(b))} {c.name}[t]" for b, c in zip(effects_of(row), columns, strict=False) if b)
     z = f"{differences} (y[t]{effects})".strip() if effects else f"{differences} y[t]".strip()
     if o.constant:
         z = f"({z}{signed(-float(constant))})"

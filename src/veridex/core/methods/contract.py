@@ -5,7 +5,7 @@ A backtest is a hundred thousand small fits, so the inner face of a family holds
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Generic, TypeVar
 
@@ -19,7 +19,18 @@ from veridex.core.methods.settings import Setting, Value
 from veridex.core.methods.status import Status
 from veridex.core.preparation.regressors import Column
 
-__all__ = ["STATS", "Coefficients", "Column", "Family", "Plan", "Rows", "linear_paths", "run_fold"]
+__all__ = [
+    "STATS",
+    "Coefficients",
+    "Column",
+    "Family",
+    "Plan",
+    "Rows",
+    "effect_parts",
+    "linear_paths",
+    "run_fold",
+    "shared_paths",
+]
 
 FloatArray = NDArray[np.float64]
 
@@ -209,13 +220,18 @@ class Family(ABC, Generic[P]):
     def paths(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray) -> FloatArray:
         """Turn standard normal shocks into paths of demand after the end of `y`, both of shape (paths, horizon).
 
-        A family without a law of its own follows a linear one whose weights, all positive, give its standard errors.
+        A family without a law of its own follows a linear one whose weights, all positive, grow as its standard errors
+        do; the paths are then scaled to have just these.
         """
         rows = Rows.allocate(plan, y.size)
         rows.row[:] = row
         self.replay(plan, y, x, rows)
         squares = np.maximum(np.diff(np.square(rows.stderr), prepend=0.0), 0.0)
-        return linear_paths(rows.points, np.sqrt(squares), shocks) if squares[0] > 0.0 else rows.points + 0.0 * shocks
+        if not squares[0] > 0.0:
+            return rows.points + 0.0 * shocks
+        around = linear_paths(np.zeros(plan.horizon), np.sqrt(squares), shocks)
+        scale: FloatArray = rows.stderr / np.sqrt(np.cumsum(squares))
+        return rows.points + around * scale
 
     def contributions(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, FloatArray]:
         """Parts that add up to fitted values and forecasts, each of shape (n + horizon,); none where there are none."""
@@ -235,6 +251,25 @@ class Family(ABC, Generic[P]):
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""
+
+
+def shared_paths(members: Sequence[tuple[float, Callable[[FloatArray], FloatArray]]], shocks: FloatArray) -> FloatArray:
+    """Paths of a mixture: each member makes its share of them from its share of the shocks."""
+    ends = np.rint(np.cumsum([weight for weight, _ in members]) * shocks.shape[0]).astype(int)
+    paths, begin = np.full(shocks.shape, np.nan), 0
+    for (_, make), end in zip(members, ends, strict=True):
+        paths[begin:end] = make(shocks[begin:end])
+        begin = end
+    return paths
+
+
+def effect_parts(columns: Sequence[Column], effects: FloatArray, x: FloatArray, n: int) -> dict[str, FloatArray]:
+    """What each driver and event adds, shape (n + horizon,): a driver against its mean in the n training periods."""
+    parts = {}
+    for j, column in enumerate(columns):
+        base = x[:n, j].mean() if column.kind == "driver" else 0.0
+        parts[column.name] = effects[j] * (x[:, j] - base) + 0.0
+    return parts
 
 
 def linear_paths(points: FloatArray, weights: FloatArray, shocks: FloatArray) -> FloatArray:

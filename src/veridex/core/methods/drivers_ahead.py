@@ -18,6 +18,9 @@ __all__ = ["DriverRows", "driver_rows", "fill_with_futures"]
 PATHS = 100
 """Simulated futures of the observed-only drivers, for the uncertainty that they bring."""
 
+LATEST = 3
+"""Periods by which an observed-only driver may lag behind demand."""
+
 AHEAD: tuple[tuple[Family[Any], dict[str, Any]], ...] = (
     (Smoothing(), settled(Smoothing.settings)),
     (Naive(), settled(Naive.settings)),
@@ -36,11 +39,14 @@ class DriverRows:
         What may come instead of the last `horizon` rows; None where all of them are known.
     skipped : int
         Periods at the begin of the span that were left out: up to the first in which demand and all drivers are known.
+    late : tuple of str
+        Drivers whose last values in the span are not recorded yet: forecast, like those after the origin.
     """
 
     x: FloatArray
     futures: FloatArray | None
     skipped: int
+    late: tuple[str, ...] = ()
 
 
 def driver_rows(
@@ -70,23 +76,30 @@ def driver_rows(
     """
     n = y.size
     x = regressors.recorded(item, start, n, horizon)
-    complete = ~np.isnan(x[:n]).any(axis=1) & ~np.isnan(y)
+    ends = [_known(x[:, j], n + lead, n) for j, lead in enumerate(regressors.leads(horizon))]
+    observed = [lead < horizon for lead in regressors.leads(horizon)]
+    tails = {j: end for j, end in enumerate(ends) if observed[j] and (foresight == "none" or end < n)}
+    complete = ~np.isnan(y)
+    for j in range(x.shape[1]):
+        complete &= ~np.isnan(x[:n, j]) | (np.arange(n) >= tails.get(j, n))
     skipped = int(np.argmax(complete)) if complete.any() else 0
-    x = x[skipped:]
-    n -= skipped
-    futures = None
-    if foresight == "none":
-        for j, lead in enumerate(regressors.leads(horizon)):
-            if lead < horizon:
-                points, paths = _forecast(x[: n + lead, j].copy(), cycle, horizon - lead)
-                x[n + lead :, j] = points
-                if futures is None:
-                    futures = np.empty((PATHS, horizon, x.shape[1]))
-                futures[:, lead:, j] = paths
-    if futures is not None:
-        for j, lead in enumerate(regressors.leads(horizon)):
-            futures[:, :lead, j] = x[n : n + lead, j]
-    return DriverRows(np.ascontiguousarray(x), futures, skipped)
+    paths = {}
+    for j, end in tails.items():
+        x[end:, j], paths[j] = _forecast(x[skipped:end, j].copy(), cycle, n + horizon - end)
+    futures = np.repeat(x[None, n:], PATHS, axis=0) if paths else None
+    for j, drawn in paths.items():
+        assert futures is not None
+        width = min(drawn.shape[1], horizon)
+        futures[:, horizon - width :, j] = drawn[:, drawn.shape[1] - width :]
+    late = tuple(regressors.columns[j].name for j, end in tails.items() if end < n)
+    return DriverRows(np.ascontiguousarray(x[skipped:]), futures, skipped, late)
+
+
+def _known(column: FloatArray, reach: int, n: int) -> int:
+    """Up to where a driver is recorded and known at the origin: its values may come late, but not have gaps."""
+    recorded = np.flatnonzero(~np.isnan(column[:reach]))
+    end = int(recorded[-1]) + 1 if recorded.size else 0
+    return end if end >= max(n - LATEST, 1) else reach
 
 
 def _forecast(values: FloatArray, cycle: int, horizon: int) -> tuple[FloatArray, FloatArray]:

@@ -23,7 +23,7 @@ from veridex.core.methods.fitted_text import fitted_text, read_fitted
 from veridex.core.methods.forecast import Forecast
 from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.methods.status import Status, reason_for
-from veridex.core.preparation.regressors import Regressors
+from veridex.core.preparation.regressors import Explaining, Regressors
 from veridex.errors import ParameterError
 
 __all__ = ["Fitted", "fit"]
@@ -75,7 +75,7 @@ def fit(
         stats=np.full(STATS, np.nan),
         fitted_tail=np.empty(0),
         regressors=_regressors(chosen, one, drivers, events),
-        foresight=_checked_foresight(foresight),
+        foresight=Explaining(drivers, events, foresight).foresight,
     )
     y, x = bare._training
     plan = bare._prepare(1, ())
@@ -106,12 +106,6 @@ def _regressors(
         problem = f"{method.family.name} takes neither drivers nor events; leave them out or fit another method"
         raise ParameterError(what, repr(drivers if drivers is not None else events), problem)
     return Regressors.chosen(series.cadence, drivers, events, method.settings)
-
-
-def _checked_foresight(foresight: str) -> str:
-    if foresight not in ("none", "perfect"):
-        raise ParameterError("foresight", repr(foresight), "say 'none' or 'perfect'")
-    return foresight
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -185,6 +179,8 @@ class Fitted(Evidence):
                 if found is not None and status <= Status.DONE:
                     fill_with_futures(self.method.family, plan, y, found, rows)
             remark = reason_for(status, self.method.family.needs(plan))
+            if not remark and found is not None and self.foresight == "perfect":
+                remark = "remark: drivers were seen before their time (perfect foresight)"
         return Forecast(
             method=self.method,
             series=self.series,

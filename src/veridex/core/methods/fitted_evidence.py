@@ -180,6 +180,17 @@ class Evidence:
         return root_table(self.method.family.roots(self._plan, self.row) if self.available else {})
 
     @property
+    def notes(self) -> tuple[str, ...]:
+        """What was done with drivers that is not in the equation."""
+        _, rows = self._rows(1, "perfect")
+        if rows is None:
+            return ()
+        found = [f"{name} is not recorded up to the end yet; its last values were forecast." for name in rows.late]
+        if rows.skipped:
+            found.append(f"The first {rows.skipped} periods are left out: a driver is not known in them.")
+        return tuple(found)
+
+    @property
     def flags(self) -> tuple[str, ...]:
         """What makes the estimates doubtful, in a few words each; empty where nothing does."""
         if not self.available:

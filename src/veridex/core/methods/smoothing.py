@@ -17,6 +17,7 @@ from veridex.core.methods.smoothing_forms import (
     common_settings,
     estimate,
     fewest,
+    form_paths,
     obstacle,
     replay,
     row_size,
@@ -88,6 +89,12 @@ class _NamedForm(Family[SmoothingPlan]):
     def equation(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The recursion with its numbers."""
         return form_equation(plan.forms[0], row)
+
+    def paths(
+        self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Paths of the recursion."""
+        return form_paths(plan.forms[0], y, row, shocks)
 
     def components(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
         """Level, trend and season after each period."""

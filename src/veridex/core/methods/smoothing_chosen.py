@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import STATS, Coefficients, Family, FloatArray, Rows
+from veridex.core.methods.contract import STATS, Coefficients, Family, FloatArray, Rows, shared_paths
 from veridex.core.methods.criteria import CRITERIA, criteria
 from veridex.core.methods.mixture import criterion_weights, mix
 from veridex.core.methods.settings import Setting, Value, choice, yes_no
@@ -21,6 +21,7 @@ from veridex.core.methods.smoothing_forms import (
     common_settings,
     estimate,
     fewest,
+    form_paths,
     obstacle,
     replay,
     row_size,
@@ -214,6 +215,16 @@ class Smoothing(Family[ChosenPlan]):
         if len(members) > 1:
             text = f"of {len(members)} averaged forms that with most weight ({number(members[0][0], 2)}):\n{text}"
         return text
+
+    def paths(
+        self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Paths of the form chosen; of an average each form has its share of them."""
+        seasons = _stored_seasons(plan, row)
+        adjusted = _adjusted(y, seasons)
+        members = [(weight, partial(form_paths, form, adjusted, own)) for weight, form, own in _stored_forms(plan, row)]
+        ahead = season_at(seasons, np.arange(y.size, y.size + shocks.shape[1])) if seasons else 0.0
+        return shared_paths(members, shocks) + ahead
 
     def components(self, plan: ChosenPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
         """Level, trend and season of the form chosen, and the seasons taken out."""

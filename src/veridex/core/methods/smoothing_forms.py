@@ -33,6 +33,7 @@ __all__ = [
     "constants_of",
     "estimate",
     "fewest",
+    "form_paths",
     "obstacle",
     "replay",
     "row_size",
@@ -155,6 +156,13 @@ def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out:
     paths = np.empty((PATHS, plan.horizon))
     simulate_smoothing(y, *form, rows, rng.standard_normal(paths.shape), paths)
     return Status.DONE if _fill_from_paths(plan, paths, out) else Status.MODEL_INTERVALS
+
+
+def form_paths(form: Form, y: FloatArray, row: FloatArray, shocks: FloatArray) -> FloatArray:
+    """Simulated demand after the end of `y` from standard normal shocks, both of shape (paths, horizon)."""
+    paths = np.empty(shocks.shape)
+    simulate_smoothing(y, *form, row[None, :].copy(), np.ascontiguousarray(shocks), paths)
+    return paths
 
 
 def _fill_from_paths(plan: Plan, paths: FloatArray, out: Rows) -> bool:

@@ -55,7 +55,7 @@ def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str 
         amount = quantity(abs(float(effect)), unit)
         does = "adds" if effect >= 0 else "takes away"
         if effect == 0.0:
-            said.append(f"{column.name} cannot be judged here: it does not vary in this span")
+            said.append(f"the effect of {column.name} cannot be told from this span")
         elif column.kind == "event":
             said.append(f"a period full of {column.name} {does} {amount}")
         else:

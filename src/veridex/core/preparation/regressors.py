@@ -1,6 +1,6 @@
 """Drivers and events as the columns a method sees: what is recorded, and up to when each is known at an origin."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -12,7 +12,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.errors import ParameterError
 
-__all__ = ["Column", "Regressors"]
+__all__ = ["Column", "Explaining", "Regressors"]
 
 FloatArray = NDArray[np.float64]
 
@@ -116,3 +116,52 @@ class Regressors:
                 problem = f"it has no value for {first}, and the forecast needs {horizon} periods from "
                 problem += f"{self.cadence.text(stop)} on; add its future values, or do not name it known ahead"
                 raise ParameterError("drivers", repr(driver.name), problem)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Explaining:
+    """What was handed over to explain demand.
+
+    Attributes
+    ----------
+    drivers : Drivers or None
+    events : Events or None
+    foresight : {"none", "perfect"}
+        Where forecasts take the future of observed-only drivers from: a forecast of their own, or what was recorded.
+    """
+
+    drivers: Drivers | None = None
+    events: Events | None = None
+    foresight: str = "none"
+
+    def __post_init__(self) -> None:
+        if self.foresight not in ("none", "perfect"):
+            raise ParameterError("foresight", repr(self.foresight), "say 'none' or 'perfect'")
+
+    @property
+    def perfect(self) -> bool:
+        """Whether forecasts are made with values that nobody knew at the time."""
+        return self.foresight == "perfect" and self.drivers is not None and bool(self._observed)
+
+    @property
+    def _observed(self) -> list[str]:
+        if self.drivers is None:
+            return []
+        return [name for name in self.drivers.names if name not in self.drivers.known_ahead]
+
+    def notes(self, without: Sequence[str]) -> tuple[str, ...]:
+        """Say how a backtest treats them, and which methods, `without` drivers, forecast from demand alone."""
+        if self.drivers is None and self.events is None:
+            return ()
+        found = []
+        if self.drivers is not None and self.drivers.known_ahead:
+            ahead = ", ".join(self.drivers.known_ahead)
+            found.append(f"Drivers known ahead ({ahead}) enter with their recorded values, not with what was planned.")
+        if self._observed:
+            how = "are forecast at each origin by smoothing"
+            if self.foresight == "perfect":
+                how = "enter with recorded values that nobody knew at the origin (perfect foresight)"
+            found.append(f"Drivers only observed ({', '.join(self._observed)}) {how}.")
+        if without:
+            found.append(f"These methods take no drivers and forecast from demand alone: {', '.join(without)}.")
+        return tuple(found)
