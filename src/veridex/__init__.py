@@ -4,6 +4,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from veridex.core.backtest.comparison import Comparison
     from veridex.core.backtest.schemes import Holdout, RollingOrigin
     from veridex.core.backtest.trial import Trial
     from veridex.core.diagnosis.audit import Audit
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from veridex.exchange.publications import read_publication
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
-    from veridex.front import backtest, publish
+    from veridex.front import backtest, compare_fits, publish
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
@@ -37,6 +38,7 @@ _HOMES = {
     "Audit": "core.diagnosis.audit",
     "Breaks": "core.diagnosis.breaks",
     "Cadence": "core.history.cadence",
+    "Comparison": "core.backtest.comparison",
     "Correlogram": "core.diagnosis.correlogram",
     "Decomposition": "core.diagnosis.decomposition",
     "Drivers": "core.history.drivers",
@@ -56,6 +58,7 @@ _HOMES = {
     "VeridexError": "errors",
     "backtest": "front",
     "breaks": "core.diagnosis.breaks",
+    "compare_fits": "front",
     "correlogram": "core.diagnosis.correlogram",
     "decide": "core.verdict.verdict",
     "decompose": "core.diagnosis.decomposition",
@@ -80,6 +83,7 @@ __all__ = [
     "Audit",
     "Breaks",
     "Cadence",
+    "Comparison",
     "Correlogram",
     "Decomposition",
     "Drivers",
@@ -99,6 +103,7 @@ __all__ = [
     "VeridexError",
     "backtest",
     "breaks",
+    "compare_fits",
     "correlogram",
     "decide",
     "decompose",

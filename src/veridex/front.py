@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from veridex.core.backtest.comparison import Comparison, compare
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Progress, run_backtest
 from veridex.core.backtest.schemes import Scheme
@@ -10,6 +11,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
 from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.preparation.regressors import Explaining
@@ -17,7 +19,7 @@ from veridex.core.publication.publication import Publication, make_publication
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["backtest", "publish"]
+__all__ = ["backtest", "compare_fits", "publish"]
 
 
 def backtest(
@@ -70,6 +72,38 @@ def backtest(
     return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining)
 
 
+def compare_fits(
+    series: History | ItemHistory,
+    lineup: Sequence[str | Method],
+    scheme: Scheme | None = None,
+    drivers: Drivers | None = None,
+    events: Events | None = None,
+    foresight: str = "none",
+) -> Comparison:
+    """Put rival models of one series side by side.
+
+    Parameters
+    ----------
+    series : ItemHistory or History of one item
+    lineup : sequence of str or Method
+    scheme : RollingOrigin or Holdout, optional
+        How to measure holdout errors; without it there are none.
+    drivers, events, foresight : optional
+        As in `backtest`.
+
+    Returns
+    -------
+    Comparison
+        `coefficients` with a column per model; `models` with criteria (only where they compare, and why not), training
+        and holdout errors, time; `alarms` where a model overfits; `in_words()`.
+
+    Raises
+    ------
+    MethodUnknown, SettingError, ParameterError, HistoryTooShort
+    """
+    return compare(only_item(series), lineup, scheme, Explaining(drivers, events, foresight))
+
+
 def publish(
     history: History | ItemHistory,
     verdict: Verdict | None = None,
@@ -78,6 +112,9 @@ def publish(
     horizon: int = 12,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
     engine: str = "serial",
+    drivers: Drivers | None = None,
+    events: Events | None = None,
+    scenarios: Sequence[Drivers] = (),
 ) -> Publication:
     """Refit each item's method on its whole history and forecast.
 
@@ -95,6 +132,10 @@ def publish(
         Interval levels in percent.
     engine : {"serial"}
         Who does the work.
+    drivers, events : optional
+        For the methods that take drivers; those known ahead must reach the horizon.
+    scenarios : sequence of Drivers
+        Other futures of the same drivers, each with a name (`Drivers.scenario`): further forecasts beside the first.
 
     Raises
     ------
@@ -113,7 +154,11 @@ def publish(
             made = f"{tested.cadence.name} demand with a cycle of {tested.cycle_length}"
             raise ParameterError("verdict", repr(verdict), f"it was made on {made}, which this history is not")
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
-    return make_publication(many, source, horizon, checked_levels(levels), _engine(engine))
+    names = [one.name for one in scenarios]
+    if scenarios and (drivers is None or "" in names or len(set(names)) < len(names)):
+        raise ParameterError("scenarios", repr(names), "pass drivers, and make each scenario from them with a name")
+    explaining = Explaining(drivers, events)
+    return make_publication(many, source, horizon, checked_levels(levels), _engine(engine), explaining, scenarios)
 
 
 def _engine(name: str) -> Engine:

@@ -67,10 +67,12 @@ class Drivers:
     cadence: Cadence
     columns: tuple[Driver, ...]
     notes: tuple[str, ...] = ()
+    name: str = ""
 
     def __repr__(self) -> str:
         words = [f"{driver.name}{' (known ahead)' if driver.known_ahead else ''}" for driver in self.columns]
-        return f"Drivers({self.cadence.name}: {', '.join(words)})"
+        called = f"{self.name!r}, " if self.name else ""
+        return f"Drivers({called}{self.cadence.name}: {', '.join(words)})"
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -174,6 +176,45 @@ class Drivers:
         """
         return replace(self, columns=tuple(self._one(name) for name in names))
 
+    def scenario(self, name: str, changes: Mapping[str, float | str], since: object) -> "Drivers":
+        """The same drivers with another future, under a name.
+
+        Parameters
+        ----------
+        name : str
+            What the scenario is called in publications.
+        changes : mapping of driver to number or str
+            A number is the value from `since` on; ``"+5%"`` or ``"-3"`` changes each value by so much.
+        since : period
+            The first period that is changed.
+
+        Raises
+        ------
+        ParameterError
+            If there is no such driver, a change cannot be read, or a driver has no value from `since` on.
+        """
+        first = self.cadence.period(since)
+        stray = [key for key in changes if key not in self.names]
+        if stray or not name:
+            problem = f"the drivers are {', '.join(self.names)}" if stray else "name the scenario"
+            raise ParameterError("scenario", repr(stray[0] if stray else name), problem)
+        made = []
+        for driver in self.columns:
+            if driver.name not in changes:
+                made.append(driver)
+                continue
+            spans = {}
+            for item, (start, values) in driver.spans.items():
+                at = max(first - start, 0)
+                if at >= values.size:
+                    problem = f"{driver.name!r} has no value from {self.cadence.text(first)} on; add its future values"
+                    raise ParameterError("since", repr(since), problem)
+                moved = values.copy()
+                moved[at:] = _changed(values[at:], changes[driver.name], driver.name)
+                spans[item] = (start, locked(moved))
+            made.append(replace(driver, spans=spans))
+        return replace(self, columns=tuple(made), name=name)
+
     def _one(self, name: str) -> Driver:
         parts = DERIVED.fullmatch(name)
         base = name if name in self.names or parts is None else parts["changed"] or parts["plain"]
@@ -237,6 +278,20 @@ class Drivers:
                 first, last = (self.cadence.text(start + at) for at in (low, high - 1))
                 rows.append((driver.name, first, last, high - low))
         return pd.DataFrame(rows, columns=["driver", "first", "last", "periods"])
+
+
+CHANGE = re.compile(r"(?P<sign>[+-])\s*(?P<size>\d+(?:\.\d+)?)\s*(?P<percent>%?)")
+
+
+def _changed(values: FloatArray, change: float | str, name: str) -> FloatArray:
+    """Values after a change: set, moved by so much, or by so many percent."""
+    if isinstance(change, (int, float)) and not isinstance(change, bool):
+        return np.full(values.size, float(change))
+    read = CHANGE.fullmatch(str(change).strip())
+    if read is None:
+        raise ParameterError(name, repr(change), "write a number, '+5%', '-5%', '+3' or '-3'")
+    size = float(read["size"]) * (1.0 if read["sign"] == "+" else -1.0)
+    return np.asarray(values * (1.0 + size / 100.0) if read["percent"] else values + size)
 
 
 def _wanted(

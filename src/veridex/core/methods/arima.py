@@ -298,6 +298,15 @@ class Arima(Family[ArimaPlan]):
         text = arima_equation(members[0][1], plan.columns)
         return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
 
+    def likelihood_of(self, plan: ArimaPlan, row: FloatArray) -> str:
+        """Values with their differences, or given the first of them."""
+        o = orders_of(plan.members(row)[0][1])
+        times = ("", "differenced once", "differenced twice")[o.d]
+        over = f"over {o.m} periods" if o.D else ""
+        words = " and ".join(part for part in (times, f"differenced {over}" if over and not times else over) if part)
+        given = " given the first" if plan.conditional else ""
+        return f"values {words}{given}".replace("  ", " ").strip()
+
     def dependent(self, plan: ArimaPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
         """Columns that explain each other once differences are taken."""
         if plan.orders is None:
@@ -310,7 +319,7 @@ class Arima(Family[ArimaPlan]):
         """Zeros of the polynomials, the seasonal ones' in powers of the cycle."""
         return arima_roots(plan.members(row)[0][1])
 
-    def flags(self, plan: ArimaPlan, row: FloatArray) -> tuple[str, ...]:
+    def flags(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
         """Near a unit root, piled up at the edge, factors that nearly cancel."""
         best = plan.members(row)[0][1]
         return flags_of(orders_of(best), held(best))

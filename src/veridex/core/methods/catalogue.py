@@ -6,17 +6,19 @@ from typing import Any
 
 from veridex.core.methods.arima import Arima
 from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean, WeightedAverage
+from veridex.core.methods.bending_trend import BendingTrend
 from veridex.core.methods.combination import Combination
 from veridex.core.methods.contract import Family
+from veridex.core.methods.driver_regression import DriverRegression
 from veridex.core.methods.grammar import parse, written
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
 from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
-from veridex.core.methods.regression import TrendDummies
 from veridex.core.methods.settings import settled
 from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.smoothing_chosen import Smoothing
 from veridex.core.methods.theta import Theta
 from veridex.core.methods.transformed import TRANSFORM, Transformed
+from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendDummies
 from veridex.errors import MethodUnknown, ParameterError, SettingError
 
 __all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
@@ -39,7 +41,12 @@ FAMILIES: tuple[Family[Any], ...] = (
     SyntetosBoylan(),
     TeunterSyntetosBabai(),
     Arima(),
+    LinearTrend(),
+    PolyTrend(),
     TrendDummies(),
+    Harmonic(),
+    DriverRegression(),
+    BendingTrend(),
     Combination(lambda text: method(text)),
 )
 

@@ -1,12 +1,37 @@
 """Columns that other columns explain exactly."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from veridex.core.methods.contract import FloatArray
 
-__all__ = ["dependent"]
+__all__ = ["dependent", "told_apart"]
 
 TOLERANCE = 1e-10
+EXPLAINED = 1e-9
+"""Share of a column's size that its neighbours leave of it when they explain it but for rounding."""
+
+
+def told_apart(own: FloatArray, drivers: FloatArray) -> NDArray[np.bool_]:
+    """Which driver columns a method's own columns do not explain exactly: an event at the same time each year is
+    season.
+
+    Parameters
+    ----------
+    own : ndarray, shape (n, k)
+    drivers : ndarray, shape (n, r)
+
+    Returns
+    -------
+    ndarray of bool, shape (r,)
+    """
+    size = np.sqrt(np.square(drivers).sum(axis=0))
+    rest = drivers
+    if own.shape[1] and drivers.shape[1]:
+        rest = drivers - own @ np.linalg.lstsq(own, drivers, rcond=None)[0]
+    left = np.sqrt(np.square(rest).sum(axis=0))
+    apart: NDArray[np.bool_] = np.asarray(left > EXPLAINED * np.where(size > 0.0, size, 1.0))
+    return np.asarray(apart & (size > 0.0))
 
 
 def dependent(design: FloatArray, count: int | None = None) -> list[int]:

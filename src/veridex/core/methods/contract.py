@@ -245,9 +245,17 @@ class Family(ABC, Generic[P]):
         """Zeros of the polynomials that remember, complex, by name; none where there is no such polynomial."""
         return {}
 
-    def flags(self, plan: P, row: FloatArray) -> tuple[str, ...]:
+    def flags(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
         """What is wrong with the estimates, in a few words each."""
         return ()
+
+    def figures(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
+        """Further figures of the fit, by name."""
+        return {}
+
+    def likelihood_of(self, plan: P, row: FloatArray) -> str:
+        """What the values are that the likelihood is of: criteria compare where this is the same."""
+        return "values"
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""

@@ -195,7 +195,8 @@ class Evidence:
         """What makes the estimates doubtful, in a few words each; empty where nothing does."""
         if not self.available:
             return ()
-        found = self.method.family.flags(self._plan, self.row)
+        with np.errstate(all="ignore"):
+            found = self.method.family.flags(self._plan, *self._training, self.row)
         if self.parameters and self.nobs < FEW_PER_PARAMETER * self.parameters:
             found += (f"only {self.nobs} values for {self.parameters} quantities estimated",)
         return found
@@ -230,7 +231,21 @@ class Evidence:
             "converged": float(self.status != Status.NOT_CONVERGED) if self.available else np.nan,
             "steps": float(self.stats[3]),
             "milliseconds": self.milliseconds,
+            **self._figures,
         }
+
+    @property
+    def _figures(self) -> dict[str, float]:
+        """What the family adds to the summary."""
+        if not self.available:
+            return {}
+        with np.errstate(all="ignore"):
+            return self.method.family.figures(self._plan, *self._training, self.row)
+
+    @property
+    def likelihood_of(self) -> str:
+        """What the values are that the likelihood is of, such as ``values differenced once``."""
+        return self.method.family.likelihood_of(self._plan, self.row) if self.available else ""
 
     @cached_property
     def innovations(self) -> FloatArray:

@@ -23,6 +23,7 @@ class Status(IntEnum):
     UNKNOWN_INSIDE = 10
     DRIVER_UNKNOWN = 11
     DEPENDENT = 12
+    NO_DRIVERS = 13
 
 
 _REASONS = {
@@ -38,6 +39,7 @@ _REASONS = {
     Status.ABOVE_ZERO: "a logarithm or power needs demand above zero throughout",
     Status.UNKNOWN_INSIDE: "conditional sums of squares need every value between the first and the last",
     Status.DRIVER_UNKNOWN: "a driver has no value in a period that is needed",
+    Status.NO_DRIVERS: "the method explains demand by drivers or events, and none were passed",
     Status.DEPENDENT: "columns explain each other exactly: leave one of them out",
     Status.NEGATIVE: "demand below zero is nothing that comes now and then",
     Status.NO_FOLD: "the history does not reach back to this origin",

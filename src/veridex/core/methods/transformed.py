@@ -14,6 +14,7 @@ from veridex.core.methods.contract import Coefficients, Column, Family, FloatArr
 from veridex.core.methods.criteria import CRITERIA
 from veridex.core.methods.settings import Setting, choice, number
 from veridex.core.methods.status import Status
+from veridex.core.methods.words import LOG_UNIT
 from veridex.core.methods.words import number as shown
 from veridex.core.numerics.box_cox import back_moments, back_values, box_cox, log_jacobian
 
@@ -175,13 +176,25 @@ class Transformed(Family[TransformedPlan]):
         parts = self._family.contributions(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
         return {f"{name} of {_scale(row[0])}": part for name, part in parts.items()}
 
+    def likelihood_of(self, plan: TransformedPlan, row: FloatArray) -> str:
+        """The same values: the Jacobian brings the likelihood back to them."""
+        return self._family.likelihood_of(plan.inner, row[HEAD:])
+
     def roots(self, plan: TransformedPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
         """Those of the method."""
         return self._family.roots(plan.inner, row[HEAD:])
 
-    def flags(self, plan: TransformedPlan, row: FloatArray) -> tuple[str, ...]:
+    def flags(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
         """Those of the method."""
-        return self._family.flags(plan.inner, row[HEAD:])
+        return self._family.flags(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
+
+    def figures(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
+        """Those of the method, on the transformed scale."""
+        return self._family.figures(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
+
+    def dependent(self, plan: TransformedPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Those of the method, whatever the power."""
+        return self._family.dependent(plan.inner, y, x)
 
 
 def replace_row(out: Rows, head: int) -> Rows:
@@ -203,4 +216,4 @@ def _scale(power: float) -> str:
 
 def _on_scale(series: ItemHistory, power: float) -> ItemHistory:
     """The series with a unit that says which scale its method speaks of."""
-    return replace(series, unit="on the log scale" if power == 0 else "on the transformed scale")
+    return replace(series, unit=LOG_UNIT if power == 0 else "on the transformed scale")

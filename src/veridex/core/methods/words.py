@@ -6,7 +6,11 @@ from collections.abc import Iterable, Sequence
 from veridex.core.history.cadence import Cadence
 from veridex.core.methods.contract import Column
 
-__all__ = ["effect_words", "memory", "number", "quantity", "signed"]
+__all__ = ["LOG_UNIT", "effect_words", "memory", "number", "quantity", "signed"]
+
+
+LOG_UNIT = "on the log scale"
+"""The unit of a method that models logarithms."""
 
 
 def number(value: float, digits: int = 4) -> str:
@@ -51,11 +55,12 @@ def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str 
     'One more of price takes away 2 units, all else equal; a period full of fair adds 30 units.'
     """
     said = []
+    logs = unit == LOG_UNIT
     for column, effect in zip(columns, effects, strict=True):
-        amount = quantity(abs(float(effect)), unit)
-        does = "adds" if effect >= 0 else "takes away"
+        does = "multiplies demand by" if logs else "adds" if effect >= 0 else "takes away"
+        amount = number(math.exp(float(effect))) if logs else quantity(abs(float(effect)), unit)
         if effect == 0.0:
-            said.append(f"the effect of {column.name} cannot be told from this span")
+            said.append(f"the effect of {column.name} cannot be told apart in this span")
         elif column.kind == "event":
             said.append(f"a period full of {column.name} {does} {amount}")
         else:

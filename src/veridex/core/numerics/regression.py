@@ -1,108 +1,150 @@
-"""Regression on a straight trend and period dummies, with its forecasts."""
+"""Ordinary least squares to the last digit, the errors of its coefficients, and polynomials on a stable basis."""
 
 import math
+from fractions import Fraction
 
 import numpy as np
+from numpy.typing import NDArray
 
-from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.numerics.compiled import kernel
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 
-__all__ = ["estimate_trend_dummies", "replay_trend_dummies"]
+__all__ = ["chebyshev_design", "gaussian_log_likelihood", "in_powers", "newey_west", "ordinary_least_squares"]
+
+FloatArray = NDArray[np.float64]
+
+WELL = 1e3
+"""Up to this condition (columns scaled) plain QR keeps more than eleven digits."""
+
+ROUNDS = 6
 
 
 @kernel
-def _fill(line: FloatArray, t: int, m: int) -> None:
-    """Put the regressors of period t into `line`: one, time from 1, dummies of all phases but the first."""
-    line[:] = 0.0
-    line[0] = 1.0
-    line[1] = t + 1.0
-    if t % m > 0:
-        line[1 + t % m] = 1.0
+def _solve(design: FloatArray, target: FloatArray, coefficients: FloatArray, factor: FloatArray) -> float:
+    total = least_squares(design, target, coefficients)
+    if total >= 0.0:
+        triangular_inverse(design, factor)
+    return float(total)
 
 
-@kernel
-def estimate_trend_dummies(y: FloatArray, m: int, row: FloatArray, factor: FloatArray, stats: FloatArray) -> bool:
-    """Least squares of `y` on an intercept, time and m - 1 period dummies.
+def ordinary_least_squares(design: FloatArray, target: FloatArray) -> tuple[FloatArray, FloatArray, float] | None:
+    """Solve min |target - design b|, with iterative refinement where the columns are nearly dependent.
 
     Parameters
     ----------
-    y : ndarray, shape (n,)
-        Oldest first; unknown values (NaN) are left out.
-    m : int
-        Cycle length; 1 for a trend alone.
-    row : ndarray, shape (m + 2,)
-        Filled with intercept, slope per period, dummies of phases 1 to m - 1 against phase 0, and the
-        variance (residual sum over n - k).
-    factor : ndarray, shape (m + 1, m + 1)
-        Filled with R^-1: the coefficients' covariance is variance * R^-1 R^-T.
-    stats : ndarray, shape (4,)
-        Filled with log-likelihood, values used, quantities estimated (variance included), iterations (0).
+    design : ndarray, shape (n, k), n >= k
+    target : ndarray, shape (n,)
 
     Returns
     -------
-    bool
-        False where values are too few or a period of the cycle was never observed.
-    """
-    k = m + 1
-    n = 0
-    for t in range(y.size):
-        n += not math.isnan(y[t])
-    if n <= k:
-        return False
-    design = np.empty((n, k))
-    target = np.empty(n)
-    i = 0
-    for t in range(y.size):
-        if not math.isnan(y[t]):
-            _fill(design[i], t, m)
-            target[i] = y[t]
-            i += 1
-    total = least_squares(design, target, row[:k])
-    if total < 0.0:
-        return False
-    triangular_inverse(design, factor)
-    row[k] = total / (n - k)
-    stats[0] = -0.5 * n * (math.log(2.0 * math.pi * max(total / n, 1e-300)) + 1.0)
-    stats[1] = n
-    stats[2] = k + 1
-    stats[3] = 0
-    return True
-
-
-@kernel
-def replay_trend_dummies(
-    n: int,
-    m: int,
-    row: FloatArray,
-    factor: FloatArray,
-    fitted: FloatArray,
-    points: FloatArray,
-    stderr: FloatArray,
-) -> None:
-    """Fitted values of the first n periods and forecasts of those after, with the closed-form standard error.
-
-    The standard error holds the noise of the new value and the uncertainty of all coefficients:
-    sqrt(variance * (1 + x' (X'X)^-1 x)).
+    tuple or None
+        Coefficients, shape (k,); R^-1, shape (k, k), whose rows give the covariance R^-1 R^-T over the variance; the
+        residual sum of squares. None where the columns are dependent.
 
     References
     ----------
-    .. [1] Seber and Lee (2003), Linear Regression Analysis, 2nd ed., section 5.3.1.
+    .. [1] Golub and Van Loan (2013), Matrix Computations, 4th ed., section 5.3.
+    .. [2] Bjorck (1967), Iterative refinement of linear least squares solutions, BIT 7, 257-278.
     """
-    k = m + 1
-    x = np.empty(k)
-    for t in range(n + points.size):
-        _fill(x, t, m)
-        value = 0.0
-        for j in range(k):
-            value += x[j] * row[j]
-        if t < n:
-            fitted[t] = value
-            continue
-        leverage = 0.0
-        for j in range(k):
-            part = 0.0
-            for i in range(j + 1):
-                part += factor[i, j] * x[i]
-            leverage += part * part
-        points[t - n] = value
-        stderr[t - n] = math.sqrt(row[k] * (1.0 + leverage))
+    k = design.shape[1]
+    coefficients, factor = np.empty(k), np.zeros((k, k))
+    if k == 0:
+        return coefficients, factor, float(target @ target)
+    total = _solve(design.copy(), target.copy(), coefficients, factor)
+    if total < 0.0:
+        return None
+    condition = np.sqrt(np.einsum("ij,ij->j", design, design) * np.einsum("ij,ij->i", factor, factor)).max()
+    if condition > WELL:
+        coefficients, total = _refined(design, target, coefficients)
+    return coefficients, factor, total
+
+
+def _refined(design: FloatArray, target: FloatArray, coefficients: FloatArray) -> tuple[FloatArray, float]:
+    """Refine coefficients and residuals together, with residuals of both equations in extended precision."""
+    scale = np.sqrt(np.einsum("ij,ij->j", design, design))
+    q, r = np.linalg.qr(design / scale)
+    x, y = (design.astype(np.longdouble) / scale), target.astype(np.longdouble)
+    b = (coefficients * scale).astype(np.longdouble)
+    rest = y - x @ b
+    for _ in range(ROUNDS):
+        f = np.asarray(y - rest - x @ b, dtype=np.float64)
+        g = np.asarray(-(x.T @ rest), dtype=np.float64)
+        inner = q.T @ f - np.linalg.solve(r.T, g)
+        b = b + np.linalg.solve(r, inner)
+        rest = rest + (f - q @ inner)
+    return np.asarray(b / scale, dtype=np.float64), float(rest @ rest)
+
+
+def newey_west(design: FloatArray, errors: FloatArray, factor: FloatArray, lags: int | None = None) -> FloatArray:
+    """Covariance of coefficients that holds with autocorrelated errors of changing spread.
+
+    Bartlett weights up to `lags`, by default ``floor(4 (n / 100)^(2/9))``, and the factor n / (n - k) for small
+    samples.
+
+    Parameters
+    ----------
+    design : ndarray, shape (n, k)
+    errors : ndarray, shape (n,)
+    factor : ndarray, shape (k, k)
+        R^-1.
+    lags : int, optional
+
+    References
+    ----------
+    .. [1] Newey and West (1987), Econometrica 55, 703-708; (1994), Review of Economic Studies 61, 631-653 (the lags).
+    """
+    n, k = design.shape
+    lags = int(4.0 * (n / 100.0) ** (2.0 / 9.0)) if lags is None else lags
+    moments = design * errors[:, None]
+    middle = moments.T @ moments
+    for lag in range(1, lags + 1):
+        product = moments[lag:].T @ moments[:-lag]
+        middle += (1.0 - lag / (lags + 1.0)) * (product + product.T)
+    bread = factor @ factor.T
+    return np.asarray(n / (n - k) * bread @ middle @ bread)
+
+
+def chebyshev_design(x: FloatArray, low: float, high: float, degree: int) -> FloatArray:
+    """Chebyshev polynomials 0 to `degree` of x, with [low, high] brought to [-1, 1]; shape (n, degree + 1)."""
+    scaled = (2.0 * x - low - high) / (high - low)
+    design = np.ones((x.size, degree + 1))
+    if degree:
+        design[:, 1] = scaled
+    for j in range(2, degree + 1):
+        design[:, j] = 2.0 * scaled * design[:, j - 1] - design[:, j - 2]
+    return design
+
+
+def to_powers(degree: int, low: float, high: float) -> NDArray[np.object_]:
+    """Exact matrix from coefficients of the scaled Chebyshev polynomials to those of 1, x, x^2, ...
+
+    Rational numbers, since the sums cancel: shape (degree + 1, degree + 1), of `Fraction`.
+    """
+    slope = Fraction(2) / (Fraction(high) - Fraction(low))
+    shift = -(Fraction(low) + Fraction(high)) / (Fraction(high) - Fraction(low))
+    columns: list[list[Fraction]] = [[Fraction(1)], [shift, slope]]
+    for _ in range(2, degree + 1):
+        before, last = columns[-2], columns[-1]
+        product = [2 * shift * c for c in last] + [Fraction(0)]
+        for j, c in enumerate(last):
+            product[j + 1] += 2 * slope * c
+        for j, c in enumerate(before):
+            product[j] -= c
+        columns.append(product)
+    matrix = np.full((degree + 1, degree + 1), Fraction(0), dtype=object)
+    for j, column in enumerate(columns[: degree + 1]):
+        matrix[: len(column), j] = column
+    return matrix
+
+
+def in_powers(coefficients: FloatArray, factor: FloatArray, low: float, high: float) -> tuple[FloatArray, FloatArray]:
+    """Coefficients of 1, x, x^2, ... and their R^-1 from those of the scaled Chebyshev polynomials."""
+    matrix = to_powers(coefficients.size - 1, low, high)
+    exact = matrix @ np.array([Fraction(c) for c in coefficients.tolist()], dtype=object)
+    rows = matrix @ np.array([[Fraction(v) for v in row] for row in factor.tolist()], dtype=object)
+    return exact.astype(np.float64), rows.astype(np.float64)
+
+
+def gaussian_log_likelihood(total: float, n: int) -> float:
+    """Log-likelihood of n normal errors with this sum of squares, the variance at its maximum."""
+    return -0.5 * n * (math.log(2.0 * math.pi * max(total / n, 1e-300)) + 1.0)

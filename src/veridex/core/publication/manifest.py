@@ -3,6 +3,7 @@
 import hashlib
 import math
 import platform
+from collections.abc import Sequence
 from dataclasses import asdict, is_dataclass
 from datetime import UTC, datetime
 from importlib.metadata import version
@@ -10,12 +11,14 @@ from typing import Any
 
 import numpy as np
 
+from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.methods.fitted import Fitted
+from veridex.core.preparation.regressors import Explaining
 from veridex.core.verdict.single import Choice
 from veridex.core.verdict.verdict import Verdict
 
-__all__ = ["FORMAT", "fingerprint", "item_entry", "manifest_head"]
+__all__ = ["FORMAT", "explained_by", "fingerprint", "item_entry", "manifest_head"]
 
 FORMAT = "veridex publication 1"
 
@@ -74,6 +77,21 @@ def _backtest(verdict: Verdict) -> dict[str, Any]:
         "notes": list(trial.notes),
         "standings": [_clean(row) for row in trial.standings().to_dict("records")],
     }
+
+
+def explained_by(explaining: Explaining, scenarios: Sequence[Drivers]) -> dict[str, Any]:
+    """Drivers, events and scenarios; nothing where there are none."""
+    found: dict[str, Any] = {}
+    if explaining.drivers is not None:
+        found["drivers"] = {
+            "names": list(explaining.drivers.names),
+            "known_ahead": list(explaining.drivers.known_ahead),
+            "observed_only": "forecast by smoothing, their uncertainty in the intervals by simulation",
+            "scenarios": [one.name for one in scenarios],
+        }
+    if explaining.events is not None:
+        found["events"] = list(explaining.events.names)
+    return found
 
 
 def item_entry(

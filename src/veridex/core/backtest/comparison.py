@@ -1,0 +1,166 @@
+"""Rival models of one series side by side: estimates, criteria where they compare, training against holdout errors."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import pandas as pd
+
+from veridex.core.backtest.engine import SerialEngine
+from veridex.core.backtest.runner import run_backtest
+from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.catalogue import Method, methods
+from veridex.core.methods.criteria import CRITERIA
+from veridex.core.methods.fitted import Fitted, fit
+from veridex.core.methods.words import number
+from veridex.core.preparation.regressors import Explaining
+
+__all__ = ["Comparison", "compare"]
+
+WORSE = 1.01
+"""A holdout error beyond this multiple of a simpler model's is worse."""
+
+ERRORS = ("rmse", "mae", "mase")
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Comparison:
+    """Rival models of one series.
+
+    Attributes
+    ----------
+    fits : tuple of Fitted
+        On the whole series, in the order entered.
+    trial : Trial or None
+        Their backtest; None where no scheme was given.
+    """
+
+    fits: tuple[Fitted, ...]
+    trial: Trial | None = field(default=None, repr=False)
+
+    @cached_property
+    def coefficients(self) -> pd.DataFrame:
+        """A row per coefficient, a column per model: its value, NaN where the model has none of that name."""
+        columns = {one.method.text: one.coefficients.set_index("name")["value"] for one in self.fits}
+        names = list(dict.fromkeys(name for values in columns.values() for name in values.index))
+        table = {text: [float(values.get(name, np.nan)) for name in names] for text, values in columns.items()}
+        return pd.DataFrame({"name": names, **table})
+
+    @cached_property
+    def models(self) -> pd.DataFrame:
+        """A row per model: method, n, parameters, criteria, why those do not compare, errors, milliseconds.
+
+        Criteria stand where the likelihood is of the same values as most others'; `not_comparable` says why it is not.
+        Training errors are of one step inside the training spans, holdout errors of all lead times, both from the
+        backtest and on the origins and cells that every model has; without one the training errors are of the fit.
+        """
+        against = self._common_sample
+        rows = []
+        for one in self.fits:
+            why = _why_not(one, against)
+            figures = one.summary
+            row: dict[str, object] = {"method": one.method.text, "n": one.nobs, "parameters": one.parameters}
+            row |= {name: figures[name] if not why else np.nan for name in ("log_likelihood", *CRITERIA)}
+            row["not_comparable"] = one.reason if not one.available else why
+            row |= {f"training_{name}": figures[name] for name in ERRORS[:2]} if self.trial is None else {}
+            row["milliseconds"] = figures["milliseconds"]
+            rows.append(row)
+        table = pd.DataFrame(rows)
+        if self.trial is not None:
+            for scope in ("training", "holdout"):
+                scores = self._scores(scope).set_index("method")
+                for name in ERRORS:
+                    table[f"{scope}_{name}"] = table["method"].map(scores[name])
+            table["milliseconds"] = table.pop("milliseconds")
+        return table
+
+    def _scores(self, scope: str) -> pd.DataFrame:
+        assert self.trial is not None
+        if scope == "holdout":
+            return self.trial.scores(by="method", common=True)
+        return self.trial.scores(by="method", scope="training")
+
+    @property
+    def _common_sample(self) -> tuple[int, str]:
+        """What most likelihoods are of: how many values, and how those were made."""
+        samples = Counter(_sample(one) for one in self.fits if np.isfinite(one.log_likelihood))
+        return samples.most_common(1)[0][0] if samples else (0, "")
+
+    @cached_property
+    def alarms(self) -> tuple[str, ...]:
+        """Where a model fits the training spans better than a simpler one and forecasts the holdout worse."""
+        if self.trial is None:
+            return ()
+        table = self.models.dropna(subset=["training_rmse", "holdout_rmse"])
+        found = []
+        for big in table.to_dict("records"):
+            rivals = table[
+                (table["parameters"] < big["parameters"])
+                & (table["training_rmse"] > big["training_rmse"])
+                & (table["holdout_rmse"] * WORSE < big["holdout_rmse"])
+            ]
+            if len(rivals):
+                small = rivals.sort_values("holdout_rmse", kind="stable").iloc[0]
+                better = 100.0 * (1.0 - big["training_rmse"] / small["training_rmse"])
+                worse = 100.0 * (big["holdout_rmse"] / small["holdout_rmse"] - 1.0)
+                more = int(big["parameters"] - small["parameters"])
+                found.append(
+                    f"Overfit alarm: {big['method']}, with {more} quantities more than {small['method']}, fits the "
+                    f"training spans {number(better, 2)} % better and forecasts the holdout {number(worse, 2)} % worse."
+                )
+        return tuple(found)
+
+    def in_words(self) -> str:
+        """Which model the criteria prefer, which the holdout, what does not compare, and the alarms."""
+        said = []
+        table = self.models
+        if table["aicc"].notna().sum() > 1:
+            said.append(f"By AICc {table.sort_values('aicc', kind='stable')['method'].iloc[0]} is preferred.")
+        if self.trial is not None and table["holdout_rmse"].notna().any():
+            best = table.sort_values("holdout_rmse", kind="stable").iloc[0]
+            error, how = number(float(best["holdout_rmse"])), self.trial.scheme.in_words()
+            said.append(f"On the holdout ({how}) {best['method']} errs least, by {error} (RMSE).")
+        said += [
+            f"The criteria of {row['method']} do not compare: {row['not_comparable']}."
+            for row in table.to_dict("records")
+            if row["not_comparable"]
+        ]
+        return " ".join([*said, *self.alarms])
+
+
+def compare(
+    series: ItemHistory, lineup: Sequence[str | Method], scheme: Scheme | None, explaining: Explaining
+) -> Comparison:
+    """Fit rival models, and backtest them where a scheme is given; see `veridex.compare_fits`, the public face."""
+    entered = methods(lineup)
+    fits = tuple(_fit(series, one, explaining) for one in entered)
+    if scheme is None:
+        return Comparison(fits=fits)
+    trial = run_backtest(History.of([series]), entered, scheme, (), SerialEngine(), None, explaining)
+    return Comparison(fits=fits, trial=trial)
+
+
+def _fit(series: ItemHistory, method: Method, explaining: Explaining) -> Fitted:
+    """Fit with drivers and events, or without where the method takes none."""
+    if not method.family.takes_drivers:
+        return fit(series, method)
+    return fit(series, method, explaining.drivers, explaining.events, explaining.foresight)
+
+
+def _sample(one: Fitted) -> tuple[int, str]:
+    return one.nobs, one.likelihood_of
+
+
+def _why_not(one: Fitted, against: tuple[int, str]) -> str:
+    """Why the criteria of a model do not compare with the others'; empty where they do."""
+    if not np.isfinite(one.log_likelihood):
+        return "it has no likelihood"
+    own = _sample(one)
+    if own == against:
+        return ""
+    return f"its likelihood is of {own[0]} {own[1]}, most others' of {against[0]} {against[1]}"

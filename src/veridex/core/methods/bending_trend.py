@@ -1,0 +1,285 @@
+"""A trend whose slope changes slowly, seasons, drivers and events, under a loss that freak values cannot bend."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.collinear import dependent, told_apart
+from veridex.core.methods.contract import Coefficients, Column, Family, FloatArray, Plan, Rows, effect_parts
+from veridex.core.methods.settings import DRIVER_SETTINGS, Value, number
+from veridex.core.methods.status import Status
+from veridex.core.methods.trends import CYCLES, WAVES, check_waves
+from veridex.core.methods.words import effect_words, quantity, signed
+from veridex.core.methods.words import number as shown
+from veridex.core.numerics.bending import LOWEST, Bent, bend, bend_given
+
+__all__ = ["BendingTrend"]
+
+MOST_WAVES = 12
+"""Waves of a cycle where their number is not stated."""
+
+PER_WAVE = 5
+"""Known periods for each coefficient of a season at least."""
+
+FREAK = 3.0
+"""Residuals beyond so many deviations are spoken of."""
+
+HEAD = 3
+"""A row begins with q, variance and degrees of freedom; then come the effects."""
+
+
+@dataclass(frozen=True, slots=True)
+class BendingPlan(Plan):
+    """Waves of each cycle, and the bend if it is stated."""
+
+    cycles: tuple[float, ...] = ()
+    waves: tuple[int, ...] | None = None
+    stated: float | None = None
+
+    @property
+    def most(self) -> int:
+        """Wave columns at most."""
+        return sum(2 * count for count in self._counts(None))
+
+    def _counts(self, n: int | None) -> list[int]:
+        """Waves of each cycle: stated, or as many as n periods support (a cycle seen less than twice, none)."""
+        if self.waves is not None:
+            return list(self.waves)
+        found = []
+        for length in self.cycles:
+            count = min(MOST_WAVES, int(length // 2))
+            if n is not None:
+                count = 0 if n < 2 * length else min(count, max(1, n // (2 * PER_WAVE * len(self.cycles))))
+            found.append(count)
+        return found
+
+    def basis(self, n: int, periods: int) -> tuple[FloatArray, list[tuple[float, int, str]]]:
+        """Wave columns over `periods`, as n periods support them, and what each is: length, number, kind."""
+        time = np.arange(1.0, periods + 1.0)
+        columns, told = [], []
+        for length, count in zip(self.cycles, self._counts(n), strict=True):
+            for k in range(1, count + 1):
+                for kind, wave in (("sin", np.sin), ("cos", np.cos)):
+                    if kind == "cos" or 2 * k != length:
+                        columns.append(wave(2.0 * np.pi * k * time / length))
+                        told.append((length, k, kind))
+        return (np.column_stack(columns) if columns else np.empty((periods, 0))), told
+
+
+class BendingTrend(Family[BendingPlan]):
+    """A smooth trend whose slope may change slowly, seasons, drivers and events, fitted with Huber's robust loss.
+
+    The trend's second differences are normal with a variance of q times that of the errors (Harvey, 1989, section 2.3);
+    restricted maximum likelihood finds q (Patterson and Thompson, 1971), or ``bend=`` states its root, 0 for a straight
+    line. A season is made of sine and cosine waves, as many as the history supports: up to twelve of a cycle seen at
+    least twice, five values to a coefficient; ``cycles=`` and ``waves=`` state others. Residuals beyond 1.345 robust
+    standard deviations count less, the further the less (Huber, 1964), so that a freak period moves little.
+
+    Forecasts go on along the last slope. Standard errors hold the noise of the new value, the bending to come and the
+    uncertainty of trend, seasons and effects, given q; bounds by Student's t. Fitted values know the whole history,
+    like those of a regression. There is no likelihood that compares with other methods.
+    """
+
+    name = "bending-trend"
+    takes_drivers = True
+    settings = (CYCLES, WAVES, number("bend", 0.0, 3.0), *DRIVER_SETTINGS)
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse numbers of waves that do not go with the cycles."""
+        check_waves(self.name, settings)
+
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> BendingPlan:
+        """Row: q, variance, degrees of freedom, effects of drivers and events, then those of the waves."""
+        return self.prepare_with(settings, cycle, horizon, levels, ())
+
+    def prepare_with(
+        self,
+        settings: Mapping[str, Any],
+        cycle: int,
+        horizon: int,
+        levels: tuple[float, ...],
+        columns: tuple[Column, ...],
+    ) -> BendingPlan:
+        """The same with drivers."""
+        cycles = tuple(float(c) for c in settings.get("cycles") or ([cycle] if cycle > 1 else []))
+        waves = None if settings.get("waves") is None else tuple(settings["waves"])
+        bend_root = settings.get("bend")
+        stated = None if bend_root is None else max(2.0 * math.log10(max(bend_root, 1e-9)), LOWEST)
+        draft = BendingPlan(cycle, horizon, levels, 0, 0, columns, cycles=cycles, waves=waves, stated=stated)
+        return replace(draft, row_size=HEAD + len(columns) + 1 + draft.most)
+
+    def _regressors(
+        self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, n: int
+    ) -> tuple[FloatArray, FloatArray]:
+        """Demand with unknown lead times, and all regressors over both, centred so that the trend holds the level."""
+        waves, _ = plan.basis(n, y.size + plan.horizon)
+        z = waves if x is None else np.hstack((x, waves))
+        return np.concatenate((y, np.full(plan.horizon, np.nan))), z
+
+    def run(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate by robust restricted likelihood, and forecast."""
+        n = int(np.count_nonzero(~np.isnan(y)))
+        longer, z = self._regressors(plan, y, x, n)
+        used = self._used(plan, y, z)
+        if n <= used.sum() + 4:
+            return Status.TOO_SHORT
+        found = bend(longer, z[:, used], plan.horizon, plan.stated)
+        if found is None:
+            return Status.DEPENDENT if x is not None else Status.NO_FIT
+        if not found.variance > 0.0:
+            return Status.CONSTANT
+        effects = np.zeros(z.shape[1])
+        effects[used] = found.effects
+        out.row[:] = 0.0
+        out.row[:HEAD] = (found.q, found.variance, found.degrees)
+        drivers = len(plan.columns)
+        out.row[HEAD : HEAD + drivers] = effects[:drivers]
+        # How many periods the season was told from decides its number of waves.
+        out.row[HEAD + drivers] = n
+        out.row[HEAD + drivers + 1 : HEAD + 1 + effects.size] = effects[drivers:]
+        out.stats[:] = (np.nan, n, int(used.sum()) + 4, 0)
+        return self.replay(plan, y, x, out)
+
+    def _used(self, plan: BendingPlan, y: FloatArray, z: FloatArray) -> Any:
+        """Regressors whose effect can be told: the waves, and drivers and events that line and waves do not explain."""
+        drivers = len(plan.columns)
+        past, known = z[: y.size][~np.isnan(y)], np.flatnonzero(~np.isnan(y))
+        used = np.ones(z.shape[1], dtype=bool)
+        if drivers:
+            own = np.column_stack((np.ones(known.size), known.astype(np.float64), past[:, drivers:]))
+            used[:drivers] = told_apart(own, past[:, :drivers])
+        return used
+
+    def _given(
+        self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
+    ) -> tuple[Bent, FloatArray] | None:
+        """The trend under a row's parameters, and the regressors that have an effect."""
+        drivers = len(plan.columns)
+        longer, z = self._regressors(plan, y, x, int(row[HEAD + drivers]))
+        effects = np.concatenate((row[HEAD : HEAD + drivers], row[HEAD + drivers + 1 :][: z.shape[1] - drivers]))
+        used = effects != 0.0
+        found = bend_given(longer, z[:, used], plan.horizon, effects[used], float(row[0]), float(row[1]))
+        return None if found is None else (found, z[:, used])
+
+    def replay(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Bend the trend to what demand is under given effects, and continue it."""
+        given = self._given(plan, y, x, out.row)
+        if given is None:
+            return Status.TOO_SHORT
+        self._fill(plan, given[0], given[1], y.size, out)
+        return Status.DONE
+
+    def _fill(self, plan: BendingPlan, found: Bent, z: FloatArray, n: int, out: Rows) -> None:
+        values = found.line + z @ found.effects
+        out.fitted[:], out.points[:] = values[:n], values[n:]
+        out.stderr[:] = np.sqrt(found.variance * (1.0 + found.line_variance[n:]))
+        out.fill_bounds(plan.student_quantiles(found.degrees))
+
+    def innovations(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
+        """Residuals."""
+        given = self._given(plan, y, x, row)
+        if given is None:
+            return np.full(y.size, np.nan)
+        found, z = given
+        return y - (found.line + z @ found.effects)[: y.size]
+
+    def coefficients(
+        self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """Level and slope at the end, the bend, the effects of drivers and events, and of the waves."""
+        given = self._given(plan, y, x, row)
+        assert given is not None
+        found, _ = given
+        n, drivers = y.size, len(plan.columns)
+        _, told = plan.basis(int(row[HEAD + drivers]), 1)
+        names = [c.name for c in plan.columns] + [f"{kind} {length / k:g}" for length, k, kind in told]
+        effects = np.concatenate((row[HEAD : HEAD + drivers], row[HEAD + drivers + 1 :][: len(told)]))
+        used = np.flatnonzero(effects)
+        slope = found.line[n - 1] - found.line[n - 2]
+        values = np.concatenate(([found.line[n - 1], slope, math.sqrt(found.q)], effects[used]))
+        variances = np.concatenate(
+            ([found.line_variance[n - 1], found.slope_variance, np.nan], np.diag(found.covariance))
+        )
+        # The level's own variance alone: regressors are told in the rows of their effects.
+        variances[0] = np.nan if drivers else variances[0]
+        head = ("level at the end", "slope at the end", "bend")
+        return Coefficients(
+            (*head, *(names[j] for j in used)), values, np.sqrt(found.variance * variances), float(row[2])
+        )
+
+    def contributions(
+        self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
+    ) -> dict[str, FloatArray]:
+        """Trend, the season of each cycle, each driver (against its mean) and event."""
+        given = self._given(plan, y, x, row)
+        assert given is not None
+        found, z = given
+        drivers = len(plan.columns)
+        parts = {} if x is None else effect_parts(plan.columns, row[HEAD : HEAD + drivers], x, y.size)
+        seasons = self._seasons(plan, row, y.size + plan.horizon)
+        whole = found.line + z @ found.effects
+        return {"trend": whole - sum(parts.values()) - sum(seasons.values()), **seasons, **parts}
+
+    def _seasons(self, plan: BendingPlan, row: FloatArray, periods: int) -> dict[str, FloatArray]:
+        """The season of each cycle over so many periods."""
+        at = HEAD + len(plan.columns)
+        waves, told = plan.basis(int(row[at]), periods)
+        found: dict[str, FloatArray] = {}
+        for j, (length, _, _) in enumerate(told):
+            name = f"season of {length:g}"
+            found[name] = found.get(name, np.zeros(periods)) + waves[:, j] * row[at + 1 + j]
+        return found
+
+    def in_words(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how the seasons swing, how far the slope may bend, and what drivers and events do."""
+        noun, unit = series.cadence.noun, series.unit
+        step = math.sqrt(float(row[0] * row[1]))
+        said = [
+            f"A trend runs through the history whose slope may change, by about {quantity(step, unit)} a {noun} from "
+            f"{noun} to {noun}; forecasts go on along the slope it ends with. Freak {series.cadence.plural} count less."
+        ]
+        for name, season in self._seasons(plan, row, y.size).items():
+            said.append(f"A {name} {series.cadence.plural} swings by {quantity(float(np.ptp(season)), unit)}.")
+        if not self._seasons(plan, row, y.size):
+            said.append("No season is seen.")
+        if plan.columns:
+            said.append(effect_words(plan.columns, row[HEAD : HEAD + len(plan.columns)], unit))
+        return " ".join(said)
+
+    def equation(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Trend, waves and effects with their numbers."""
+        drivers = len(plan.columns)
+        _, told = plan.basis(int(row[HEAD + drivers]), 1)
+        terms = "".join(
+            f"{signed(float(b))} {c.name}[t]"
+            for c, b in zip(plan.columns, row[HEAD : HEAD + drivers], strict=True)
+            if b
+        )
+        season = " + season[t]" if told else ""
+        spread, bends = math.sqrt(float(row[1])), math.sqrt(float(row[0] * row[1]))
+        return (
+            f"y[t] = trend[t]{season}{terms} + error[t], the standard deviation of an error {shown(spread)}\n"
+            f"trend[t] = 2 trend[t-1] - trend[t-2] + bend[t], the standard deviation of a bend {shown(bends)}"
+        )
+
+    def dependent(self, plan: BendingPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Drivers and events that explain each other, or that a line and waves explain."""
+        n = int(np.count_nonzero(~np.isnan(y)))
+        _, z = self._regressors(plan, y, x, n)
+        known = np.flatnonzero(~np.isnan(y))
+        line = np.column_stack((np.ones(known.size), known))
+        used = np.flatnonzero(self._used(plan, y, z))
+        found = dependent(np.hstack((z[known][:, used], line)), int((used < len(plan.columns)).sum()))
+        return tuple(plan.columns[used[j]].name for j in found)
+
+    def needs(self, plan: BendingPlan) -> str:
+        """A few values more than effects."""
+        return f"{len(plan.columns) + 7} known periods"
+
+    def variance(self, plan: BendingPlan, row: FloatArray) -> float:
+        """Of the errors, robustly."""
+        return float(row[1])

@@ -1,0 +1,265 @@
+"""A line that bends slowly under a regression, with a loss that freak values cannot bend.
+
+    y_t = mu_t + z_t' b + e_t,    (1 - B)^2 mu_t = u_t,    var u = q var e
+
+Given weights w (0 where y is unknown) and q, mu solves A mu = W (y - Z b) with A = W + D'D / q, D taking second
+differences: five bands, solved in time proportional to the length. Lead times are periods of weight zero, so that
+the line goes on along its last slope and the diagonal of A^-1 is its uncertainty.
+
+References: Harvey (1989), Forecasting, Structural Time Series Models and the Kalman Filter, section 2.3 (the smooth
+trend); Patterson and Thompson (1971), Biometrika 58, 545-554 (the restricted likelihood); Huber (1964), Annals of
+Mathematical Statistics 35, 73-101 (the loss).
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.numerics.compiled import kernel
+from veridex.core.numerics.robust import robust_scale
+
+__all__ = ["LOWEST", "Bent", "bend", "bend_given"]
+
+FloatArray = NDArray[np.float64]
+
+CUT = 1.345
+"""Huber's constant: nineteen twentieths of the efficiency of least squares under the normal law."""
+
+CONSISTENT = 0.8213748
+"""Mean of w r^2 under the normal law: 2 Phi(CUT) - 1."""
+
+LOWEST, HIGHEST = -8.0, 1.0
+"""Range of log10 q: from a line that does not bend in practice to one that follows every value."""
+
+ROUNDS = 6
+SETTLING = 12
+GOLDEN = 0.6180339887498949
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Bent:
+    """The line and the regression under it.
+
+    Attributes
+    ----------
+    line : ndarray, shape (n,)
+        mu; lead times included.
+    effects : ndarray, shape (k,)
+    q : float
+    variance : float
+        Of e, consistent under the normal law.
+    degrees : float
+    weights : ndarray, shape (n,)
+    line_variance : ndarray, shape (n,)
+        Of mu + z'b, over the variance of e; NaN where it was not asked for.
+    covariance : ndarray, shape (k, k)
+        Of the effects, over the variance of e.
+    log_likelihood : float
+        Gaussian, restricted, at the weights.
+    slope_variance : float
+        Of the last slope, over the variance of e.
+    """
+
+    line: FloatArray
+    effects: FloatArray
+    q: float
+    variance: float
+    degrees: float
+    weights: FloatArray
+    line_variance: FloatArray
+    covariance: FloatArray
+    log_likelihood: float
+    slope_variance: float
+
+
+@kernel
+def _smooth(weights: FloatArray, stiffness: float, columns: FloatArray, pulls: FloatArray, out: FloatArray) -> float:
+    """Solve A out = pulls * columns for each row of `columns`, shape (c, n); return log det A, NaN where singular."""
+    n = weights.size
+    d, l1, l2 = np.empty(n), np.zeros(n), np.zeros(n)
+    log_det = 0.0
+    for t in range(n):
+        # Row t of D'D has 1, 5 or 6 on its diagonal, as one, two or three second differences touch it.
+        touched = min(t, 2, n - 1 - t)
+        diagonal = 1.0 if touched == 0 else (5.0 if touched == 1 else 6.0)
+        if n == 3 and t == 1:
+            diagonal = 4.0
+        value = weights[t] + stiffness * diagonal
+        if t >= 1:
+            # Between t - 1 and t: -2 at either end, -4 inside.
+            beside = -2.0 if (t == 1 or t == n - 1) else -4.0
+            off = stiffness * beside
+            if t >= 2:
+                off -= l2[t] * d[t - 2] * l1[t - 1]
+            l1[t] = off / d[t - 1]
+            value -= l1[t] * l1[t] * d[t - 1]
+        if t >= 2:
+            value -= l2[t] * l2[t] * d[t - 2]
+        if not value > 0.0:
+            return np.nan
+        d[t] = value
+        log_det += math.log(value)
+        if t + 2 < n:
+            l2[t + 2] = stiffness / d[t]
+    for c in range(columns.shape[0]):
+        for t in range(n):
+            value = pulls[t] * columns[c, t]
+            if t >= 1:
+                value -= l1[t] * out[c, t - 1]
+            if t >= 2:
+                value -= l2[t] * out[c, t - 2]
+            out[c, t] = value
+        for t in range(n - 1, -1, -1):
+            value = out[c, t] / d[t]
+            if t + 1 < n:
+                value -= l1[t + 1] * out[c, t + 1]
+            if t + 2 < n:
+                value -= l2[t + 2] * out[c, t + 2]
+            out[c, t] = value
+    return log_det
+
+
+class _Problem:
+    """Demand and regressors over span and lead times, rows of one array; unknown demand has weight zero."""
+
+    def __init__(self, y: FloatArray, z: FloatArray) -> None:
+        known = ~np.isnan(y)
+        self.known = known
+        self.columns = np.ascontiguousarray(np.vstack((np.where(known, y, 0.0), z.T)))
+        self.n = int(known.sum())
+        self.k = z.shape[1]
+        self.smoothed = np.empty_like(self.columns)
+        self.weights = known.astype(np.float64)
+
+    def solve(self, log_q: float) -> tuple[float, FloatArray, FloatArray, float]:
+        """Restricted -2 log-likelihood, effects, their inverse information and the weighted sum of squares."""
+        stiffness = 10.0**-log_q
+        log_det = _smooth(self.weights, stiffness, self.columns, self.weights, self.smoothed)
+        moments = (self.columns * self.weights) @ (self.columns - self.smoothed).T
+        cross, gram = moments[1:, 0], moments[1:, 1:]
+        try:
+            inverse = np.linalg.inv(gram) if self.k else gram
+        except np.linalg.LinAlgError:
+            return math.inf, np.full(self.k, np.nan), gram, math.nan
+        effects = inverse @ cross
+        total = float(moments[0, 0] - cross @ effects)
+        degrees = self.n - 2 - self.k
+        sign, log_gram = np.linalg.slogdet(gram) if self.k else (1.0, 0.0)
+        if not (total > 0.0 and sign > 0.0 and math.isfinite(log_det)):
+            return math.inf, effects, inverse, total
+        pseudo = self.columns.shape[1] - 2
+        value = degrees * math.log(total) + log_det - pseudo * math.log(stiffness) + log_gram
+        value -= float(np.log(self.weights[self.weights > 0.0]).sum())
+        return value, effects, inverse, total
+
+    def best(self, low: float, high: float, evaluations: int) -> float:
+        """The log10 q of greatest restricted likelihood, by golden sections."""
+        a, b = low, high
+        c, d = b - GOLDEN * (b - a), a + GOLDEN * (b - a)
+        at_c, at_d = self.solve(c)[0], self.solve(d)[0]
+        for _ in range(evaluations):
+            if at_c <= at_d:
+                b, d, at_d = d, c, at_c
+                c = b - GOLDEN * (b - a)
+                at_c = self.solve(c)[0]
+            else:
+                a, c, at_c = c, d, at_d
+                d = a + GOLDEN * (b - a)
+                at_d = self.solve(d)[0]
+        return c if at_c <= at_d else d
+
+    def reweigh(self, effects: FloatArray, scale: float | None = None) -> float:
+        """New weights from what line and effects leave; return the scale they were made with."""
+        rest = self.columns[0] - self.smoothed[0] - effects @ (self.columns[1:] - self.smoothed[1:])
+        if scale is None:
+            shown = np.where(self.known, rest, np.nan)
+            scale = float(robust_scale(shown, self.known.astype(np.float64), np.empty(rest.size)))
+        if not scale > 0.0:
+            return 0.0
+        size = np.abs(rest) / scale
+        self.weights = np.where(self.known, np.where(size <= CUT, 1.0, CUT / np.maximum(size, CUT)), 0.0)
+        return scale
+
+
+def bend(y: FloatArray, z: FloatArray, ahead: int, stated: float | None = None) -> Bent | None:
+    """Estimate effects, the bend q and the variance, all robustly.
+
+    Parameters
+    ----------
+    y : ndarray, shape (n,)
+        NaN where unknown and at the lead times, which are its last `ahead` values.
+    z : ndarray, shape (n, k)
+        Regressors, without an intercept.
+    ahead : int
+    stated : float, optional
+        log10 of q, if it is not to be estimated.
+
+    Returns
+    -------
+    Bent or None
+        None where columns are dependent or values are too few.
+    """
+    problem = _Problem(y, z)
+    if problem.n <= problem.k + 3:
+        return None
+    log_q = -4.0 if stated is None else stated
+    for round_ in range(ROUNDS):
+        if stated is None and round_ > 0:
+            wide = round_ <= 2
+            low, high = (LOWEST, HIGHEST) if wide else (max(LOWEST, log_q - 0.7), min(HIGHEST, log_q + 0.7))
+            log_q = problem.best(low, high, 11 if wide else 4)
+        value, effects, _, _ = problem.solve(log_q)
+        if not math.isfinite(value):
+            return None
+        if problem.reweigh(effects) == 0.0:
+            break
+    return _told(problem, log_q, ahead)
+
+
+def bend_given(y: FloatArray, z: FloatArray, ahead: int, effects: FloatArray, q: float, variance: float) -> Bent | None:
+    """Bend the line under stated effects, q and variance; only the weights are found."""
+    problem = _Problem(y - z @ effects, np.empty((y.size, 0)))
+    if problem.n < 3:
+        return None
+    for _ in range(SETTLING):
+        problem.solve(math.log10(q))
+        problem.reweigh(np.empty(0), math.sqrt(variance))
+    whole = _Problem(y, z)
+    whole.weights = problem.weights
+    return _told(whole, math.log10(q), ahead, effects, variance)
+
+
+def _told(
+    problem: _Problem, log_q: float, ahead: int, effects: FloatArray | None = None, variance: float | None = None
+) -> Bent | None:
+    """Everything at the end of the search."""
+    value, found, inverse, total = problem.solve(log_q)
+    if not math.isfinite(value):
+        return None
+    effects = found if effects is None else effects
+    degrees = problem.n - 2 - problem.k
+    variance = total / degrees / CONSISTENT if variance is None else variance
+    line = problem.smoothed[0] - effects @ problem.smoothed[1:]
+    size = line.size
+    # Unit vectors at the lead times and at the last two periods of the span give the columns of A^-1 there.
+    places = np.arange(max(size - ahead - 2, 0), size)
+    units = np.zeros((places.size, size))
+    units[np.arange(places.size), places] = 1.0
+    inverse_columns = np.empty_like(units)
+    _smooth(problem.weights, 10.0**-log_q, units, np.ones(size), inverse_columns)
+    line_variance = np.full(size, np.nan)
+    leverage = (problem.columns[1:] - problem.smoothed[1:])[:, places].T
+    spread = np.einsum("ij,jk,ik->i", leverage, inverse, leverage) if problem.k else 0.0
+    line_variance[places] = inverse_columns[np.arange(places.size), places] + spread
+    last, before = size - ahead - 1, size - ahead - 2
+    i, j = last - places[0], before - places[0]
+    slope = inverse_columns[i, last] + inverse_columns[j, before] - 2.0 * inverse_columns[i, before]
+    if problem.k:
+        gap = problem.smoothed[1:, last] - problem.smoothed[1:, before]
+        slope += float(gap @ inverse @ gap)
+    likelihood = -0.5 * (value + degrees * (math.log(2.0 * math.pi / degrees) + 1.0))
+    return Bent(
+        line, effects, 10.0**log_q, variance, float(degrees), problem.weights, line_variance, inverse, likelihood, slope
+    )
