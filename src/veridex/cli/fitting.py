@@ -3,8 +3,8 @@
 import shutil
 import sys
 import textwrap
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -12,21 +12,37 @@ import typer
 
 from veridex.cli.jobs import file_name, read_levels
 from veridex.cli.tables import show
+from veridex.core.backtest.comparison import Comparison
+from veridex.core.backtest.schemes import RollingOrigin
 from veridex.core.history.history import History
 from veridex.core.methods.fitted import Fitted, fit
 from veridex.core.methods.forecast import Forecast
+from veridex.core.methods.words import number
+from veridex.core.preparation.regressors import Explaining
+from veridex.figures.contributions import draw_contributions
 from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.style import save
+from veridex.front import compare_fits
 
-__all__ = ["chosen_table", "draw_fitted", "fitted_and_forecast", "show_page"]
+__all__ = ["chosen_table", "compared", "draw_fitted", "fitted_and_forecast", "show_page"]
 
 MOST_CANDIDATES = 5
+LIKELIHOOD = ("n", "parameters", "log_likelihood", "aicc", "aic", "bic", "rmse", "mae", "variance")
+REGRESSION = ("r2", "adjusted_r2", "f", "f_degrees", "degrees", "standard_deviation", "durbin_watson")
 
 
-def fitted_and_forecast(history: History, method: str, horizon: int, levels: str) -> tuple[Fitted, Forecast]:
+def fitted_and_forecast(
+    history: History, method: str, horizon: int, levels: str, explaining: Explaining
+) -> tuple[Fitted, Forecast]:
     """Fit the method to the one series, and forecast from its end."""
-    fitted = fit(history, method)
+    fitted = fit(history, method, explaining.drivers, explaining.events, explaining.foresight)
     return fitted, fitted.forecast(horizon, read_levels(levels))
+
+
+def compared(history: History, methods: list[str], horizon: int, origins: int, explaining: Explaining) -> Comparison:
+    """Put the methods side by side, with holdout errors from as many origins as the history reaches back to."""
+    given = (explaining.drivers, explaining.events, explaining.foresight)
+    return compare_fits(history, methods, RollingOrigin(horizon=horizon, origins=origins), *given)
 
 
 def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame:
@@ -39,6 +55,12 @@ def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame
         return fitted.candidates
     if table == "components":
         return fitted.components.assign(actual=fitted.series.values, residual=fitted.residuals)
+    if table == "contributions":
+        return fitted.contributions(len(forecast.points))
+    if table == "roots":
+        return fitted.roots
+    if table == "models":
+        return pd.DataFrame([{"method": fitted.method.text, **fitted.summary}])
     return fitted.coefficients
 
 
@@ -55,7 +77,12 @@ def show_page(fitted: Fitted, forecast: Forecast) -> None:
     if len(fitted.coefficients):
         table, caption = _estimates(fitted)
         show(table, "table", title="Coefficients", caption=caption)
-    show(_summary(fitted), "table", title="Fit")
+    show(_figures(fitted, LIKELIHOOD), "table", title="Fit")
+    if not np.isnan(fitted.summary.get("r2", np.nan)):
+        show(_figures(fitted, REGRESSION), "table", title="Regression")
+    for line in _doubts(fitted):
+        typer.echo(line)
+    typer.echo("")
     if len(fitted.candidates):
         tried = fitted.candidates.head(MOST_CANDIDATES).drop(columns=["log_likelihood", "variance"])
         show(_without_empty(tried), "table", title=f"Candidates: the best {len(tried)} of {len(fitted.candidates)}")
@@ -76,7 +103,11 @@ def draw_fitted(fitted: Fitted, forecast: Forecast, directory: Path) -> str:
     stem = directory / file_name(fitted.series.item)
     save(draw_fit(fitted, forecast), stem.with_name(f"{stem.name}-fit.png"))
     save(draw_residuals(fitted), stem.with_name(f"{stem.name}-residuals.png"))
-    return f"2 figures in {directory}."
+    parts = draw_contributions(fitted, len(forecast.points))
+    if parts is None:
+        return f"2 figures in {directory}."
+    save(parts, stem.with_name(f"{stem.name}-contributions.png"))
+    return f"3 figures in {directory}."
 
 
 def _estimates(fitted: Fitted) -> tuple[pd.DataFrame, str]:
@@ -87,20 +118,26 @@ def _estimates(fitted: Fitted) -> tuple[pd.DataFrame, str]:
     return _without_empty(table[~season]), caption
 
 
-def _summary(fitted: Fitted) -> pd.DataFrame:
-    """Values used, quantities estimated, likelihood and criteria, the spread of one-step errors: what there is."""
-    known = fitted.residuals[~np.isnan(fitted.residuals)]
-    found: dict[str, Any] = {
-        "n": fitted.nobs,
-        "parameters": fitted.parameters,
-        "log_likelihood": fitted.log_likelihood,
-        "aicc": fitted.aicc,
-        "aic": fitted.aic,
-        "bic": fitted.bic,
-        "rmse": float(np.sqrt(np.square(known).mean())) if known.size else np.nan,
-        "mae": float(np.abs(known).mean()) if known.size else np.nan,
+def _figures(fitted: Fitted, names: Sequence[str]) -> pd.DataFrame:
+    """Some figures of the summary in one row: what there is of them."""
+    found = fitted.summary
+    return pd.DataFrame([{name: found[name] for name in names if not np.isnan(found[name])}])
+
+
+def _doubts(fitted: Fitted) -> list[str]:
+    """How the estimation ended, how far the polynomials stay off the unit circle, flags, and what drivers lack."""
+    figures = fitted.summary
+    ended = "Converged" if figures["converged"] else "Not converged"
+    steps = f" after {figures['steps']:.0f} steps" if figures["steps"] > 0 else ""
+    lines = [f"{ended}{steps} in {figures['milliseconds']:.1f} ms."]
+    known = {
+        name: figures[f"{name}_margin"] for name in ("stationarity", "invertibility") if figures[f"{name}_margin"] >= 0
     }
-    return pd.DataFrame([{name: value for name, value in found.items() if not np.isnan(value)}])
+    if known:
+        said = ", ".join(f"{name} margin {number(value, 3)}" for name, value in known.items())
+        lines.append(f"{said[0].upper()}{said[1:]} (smallest modulus of the zeros less one).")
+    lines += [f"Flag: {flag}." for flag in fitted.flags]
+    return lines + list(fitted.notes)
 
 
 def _without_empty(table: pd.DataFrame) -> pd.DataFrame:

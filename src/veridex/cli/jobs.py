@@ -3,6 +3,7 @@
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -14,6 +15,7 @@ from veridex.core.backtest.schemes import RollingOrigin
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.grammar import split_lineup
+from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.publication import Publication
 from veridex.core.verdict.verdict import decide
 from veridex.errors import ParameterError
@@ -50,7 +52,9 @@ def read_levels(text: str) -> tuple[float, ...]:
         raise ParameterError("levels", repr(text), "write percent separated by commas, as in 80,95") from None
 
 
-def backtest_with_progress(history: History, methods: str | None, horizon: int, origins: int, levels: str) -> Trial:
+def backtest_with_progress(
+    history: History, methods: str | None, horizon: int, origins: int, levels: str, explaining: Explaining
+) -> Trial:
     """Run a backtest with a progress bar on standard error, if somebody watches it."""
     lineup = None if methods is None else split_lineup(methods)
     scheme = RollingOrigin(horizon=horizon, origins=origins)
@@ -70,18 +74,22 @@ def backtest_with_progress(history: History, methods: str | None, horizon: int, 
             scheme,
             read_levels(levels),
             progress=lambda done, _: bar.update(task, completed=done),
+            drivers=explaining.drivers,
+            events=explaining.events,
+            foresight=explaining.foresight,
         )
 
 
 def make(
-    history: History, method: str | None, horizon: int, origins: int, levels: str
+    history: History, method: str | None, horizon: int, origins: int, levels: str, explaining: Explaining
 ) -> tuple[Publication, tuple[str, ...]]:
     """Publish by the planner's own method, or by the verdict of the default backtest; and say which."""
+    given: dict[str, Any] = {"drivers": explaining.drivers, "events": explaining.events}
     if method is not None:
         note = f"Published by your choice, {method}; nothing was backtested, so its error is not known."
-        return publish(history, method=method, horizon=horizon, levels=read_levels(levels)), (note,)
-    trial = backtest_with_progress(history, None, horizon, origins, levels)
-    publication = publish(history, decide(trial), horizon=horizon, levels=read_levels(levels))
+        return publish(history, method=method, horizon=horizon, levels=read_levels(levels), **given), (note,)
+    trial = backtest_with_progress(history, None, horizon, origins, levels, explaining)
+    publication = publish(history, decide(trial), horizon=horizon, levels=read_levels(levels), **given)
     note = f"No trial was named: ran the default backtest ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
     return publication, (note, *trial.notes)
 
@@ -106,8 +114,8 @@ def publication_for_show(publication: Publication, form: str) -> tuple[pd.DataFr
         item = publication.items[0]
         method = publication.manifest["items"][item]["method"]
         title = f"{item}: next {len(ahead)} periods " + (f"by {method}" if method else "are not available")
-        return ahead.drop(columns=["item", "kind", "method", *empty]), title
-    first = ahead[ahead["step"] == 1].drop(columns=["kind", "step", "stderr", "tested", *empty])
+        return ahead.drop(columns=["item", "kind", "method", "scenario", *empty]), title
+    first = ahead[ahead["step"] == 1].drop(columns=["kind", "step", "stderr", "tested", "scenario", *empty])
     scores = [publication.manifest["items"][item].get("scores") or {} for item in first["item"]]
     first.insert(2, "total", ahead.groupby("item", sort=False)["value"].sum(min_count=1).to_numpy())
     first["measure"] = [score.get("measure") for score in scores]

@@ -92,6 +92,16 @@ class Part(StrEnum):
     AUDIT = "audit"
     CANDIDATES = "candidates"
     COMPONENTS = "components"
+    CONTRIBUTIONS = "contributions"
+    MODELS = "models"
+    ROOTS = "roots"
+
+
+class Foresight(StrEnum):
+    """Where the future of observed-only drivers comes from."""
+
+    NONE = "none"
+    PERFECT = "perfect"
 
 
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
@@ -101,6 +111,10 @@ Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas 
 Levels = Annotated[str, typer.Option(help="Interval levels in percent, separated by commas.")]
 Figures = Annotated[Path | None, typer.Option(help="Directory for figures.")]
 EventsFile = Annotated[Path | None, typer.Option(help="Table of events; periods inside them are not freak.")]
+DriverFiles = Annotated[str | None, typer.Option(help="Tables of drivers, separated by commas; dates as in FILE.")]
+KnownAhead = Annotated[str | None, typer.Option(help="Drivers whose future is known, separated by commas.")]
+Happenings = Annotated[Path | None, typer.Option(help="Table of events, for methods that take them.")]
+Foreseen = Annotated[Foresight, typer.Option(help="Future of observed-only drivers: forecast, or as recorded.")]
 TidyWords = Annotated[str | None, typer.Option(help="Rules to tidy by, e.g. 'gaps=interpolate outliers=repair'.")]
 
 
@@ -226,19 +240,35 @@ def stationarity(
 @takes_file
 def fit(
     words: FileWords,
-    method: Annotated[str, typer.Option(help="The method, e.g. 'holt-winters season=additive'.")],
+    method: Annotated[list[str], typer.Option(help="The method, e.g. 'arima p=1 d=1'; several are compared.")],
+    drivers: DriverFiles = None,
+    known_ahead: KnownAhead = None,
+    events: Happenings = None,
+    foresight: Foreseen = Foresight.NONE,
     horizon: Horizon = 12,
+    origins: Origins = 12,
     levels: Levels = "80,95",
     tidy: TidyWords = None,
     figures: Figures = None,
     part: Annotated[Part, typer.Option(help="Which part goes out with --as csv or json.")] = Part.COEFFICIENTS,
     form: As = Form.TABLE,
 ) -> None:
-    """Fit one method to one series: words, equation, coefficients, residual audit, forecast."""
-    from veridex.cli.fitting import chosen_table, draw_fitted, fitted_and_forecast, show_page
+    """Fit a method to one series: words, equation, coefficients, residual audit, forecast. Several are compared."""
+    from veridex.cli.comparing import comparison_table, show_comparison
+    from veridex.cli.explaining import explaining_from
+    from veridex.cli.fitting import chosen_table, compared, draw_fitted, fitted_and_forecast, show_page
     from veridex.cli.tables import show
 
-    fitted, forecast = fitted_and_forecast(read(words, tidy), method, horizon, levels)
+    history = read(words, tidy)
+    explaining = explaining_from(words, history, drivers, known_ahead, events, foresight.value)
+    if len(method) > 1:
+        comparison = compared(history, method, horizon, origins, explaining)
+        if form is Form.TABLE:
+            show_comparison(comparison)
+        else:
+            show(comparison_table(comparison, part.value), form.value, title="")
+        return
+    fitted, forecast = fitted_and_forecast(history, method[0], horizon, levels, explaining)
     if form is Form.TABLE:
         show_page(fitted, forecast)
     else:
@@ -254,6 +284,10 @@ def fit(
 def backtest(
     words: FileWords,
     methods: Methods = None,
+    drivers: DriverFiles = None,
+    known_ahead: KnownAhead = None,
+    events: Happenings = None,
+    foresight: Foreseen = Foresight.NONE,
     horizon: Horizon = 12,
     origins: Origins = 12,
     levels: Levels = "80,95",
@@ -262,13 +296,15 @@ def backtest(
     form: As = Form.TABLE,
 ) -> None:
     """Roll the origin, and rank the methods by their errors."""
+    from veridex.cli.explaining import explaining_from
     from veridex.cli.jobs import STANDINGS_CAPTION, backtest_with_progress, draw, standings_for_show
     from veridex.cli.tables import show
     from veridex.core.verdict.verdict import decide
     from veridex.figures.contenders import draw_contenders
 
     history = read(words, tidy)
-    trial = backtest_with_progress(history, methods, horizon, origins, levels)
+    explaining = explaining_from(words, history, drivers, known_ahead, events, foresight.value)
+    trial = backtest_with_progress(history, methods, horizon, origins, levels, explaining)
     for note in trial.notes:
         say(note)
     table, hidden = standings_for_show(trial, form.value)
@@ -283,6 +319,9 @@ def backtest(
 def publish(
     words: FileWords,
     method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
+    drivers: DriverFiles = None,
+    known_ahead: KnownAhead = None,
+    events: Happenings = None,
     horizon: Horizon = 12,
     origins: Origins = 12,
     levels: Levels = "80,95",
@@ -292,6 +331,7 @@ def publish(
     form: As = Form.TABLE,
 ) -> None:
     """Refit the winner of each item on its whole history, and forecast with intervals."""
+    from veridex.cli.explaining import explaining_from
     from veridex.cli.jobs import draw, make, publication_for_show
     from veridex.cli.tables import show
     from veridex.exchange.publications import refuse_destination
@@ -301,7 +341,8 @@ def publish(
     if to is not None:
         refuse_destination(to)
     history = read(words, tidy)
-    publication, notes = make(history, method, horizon, origins, levels)
+    explaining = explaining_from(words, history, drivers, known_ahead, events)
+    publication, notes = make(history, method, horizon, origins, levels, explaining)
     for note in notes:
         say(note)
     table, title = publication_for_show(publication, form.value)

@@ -25,9 +25,6 @@ MOST_WAVES = 12
 PER_WAVE = 5
 """Known periods for each coefficient of a season at least."""
 
-FREAK = 3.0
-"""Residuals beyond so many deviations are spoken of."""
-
 HEAD = 3
 """A row begins with q, variance and degrees of freedom; then come the effects."""
 
@@ -71,13 +68,14 @@ class BendingPlan(Plan):
 
 
 class BendingTrend(Family[BendingPlan]):
-    """A smooth trend whose slope may change slowly, seasons, drivers and events, fitted with Huber's robust loss.
+    """A smooth trend whose slope may change slowly, seasons, drivers and events, fitted with a robust loss.
 
     The trend's second differences are normal with a variance of q times that of the errors (Harvey, 1989, section 2.3);
     restricted maximum likelihood finds q (Patterson and Thompson, 1971), or ``bend=`` states its root, 0 for a straight
     line. A season is made of sine and cosine waves, as many as the history supports: up to twelve of a cycle seen at
-    least twice, five values to a coefficient; ``cycles=`` and ``waves=`` state others. Residuals beyond 1.345 robust
-    standard deviations count less, the further the less (Huber, 1964), so that a freak period moves little.
+    least twice, five values to a coefficient; ``cycles=`` and ``waves=`` state others. The further
+    a residual, the less it counts, beyond 4.685 robust standard deviations not at all (Beaton and Tukey, 1974, from a
+    start with Huber's loss), so that a freak period moves little.
 
     Forecasts go on along the last slope. Standard errors hold the noise of the new value, the bending to come and the
     uncertainty of trend, seasons and effects, given q; bounds by Student's t. Fitted values know the whole history,

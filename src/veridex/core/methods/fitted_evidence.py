@@ -21,6 +21,9 @@ from veridex.core.preparation.training import training_values
 
 __all__ = ["Evidence"]
 
+CHANCE = 0.05
+"""An effect with a larger p-value may well be none."""
+
 FEW_PER_PARAMETER = 4
 """Fewer values than this for each quantity estimated are flagged."""
 
@@ -286,7 +289,10 @@ class Evidence:
         """Say in plain words what the method does with this series."""
         if not self.available:
             return f"{self.method} is not available for {self.series.item}: {self.reason}."
-        return self.method.family.in_words(self._plan, self._training[0], self.row, self.series)
+        said = self.method.family.in_words(self._plan, self._training[0], self.row, self.series)
+        table = self.coefficients.set_index("name")["p_value"]
+        doubtful = [c.name for c in self._plan.columns if table.get(c.name, 0.0) > CHANCE]
+        return f"{said} Not beyond chance: {', '.join(doubtful)}." if doubtful else said
 
     def equation(self) -> str:
         """The method with its numbers, a line per equation."""

@@ -8,7 +8,7 @@ the line goes on along its last slope and the diagonal of A^-1 is its uncertaint
 
 References: Harvey (1989), Forecasting, Structural Time Series Models and the Kalman Filter, section 2.3 (the smooth
 trend); Patterson and Thompson (1971), Biometrika 58, 545-554 (the restricted likelihood); Huber (1964), Annals of
-Mathematical Statistics 35, 73-101 (the loss).
+Mathematical Statistics 35, 73-101, and Beaton and Tukey (1974), Technometrics 16, 147-185 (the loss).
 """
 
 import math
@@ -27,14 +27,24 @@ FloatArray = NDArray[np.float64]
 CUT = 1.345
 """Huber's constant: nineteen twentieths of the efficiency of least squares under the normal law."""
 
-CONSISTENT = 0.8213748
-"""Mean of w r^2 under the normal law: 2 Phi(CUT) - 1."""
+FAR = 4.685
+"""Tukey's constant, of the same efficiency: beyond so many deviations a value does not count at all."""
+
+CONSISTENT = 0.7577759
+"""Mean of w r^2 under the normal law with Tukey's weights."""
 
 LOWEST, HIGHEST = -8.0, 1.0
 """Range of log10 q: from a line that does not bend in practice to one that follows every value."""
 
-ROUNDS = 6
-SETTLING = 12
+ROUNDS = 4
+SETTLING = 8
+"""Rounds with Huber's weights, which settle from anywhere; as many with Tukey's follow."""
+SEARCHES = {1: (9.0, 11), 2: (0.7, 4), ROUNDS + 1: (1.2, 5), ROUNDS + 2: (0.5, 4)}
+"""Rounds in which q is searched: how far from its last value (powers of ten), and in how many sections."""
+
+LEAST = 1e-6
+"""A known value keeps this weight, so that the number of known values does not change."""
+
 GOLDEN = 0.6180339887498949
 
 
@@ -170,8 +180,8 @@ class _Problem:
                 at_d = self.solve(d)[0]
         return c if at_c <= at_d else d
 
-    def reweigh(self, effects: FloatArray, scale: float | None = None) -> float:
-        """New weights from what line and effects leave; return the scale they were made with."""
+    def reweigh(self, effects: FloatArray, far: bool, scale: float | None = None) -> float:
+        """New weights from what line and effects leave, Tukey's if `far`; return the scale they were made with."""
         rest = self.columns[0] - self.smoothed[0] - effects @ (self.columns[1:] - self.smoothed[1:])
         if scale is None:
             shown = np.where(self.known, rest, np.nan)
@@ -179,7 +189,10 @@ class _Problem:
         if not scale > 0.0:
             return 0.0
         size = np.abs(rest) / scale
-        self.weights = np.where(self.known, np.where(size <= CUT, 1.0, CUT / np.maximum(size, CUT)), 0.0)
+        loose = np.where(size <= CUT, 1.0, CUT / np.maximum(size, CUT))
+        if far:
+            loose = np.maximum(np.square(1.0 - np.square(np.minimum(size / FAR, 1.0))), LEAST)
+        self.weights = np.where(self.known, loose, 0.0)
         return scale
 
 
@@ -205,15 +218,14 @@ def bend(y: FloatArray, z: FloatArray, ahead: int, stated: float | None = None) 
     if problem.n <= problem.k + 3:
         return None
     log_q = -4.0 if stated is None else stated
-    for round_ in range(ROUNDS):
-        if stated is None and round_ > 0:
-            wide = round_ <= 2
-            low, high = (LOWEST, HIGHEST) if wide else (max(LOWEST, log_q - 0.7), min(HIGHEST, log_q + 0.7))
-            log_q = problem.best(low, high, 11 if wide else 4)
+    for round_ in range(2 * ROUNDS):
+        if stated is None and round_ in SEARCHES:
+            reach, evaluations = SEARCHES[round_]
+            log_q = problem.best(max(LOWEST, log_q - reach), min(HIGHEST, log_q + reach), evaluations)
         value, effects, _, _ = problem.solve(log_q)
         if not math.isfinite(value):
             return None
-        if problem.reweigh(effects) == 0.0:
+        if problem.reweigh(effects, round_ >= ROUNDS) == 0.0:
             break
     return _told(problem, log_q, ahead)
 
@@ -223,9 +235,9 @@ def bend_given(y: FloatArray, z: FloatArray, ahead: int, effects: FloatArray, q:
     problem = _Problem(y - z @ effects, np.empty((y.size, 0)))
     if problem.n < 3:
         return None
-    for _ in range(SETTLING):
+    for round_ in range(2 * SETTLING):
         problem.solve(math.log10(q))
-        problem.reweigh(np.empty(0), math.sqrt(variance))
+        problem.reweigh(np.empty(0), round_ >= SETTLING, math.sqrt(variance))
     whole = _Problem(y, z)
     whole.weights = problem.weights
     return _told(whole, math.log10(q), ahead, effects, variance)

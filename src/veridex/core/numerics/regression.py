@@ -13,8 +13,8 @@ __all__ = ["chebyshev_design", "gaussian_log_likelihood", "in_powers", "newey_we
 
 FloatArray = NDArray[np.float64]
 
-WELL = 1e3
-"""Up to this condition (columns scaled) plain QR keeps more than eleven digits."""
+WELL = 30.0
+"""Up to this condition (columns scaled) plain QR keeps its digits even where little is explained."""
 
 ROUNDS = 6
 
@@ -60,19 +60,38 @@ def ordinary_least_squares(design: FloatArray, target: FloatArray) -> tuple[Floa
 
 
 def _refined(design: FloatArray, target: FloatArray, coefficients: FloatArray) -> tuple[FloatArray, float]:
-    """Refine coefficients and residuals together, with residuals of both equations in extended precision."""
-    scale = np.sqrt(np.einsum("ij,ij->j", design, design))
-    q, r = np.linalg.qr(design / scale)
-    x, y = (design.astype(np.longdouble) / scale), target.astype(np.longdouble)
-    b = (coefficients * scale).astype(np.longdouble)
-    rest = y - x @ b
+    """Refine coefficients and residuals together, each in two numbers; the residuals of both equations are exact."""
+    q, r = np.linalg.qr(design)
+    high, low = coefficients, np.zeros_like(coefficients)
+    rest, more = target - design @ high, np.zeros_like(target)
     for _ in range(ROUNDS):
-        f = np.asarray(y - rest - x @ b, dtype=np.float64)
-        g = np.asarray(-(x.T @ rest), dtype=np.float64)
+        products, errors = _two_products(design, high)
+        terms = np.column_stack((target, -rest, -more, -products, -errors, -design * low))
+        f = np.array([math.fsum(row) for row in terms.tolist()])
+        products, errors = _two_products(design.T, rest)
+        terms = np.column_stack((-products, -errors, -design.T * more))
+        g = np.array([math.fsum(row) for row in terms.tolist()])
         inner = q.T @ f - np.linalg.solve(r.T, g)
-        b = b + np.linalg.solve(r, inner)
-        rest = rest + (f - q @ inner)
-    return np.asarray(b / scale, dtype=np.float64), float(rest @ rest)
+        high, low = _two_sum(high, low + np.linalg.solve(r, inner))
+        rest, more = _two_sum(rest, more + (f - q @ inner))
+    return high, math.fsum((rest * rest + 2.0 * rest * more).tolist())
+
+
+def _two_sum(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """The sum and what rounding took from it (Knuth, 1998, The Art of Computer Programming 2, section 4.2.2)."""
+    total = a + b
+    part = total - a
+    return total, (a - (total - part)) + (b - part)
+
+
+def _two_products(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Elementwise products and what rounding took from them (Dekker, 1971, Numerische Mathematik 18, 224-242)."""
+    split = 134217729.0
+    a_high, b_high = split * a, split * b
+    a_high, b_high = a_high - (a_high - a), b_high - (b_high - b)
+    a_low, b_low = a - a_high, b - b_high
+    product = a * b
+    return product, ((a_high * b_high - product) + a_high * b_low + a_low * b_high) + a_low * b_low
 
 
 def newey_west(design: FloatArray, errors: FloatArray, factor: FloatArray, lags: int | None = None) -> FloatArray:

@@ -1,0 +1,434 @@
+"""Regressions against certified data, closed forms, slow computations, and what planners read of them."""
+
+import json
+
+import numpy as np
+import pandas as pd
+import pytest
+from scipy import linalg, optimize, stats
+
+import veridex as vx
+from conftest import monthly, seasonal_values
+from nist import CASES, FILIP, FILIP_CERTIFIED
+from veridex.core.numerics.bending import bend
+from veridex.core.numerics.regression import chebyshev_design, in_powers, ordinary_least_squares
+
+Y = seasonal_values()
+N = len(Y)
+
+
+def counted(values):
+    return vx.History.from_numbers(values, cadence="counted", item="jars")
+
+
+def drivers_of(columns, ahead=0, known=()):
+    """Drivers a, b, c ... over counted periods."""
+    names = [chr(97 + j) for j in range(len(columns))]
+    frame = pd.DataFrame({"period": np.arange(1, len(columns[0]) + 1), **dict(zip(names, columns, strict=True))})
+    return vx.Drivers.from_frame(frame, cadence="counted", known_ahead=known or names)
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_certified_regressions_to_nine_digits(name):
+    target, columns, intercept, coefficients, errors = CASES[name]
+    keep = "keep=all" if intercept else "keep=all intercept=none"
+    fitted = vx.fit(counted(target), f"driver-regression {keep}", drivers=drivers_of(columns))
+    table = fitted.coefficients
+    assert table["value"].to_numpy() == pytest.approx(np.array(coefficients), rel=1e-9, abs=1e-300)
+    assert table["std_error"].to_numpy() == pytest.approx(np.array(errors), rel=1e-9, abs=1e-8)
+
+
+def test_a_certified_polynomial_of_degree_ten():
+    y, x = FILIP.T
+    coefficients, factor, total = ordinary_least_squares(chebyshev_design(x, x.min(), x.max(), 10), y)
+    values, rows = in_powers(coefficients, factor, x.min(), x.max())
+    errors = np.sqrt(total / 71 * np.square(rows).sum(axis=1))
+    assert values == pytest.approx(FILIP_CERTIFIED[0], rel=1e-9)
+    assert errors == pytest.approx(FILIP_CERTIFIED[1], rel=1e-9)
+
+
+def design_of(text, n):
+    """Columns of each trend method in plain NumPy, without its intercept."""
+    t = np.arange(1.0, n + 1)
+    dummies = [(np.arange(n) % 12 == j).astype(float) for j in range(12)]
+    waves = [f(2 * np.pi * k * t / c) for c, k in ((12, 1), (12, 2), (5.5, 1)) for f in (np.sin, np.cos)]
+    return {
+        "linear-trend": [t],
+        "poly-trend degree=3": [t, t**2, t**3],
+        "trend-dummies": [t, *dummies[1:]],
+        "trend-dummies base=april": [t, *(dummies[j] for j in range(12) if j != 3)],
+        "harmonic cycles=[12, 5.5] waves=[2, 1]": [t, *waves],
+        "harmonic trend=no waves=[2]": waves[:4],
+    }[text]
+
+
+@pytest.mark.parametrize("intercept", ["estimated", "none", "30"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "linear-trend",
+        "poly-trend degree=3",
+        "trend-dummies",
+        "trend-dummies base=april",
+        "harmonic cycles=[12, 5.5] waves=[2, 1]",
+        "harmonic trend=no waves=[2]",
+    ],
+)
+def test_trends_equal_ordinary_least_squares(text, intercept):
+    if "base" in text and intercept != "estimated":
+        with pytest.raises(vx.VeridexError, match="base= goes with intercept=estimated"):
+            vx.fit(monthly(Y), f"{text} intercept={intercept}")
+        return
+    fitted = vx.fit(monthly(Y), f"{text} intercept={intercept}")
+    frame = fitted.forecast(14, levels=90).frame
+    columns = design_of(text, N + 14)
+    if intercept == "estimated":
+        columns = [np.ones(N + 14), *columns]
+    elif "dummies" in text:
+        columns = [columns[0], (np.arange(N + 14) % 12 == 0).astype(float), *columns[1:]]
+    whole = np.column_stack(columns)
+    x, new, offset = whole[:N], whole[N:], 30.0 if intercept == "30" else 0.0
+    k = x.shape[1]
+    b = linalg.lstsq(x, Y - offset)[0]
+    rest = Y - offset - x @ b
+    variance = rest @ rest / (N - k)
+    inverse = np.linalg.inv(x.T @ x)
+    stderr = np.sqrt(variance * (1 + np.einsum("ij,jk,ik->i", new, inverse, new)))
+    assert frame["point"].to_numpy() == pytest.approx(new @ b + offset, rel=1e-8)
+    assert frame["stderr"].to_numpy() == pytest.approx(stderr, rel=1e-8)
+    assert (frame["upper_90"] - frame["point"]).to_numpy() == pytest.approx(stats.t(N - k).ppf(0.95) * stderr, rel=1e-8)
+    table = fitted.coefficients
+    assert table["value"].to_numpy() == pytest.approx(b, rel=1e-6)
+    assert table["std_error"].to_numpy() == pytest.approx(np.sqrt(variance * np.diag(inverse)), rel=1e-6)
+    # Figures of the regression, by their definitions.
+    figures, centre = fitted.summary, (Y - offset).mean() if intercept == "estimated" else 0.0
+    r2 = 1 - rest @ rest / np.square(Y - offset - centre).sum()
+    used = N - (intercept == "estimated")
+    assert figures["r2"] == pytest.approx(r2) and figures["durbin_watson"] == pytest.approx(
+        np.square(np.diff(rest)).sum() / (rest @ rest)
+    )
+    assert figures["adjusted_r2"] == pytest.approx(1 - (1 - r2) * used / (N - k))
+    slopes = k - (intercept == "estimated")
+    assert figures["f"] == pytest.approx(r2 / slopes / ((1 - r2) / (N - k)))
+    parts = fitted.contributions(14)
+    names = [name for name in parts if name not in ("period", "step", "total")]
+    assert parts[names].sum(axis=1).to_numpy() == pytest.approx(whole @ b + offset, rel=1e-7)
+    assert parts["total"].to_numpy()[N:] == pytest.approx(frame["point"].to_numpy(), rel=1e-9)
+
+
+def test_autocorrelated_errors_widen_what_ordinary_ones_promise():
+    rng = np.random.default_rng(0)
+    e = np.zeros(120)
+    for t in range(1, 120):
+        e[t] = 0.7 * e[t - 1] + rng.normal()
+    t = np.arange(1.0, 121)
+    y = 5 + 0.1 * t + e
+    plain = vx.fit(counted(y), "linear-trend")
+    assert any("ordinary standard errors mislead" in flag for flag in plain.flags)
+    robust = vx.fit(counted(y), "linear-trend errors=autocorrelated")
+    x = np.column_stack((np.ones(120), t))
+    rest = y - x @ linalg.lstsq(x, y)[0]
+    lags, middle = int(4 * 1.2 ** (2 / 9)), np.zeros((2, 2))
+    for i in range(120):
+        for j in range(max(0, i - lags), min(120, i + lags + 1)):
+            middle += (1 - abs(i - j) / (lags + 1)) * rest[i] * rest[j] * np.outer(x[i], x[j])
+    bread = np.linalg.inv(x.T @ x)
+    wanted = np.sqrt(np.diag(bread @ middle @ bread) * 120 / 118)
+    assert robust.coefficients["std_error"].to_numpy() == pytest.approx(wanted, rel=1e-9)
+    assert robust.flags == () and (robust.forecast(3).points == plain.forecast(3).points).all()
+
+
+def test_drivers_are_chosen_by_their_ratios_and_the_path_is_shown():
+    rng = np.random.default_rng(3)
+    columns = rng.normal(size=(6, 100))
+    y = 50 + 3 * columns[0] - 2 * columns[3] + rng.normal(size=100)
+    fitted = vx.fit(counted(y), "driver-regression", drivers=drivers_of(columns))
+    assert fitted.coefficients["name"].tolist()[:3] == ["intercept", "a", "d"]
+    assert (fitted.coefficients["ratio"].abs()[1:] > np.sqrt(3)).all()
+    path = fitted.candidates
+    assert path["drivers"].tolist() == list(range(path["drivers"][0], 7)) and path["left_out_last"].iloc[-1] == ""
+    left = path["left_out_last"].tolist()[:-1]
+    assert "Left out, since" in fitted.in_words() and all(name in fitted.in_words() for name in left)
+    kept = [columns[0], columns[3]]
+    alone = vx.fit(counted(y), "driver-regression keep=all", drivers=drivers_of(columns).chosen(["a", "d"]))
+    x = np.column_stack((np.ones(100), *kept))
+    assert alone.coefficients["value"].to_numpy() == pytest.approx(linalg.lstsq(x, y)[0])
+    words = fitted.in_words()
+    assert "One more of a adds" in words and "one more of d takes away" in words and "all else equal" in words
+
+
+def test_drivers_that_cannot_serve_are_named():
+    rng = np.random.default_rng(4)
+    a = rng.normal(size=60).cumsum()
+    y = counted(2 * a + rng.normal(size=60))
+    twice = vx.fit(y, "driver-regression keep=all", drivers=drivers_of([a, rng.normal(size=60), 3 * a - 1]))
+    assert twice.reason.startswith("columns explain each other exactly") and twice.reason.endswith("(intercept, a, c)")
+    broken = a.copy()
+    broken[30] = np.nan
+    assert "(a in 31)" in vx.fit(y, "linear-trend", drivers=drivers_of([broken])).reason
+    assert "none were passed" in vx.fit(y, "driver-regression").reason
+    # No value after the end: known ahead is refused by name and period, a method without drivers by its name.
+    with pytest.raises(vx.VeridexError, match="'a': it has no value for 61"):
+        vx.fit(y, "linear-trend", drivers=drivers_of([a])).forecast(3)
+    with pytest.raises(vx.VeridexError, match="naive takes neither drivers nor events"):
+        vx.fit(y, "naive", drivers=drivers_of([a]))
+    with pytest.raises(vx.VeridexError, match="there are a, with lags"):
+        vx.fit(y, "linear-trend drivers=[price]", drivers=drivers_of([a]))
+    with pytest.raises(vx.VeridexError, match="asks for these"):
+        vx.fit(y, "linear-trend drivers=[price]")
+    late = vx.fit(y, "linear-trend drivers=[a@2]", drivers=drivers_of([a]))
+    assert late.nobs == 58 and "first 2 periods are left out" in late.notes[0]
+    assert late.forecast(2).reason == ""
+
+
+def test_observed_drivers_are_forecast_and_their_doubt_widens_the_interval():
+    rng = np.random.default_rng(5)
+    a = 20 + rng.normal(size=90).cumsum()
+    y = counted(3 * a[:80] + rng.normal(size=80))
+    known = vx.fit(y, "driver-regression keep=all", drivers=drivers_of([a]))
+    seen = vx.Drivers.from_frame(pd.DataFrame({"period": np.arange(1, 91), "a": a}), cadence="counted")
+    observed = vx.fit(y, "driver-regression keep=all", drivers=seen)
+    ahead = vx.fit(vx.History.from_numbers(a[:80], cadence="counted"), "smoothing").forecast(6)
+    slope = observed.coefficients["value"][1]
+    forecast = observed.forecast(6)
+    assert forecast.points == pytest.approx(observed.coefficients["value"][0] + slope * ahead.points)
+    wanted = np.sqrt(known.forecast(6).stderr ** 2 + (slope * ahead.stderr) ** 2)
+    assert forecast.stderr == pytest.approx(wanted, rel=0.3) and (forecast.stderr > known.forecast(6).stderr).all()
+    perfect = vx.fit(y, "driver-regression keep=all", drivers=seen, foresight="perfect").forecast(6)
+    assert perfect.points == pytest.approx(known.forecast(6).points) and "perfect foresight" in perfect.reason
+    again = vx.Fitted.from_json(observed.to_json())
+    assert (again.forecast(6).points == forecast.points).all() and (again.forecast(6).upper == forecast.upper).all()
+
+
+def test_backtests_know_no_more_than_the_origin_did():
+    rng = np.random.default_rng(6)
+    a = 20 + rng.normal(size=80).cumsum()
+    history = counted(3 * a + rng.normal(size=80))
+    lineup = ["linear-trend drivers=[a]", "arima p=1", "bending-trend", "naive"]
+    scheme = vx.RollingOrigin(horizon=3, origins=4)
+
+    def run(values, foresight="none"):
+        frame = pd.DataFrame({"period": np.arange(1, 81), "a": values})
+        drivers = vx.Drivers.from_frame(frame, cadence="counted")
+        return vx.backtest(history, lineup, scheme, drivers=drivers, foresight=foresight)
+
+    trial, changed = run(a), a.copy()
+    changed[77:] += 50
+    other = run(changed)
+    first = trial.errors["origin"] == 74
+    columns = ["forecast", "stderr", "lower_80", "upper_95"]
+    assert (trial.errors.loc[first, columns] == other.errors.loc[first, columns]).all(axis=None)
+    perfect = run(a, "perfect")
+    own = perfect.errors["method"] == lineup[0]
+    assert perfect.errors.loc[own, "forecast"].sub(trial.errors.loc[own, "forecast"]).abs().min() > 0
+    for table in (perfect.errors, perfect.scores(), perfect.standings()):
+        assert (table["foresight"] == "perfect").all()
+    assert "foresight" not in trial.errors and "perfect foresight" in " ".join(perfect.notes)
+    assert any("forecast at each origin by smoothing" in note for note in trial.notes)
+    assert any(note.endswith("demand alone: naive.") for note in trial.notes)
+    # A fold of the backtest is what a fit of that span gives.
+    frame = pd.DataFrame({"period": np.arange(1, 81), "a": a})
+    alone = vx.fit(history.first(74), lineup[0], drivers=vx.Drivers.from_frame(frame, cadence="counted")).forecast(3)
+    fold = trial.errors[first & (trial.errors["method"] == lineup[0])]
+    assert fold["forecast"].to_numpy() == pytest.approx(alone.points) and fold["stderr"].to_numpy() == pytest.approx(
+        alone.stderr
+    )
+
+
+def events_of(months):
+    return vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": [f"{m}-01" for m in months], "last": [
+        str(pd.Period(m).end_time.date()) for m in months
+    ]}))  # fmt: skip
+
+
+@pytest.mark.parametrize("text", ["trend-dummies", "bending-trend", "arima p=1 D=1", "harmonic"])
+def test_events_add_what_they_did(text):
+    rng = np.random.default_rng(7)
+    fairs = ["2018-05", "2019-09", "2021-03", "2022-11", "2024-02"]
+    y = 100 + 10 * np.sin(2 * np.pi * np.arange(96) / 12) + rng.normal(size=96)
+    ordinals = [12 * (int(m[:4]) - 2018) + int(m[5:]) - 1 for m in fairs]
+    y[ordinals] += 40
+    fitted = vx.fit(monthly(y), text, events=events_of([*fairs, "2026-04"]))
+    effect = fitted.coefficients.set_index("name").loc["fair"]
+    assert effect["value"] == pytest.approx(40, abs=3) and effect["p_value"] < 1e-6
+    without = vx.fit(monthly(y), f"{text} events=none", events=events_of([*fairs, "2026-04"]))
+    assert fitted.forecast(4).points[3] - without.forecast(4).points[3] > 30
+    assert fitted.contributions(4)["fair"].to_numpy()[[*ordinals, 99]] == pytest.approx(effect["value"])
+    assert "a period full of fair adds" in fitted.in_words().lower() and "fair[t]" in fitted.equation()
+    same = vx.fit(monthly(y), text, events=events_of([f"{year}-05" for year in range(2018, 2026)]))
+    if text == "trend-dummies":
+        assert same.available and "the effect of fair cannot be told apart" in same.in_words().lower()
+    once = vx.fit(monthly(y), text, events=events_of(["2020-01"]))
+    assert "cannot be told apart" in once.in_words()
+
+
+def dense_bend(y, z, q, ahead, weights):
+    """Best linear prediction from the whole covariance of a line with wandering slope, diffuse at its start."""
+    n = y.size + ahead
+    difference = np.diff(np.eye(n), 2, axis=0)
+    precision = difference.T @ difference / q
+    fixed = np.column_stack((z, np.zeros((n, 0))))
+    weight = np.diag(np.r_[weights, np.zeros(ahead)])
+    a = np.linalg.inv(precision + weight)
+    full = np.r_[y, np.zeros(ahead)]
+    m = weight - weight @ a @ weight
+    information = np.linalg.inv(fixed.T @ m @ fixed)
+    effects = information @ fixed.T @ m @ full
+    line = a @ weight @ (full - fixed @ effects)
+    gap = fixed - a @ weight @ fixed
+    return effects, line + fixed @ effects, 1 + np.diag(a) + np.einsum("ij,jk,ik->i", gap, information, gap)
+
+
+def test_the_bending_trend_equals_its_dense_computation():
+    rng = np.random.default_rng(8)
+    t = np.arange(1.0, 61)
+    y = (
+        100
+        + np.cumsum(np.cumsum(0.3 * rng.normal(size=60)))
+        + 5 * np.sin(2 * np.pi * t / 4)
+        + 0.2 * rng.normal(size=60)
+    )
+    waves = np.column_stack(
+        [f(2 * np.pi * k * np.arange(1.0, 67) / 4) for k, f in ((1, np.sin), (1, np.cos), (2, np.cos))]
+    )
+    bent = bend(np.r_[y, np.full(6, np.nan)], waves, 6, stated=-1.0)
+    effects, values, variances = dense_bend(y, waves, 0.1, 6, bent.weights[:60])
+    assert bent.effects == pytest.approx(effects, rel=1e-8)
+    assert bent.line + waves @ bent.effects == pytest.approx(values, rel=1e-8)
+    assert 1 + bent.line_variance[60:] == pytest.approx(variances[60:], rel=1e-8)
+    # The weights are Tukey's, of the residuals in robust deviations that they themselves leave.
+    rest = y - values[:60]
+    far = np.abs(rest).max() * 2
+    least = optimize.minimize_scalar(
+        lambda c: np.square(np.square(np.maximum(1 - np.square(rest / c), 0)) - bent.weights[:60]).sum(),
+        bounds=(np.abs(rest).max() / 3, 10 * far), method="bounded",
+    )  # fmt: skip
+    assert least.fun < 1e-3
+    # The bend that makes the data likeliest, by the restricted likelihood of the dense covariance.
+    found = bend(np.r_[y, np.full(6, np.nan)], waves, 6)
+    weights = found.weights[:60]
+    grid = [-restricted_likelihood(y, waves[:60], 10.0**q, weights) for q in np.linspace(-3, 1, 81)]
+    assert np.log10(found.q) == pytest.approx(np.linspace(-3, 1, 81)[int(np.argmin(grid))], abs=0.15)
+
+
+def restricted_likelihood(y, z, q, weights):
+    """Of contrasts free of line and waves, from their dense covariance."""
+    n = y.size
+    fixed = np.column_stack((np.ones(n), np.arange(n), z))
+    null = linalg.null_space(fixed.T)
+    sums = np.tril(np.ones((n, n))) @ np.tril(np.ones((n, n)))
+    covariance = null.T @ (np.diag(1 / weights) + q * sums @ sums.T) @ null
+    e = null.T @ y
+    total = e @ np.linalg.solve(covariance, e)
+    return -0.5 * (e.size * np.log(total) + np.linalg.slogdet(covariance)[1])
+
+
+def test_a_freak_month_hardly_bends_the_trend():
+    rng = np.random.default_rng(9)
+    y = 100 + 0.5 * np.arange(96) + 20 * np.sin(2 * np.pi * np.arange(96) / 12) + 2 * rng.normal(size=96)
+    clean = vx.fit(monthly(y), "bending-trend").forecast(12).points
+    for month in (40, 84, 90, 95):
+        freak = y.copy()
+        freak[month] += 20
+        moved = vx.fit(monthly(freak), "bending-trend").forecast(12).points
+        assert abs(moved[month % 12] - clean[month % 12]) < 2.0
+    straight = vx.fit(monthly(y), "bending-trend bend=0")
+    assert np.ptp(np.diff(straight.contributions(6)["trend"], 2)) < 1e-5
+    assert "swings by" in straight.in_words() and straight.coefficients["name"][1] == "slope at the end"
+
+
+@pytest.mark.parametrize("text", ["linear-trend", "bending-trend", "arima p=1 d=1"])
+def test_scenarios_move_the_forecast_by_the_effect(text):
+    rng = np.random.default_rng(10)
+    price = 10 + rng.normal(size=108).cumsum() * 0.2
+    y = 200 - 8 * price[:96] + rng.normal(size=96)
+    frame = pd.DataFrame({"month": pd.date_range("2018-01-01", periods=108, freq="MS"), "price": price})
+    drivers = vx.Drivers.from_frame(frame, period="month", cadence="monthly", known_ahead=["price"])
+    dearer = drivers.scenario("price +5 % from March", {"price": "+5%"}, since="2026-03")
+    fitted = vx.fit(monthly(y), text, drivers=drivers)
+    effect = fitted.coefficients.set_index("name")["value"]["price"]
+    moved = fitted.forecast(6, drivers=dearer).points - fitted.forecast(6).points
+    assert moved[:2] == pytest.approx([0, 0], abs=1e-9)
+    assert moved[2:] == pytest.approx(0.05 * effect * price[98:102], rel=1e-6)
+    flat = drivers.scenario("flat", {"price": 10.0}, since="2026-01")
+    publication = vx.publish(monthly(y), method=text, horizon=4, drivers=drivers, scenarios=[dearer, flat])
+    frame = publication.forecasts
+    assert frame["scenario"].tolist() == [""] * 4 + ["price +5 % from March"] * 4 + ["flat"] * 4
+    assert frame["value"].to_numpy()[4:8] == pytest.approx(fitted.forecast(4, drivers=dearer).points)
+    assert publication.manifest["drivers"]["scenarios"] == ["price +5 % from March", "flat"]
+    assert json.dumps(publication.manifest)
+    with pytest.raises(vx.VeridexError, match="write a number"):
+        drivers.scenario("x", {"price": "dearer"}, since="2026-01")
+
+
+def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
+    lineup = [
+        "arima d=1 D=1 q=1 Q=1",
+        "arima d=1 D=1 q=1 Q=1 transform=log",
+        "trend-dummies",
+        "poly-trend degree=6",
+        "naive",
+    ]
+    compared = vx.compare_fits(monthly(Y), lineup, vx.RollingOrigin(horizon=6, origins=6))
+    models = compared.models.set_index("method")
+    fits = [vx.fit(monthly(Y), text) for text in lineup]
+    assert models["aicc"][lineup[0]] == pytest.approx(fits[0].aicc) and models["aicc"][lineup[1]] == pytest.approx(
+        fits[1].aicc
+    )
+    assert models["aicc"][lineup[2:]].isna().all()
+    assert "values differenced once and over 12 periods" in models["not_comparable"]["trend-dummies"]
+    trial = vx.backtest(monthly(Y), lineup, vx.RollingOrigin(horizon=6, origins=6))
+    scores = trial.scores(by="method").set_index("method")
+    assert models["holdout_rmse"].to_numpy() == pytest.approx(scores["rmse"][lineup].to_numpy())
+    table = compared.coefficients
+    assert table.columns.tolist() == ["name", *lineup] and table.set_index("name")[lineup[2]]["trend"] > 0
+    alarm = [one for one in compared.alarms if "poly-trend" in one and "than naive" in one]
+    worse = models["holdout_rmse"]["poly-trend degree=6"] > models["holdout_rmse"]["naive"]
+    better = models["training_rmse"]["poly-trend degree=6"] < models["training_rmse"]["naive"]
+    assert bool(alarm) == (worse and better)
+    assert compared.in_words().startswith("By AICc arima d=1 D=1 q=1 Q=1 transform=log is preferred.")
+    assert vx.compare_fits(monthly(Y), lineup[:2]).alarms == ()
+
+
+@pytest.mark.parametrize("text", ["naive", "arima p=1 d=1", "holt", "trend-dummies", "smoothing", "bending-trend"])
+def test_logarithms_come_back_as_means(text):
+    logs = vx.fit(monthly(np.log(Y)), text)
+    fitted = vx.fit(monthly(Y), f"{text} transform=log")
+    inner, outer = logs.forecast(5), fitted.forecast(5)
+    assert outer.points == pytest.approx(np.exp(inner.points + inner.stderr**2 / 2), rel=1e-9)
+    assert outer.stderr == pytest.approx(outer.points * np.sqrt(np.expm1(inner.stderr**2)), rel=1e-9)
+    assert outer.upper == pytest.approx(np.exp(inner.upper), rel=1e-9)
+    if text in ("naive", "trend-dummies", "smoothing"):
+        used = Y[-fitted.nobs :]
+        assert fitted.log_likelihood == pytest.approx(logs.log_likelihood - np.log(used).sum(), rel=1e-9)
+    assert fitted.innovations == pytest.approx(logs.innovations, nan_ok=True)
+    assert "corrected for the bias" in fitted.in_words() and "log(demand)" in fitted.equation()
+    assert fitted.simulate(3, 40_000).mean(axis=0) == pytest.approx(outer.points[:3], rel=0.02)
+    again = vx.Fitted.from_json(fitted.to_json())
+    assert (again.forecast(5).points == outer.points).all()
+    assert "above zero" in vx.fit(monthly(Y - Y.min()), f"{text} transform=log").reason
+
+
+def test_a_power_lies_between():
+    stated = vx.fit(monthly(Y), "drift transform=box-cox power=0.5")
+    roots = vx.fit(monthly(2 * (np.sqrt(Y) - 1)), "drift").forecast(4)
+    z = np.random.default_rng(0).normal(size=400_000)
+    drawn = np.square(np.maximum(roots.points[3] + roots.stderr[3] * z, -2) / 2 + 1)
+    forecast = stated.forecast(4)
+    assert forecast.points[3] == pytest.approx(drawn.mean(), rel=2e-3)
+    assert forecast.stderr[3] == pytest.approx(drawn.std(), rel=1e-2)
+    found = vx.fit(monthly(Y), "trend-dummies transform=box-cox")
+    power = found.coefficients.set_index("name")["value"]["power"]
+    assert 0 <= power <= 1 and found.parameters == vx.fit(monthly(Y), "trend-dummies").parameters + 1
+
+    def negative(p):
+        z = np.log(Y) if p == 0 else (Y**p - 1) / p
+        change = np.diff(z)
+        rest = np.concatenate([change[j::12] - change[j::12].mean() for j in range(12)])
+        return 0.5 * rest.size * np.log(np.mean(rest**2)) - (p - 1) * np.log(Y[1:]).sum()
+
+    assert power == pytest.approx(optimize.brute(negative, [(0, 1)], Ns=21, finish=None), abs=1e-9)
+    with pytest.raises(vx.VeridexError, match="power= goes with transform=box-cox"):
+        vx.fit(monthly(Y), "naive power=0.5")
+    candidates = vx.fit(monthly(Y), "arima transform=log")
+    assert candidates.candidates["aicc"].min() == pytest.approx(candidates.aicc)
