@@ -41,7 +41,14 @@ METHODS = [
     "arima p=1 d=1 q=1",
     "arima p=2 d=0 q=1",
     "trend-dummies",
+    "linear-trend",
+    "poly-trend degree=2 transform=log",
+    "harmonic",
+    "bending-trend",
+    "theta transform=box-cox",
 ]
+DRIVEN = ["driver-regression"]
+"""Methods that are nothing without drivers."""
 
 
 def monthly(values, item="smoker-01", start="2018-01"):

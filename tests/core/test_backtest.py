@@ -205,7 +205,7 @@ def test_one_bad_item_never_stops_the_others():
         assert verdict.why(item).startswith(f"{item}: ")
     published = vx.publish(history, verdict, horizon=6)
     ahead = published.forecasts.set_index("item")
-    hopeless = ["unknown", "edge"]
+    hopeless = ["unknown"]
     assert ahead.loc[hopeless, "value"].isna().all() and (ahead.loc[hopeless, "reason"] != "").all()
     assert np.isfinite(ahead.drop(index=hopeless)["value"]).all()
     assert reasons["edge", "naive"] == "no finite estimates were found"

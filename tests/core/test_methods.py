@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from scipy import optimize, special, stats
 
 import veridex as vx
-from conftest import METHODS, monthly, seasonal_values
+from conftest import DRIVEN, METHODS, monthly, seasonal_values
 from reference import CONCENTRATIONS, DOW_JONES, LAKE_HURON, NILE, YIELDS, dense_arma, slow_smoothing
 from veridex.core.methods.catalogue import FAMILIES, default_lineup, method
 from veridex.core.methods.grammar import parse, split_lineup, written
@@ -207,7 +207,8 @@ def test_every_method_round_trips_applies_and_speaks(text):
     # Applied to one period more, the forecast one ahead has become the fitted value of that period.
     newer = fitted.apply(monthly(Y).since("2024-06"))
     assert newer.applied and np.isnan(newer.aic) and len(newer.series) == 96
-    assert newer.fitted_values[90] == pytest.approx(fitted.forecast(1).points[0], rel=1e-9)
+    if text != "bending-trend":  # whose fitted values know what came after
+        assert newer.fitted_values[90] == pytest.approx(fitted.forecast(1).points[0], rel=1e-9)
     assert np.array_equal(newer.row, fitted.row)
     short = fit([3.0], text)
     assert not short.available and short.reason in short.in_words()
@@ -327,10 +328,11 @@ def test_grammar_reads_what_it_writes(name, values):
 
 
 def test_catalogue_is_complete():
-    assert {text.split()[0] for text in METHODS} == {family.name for family in FAMILIES}
+    assert {text.split()[0] for text in METHODS + DRIVEN} == {family.name for family in FAMILIES}
     entered = {one.family.name for one in default_lineup(12)}
     stated = {"last-change", "seasonal-mean", "moving-average", "weighted-average", "holt", "smoothing", "theta"}
     stated |= {"croston", "sba", "tsb", "combination"}  # entered where they are named
+    stated |= {"linear-trend", "poly-trend", "harmonic", "driver-regression", "bending-trend"}
     assert entered == {family.name for family in FAMILIES} - stated
     assert not any("season" in one.text or "dummies" in one.text for one in default_lineup(1))
     assert method("naive") == method(" naive ") and method("naive") != method("mean")

@@ -8,7 +8,7 @@ from veridex.core.numerics import arma
 from veridex.core.numerics.curvature import observed_errors
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
 from veridex.core.numerics.minimise import CONVERGED, MARKS, STATE, advance, work_size
-from veridex.core.numerics.regression import estimate_trend_dummies
+from veridex.core.numerics.regression import ordinary_least_squares
 
 
 @pytest.mark.parametrize("solve", [least_squares, least_squares.py_func])
@@ -91,7 +91,6 @@ def test_observed_errors_of_a_known_normal_likelihood():
     assert errors == pytest.approx([2.0, 3.0], rel=1e-6)
 
 
-def test_trend_dummies_refuse_a_season_never_seen():
-    y = np.arange(12.0)
-    y[3::4] = np.nan
-    assert not estimate_trend_dummies(y, 4, np.empty(6), np.empty((5, 5)), np.empty(4))
+def test_dependent_columns_are_refused():
+    x = np.column_stack((np.ones(12), np.arange(12.0), 2 - 3 * np.arange(12.0)))
+    assert ordinary_least_squares(x, np.arange(12.0)) is None

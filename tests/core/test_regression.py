@@ -262,6 +262,26 @@ def test_events_add_what_they_did(text):
     assert "cannot be told apart" in once.in_words()
 
 
+@pytest.mark.parametrize("kind", ["step", "pulse", "ramp"])
+def test_interventions_at_named_dates(kind):
+    rng = np.random.default_rng(11)
+    since = np.arange(96) - 60
+    added = {"step": since >= 0, "pulse": since == 0, "ramp": np.maximum(since + 1, 0)}[kind]
+    y = 100 + 8.0 * added + np.convolve(rng.normal(size=97), [1, 0.5])[1:97]
+    fitted = vx.fit(monthly(y), f"arima q=1 drivers=[{kind}(2023-01)]")
+    effect = fitted.coefficients.set_index("name").loc[f"{kind}(2023-01)", "value"]
+    assert effect == pytest.approx(8, abs=2) and f"{kind}(2023-01) adds" in fitted.in_words().lower()
+    mean = fitted.coefficients.set_index("name").loc["mean", "value"]
+    ahead = {"step": 1, "pulse": 0, "ramp": 41}[kind]
+    assert fitted.forecast(5).points[4] == pytest.approx(mean + effect * ahead)
+    again = vx.Fitted.from_json(fitted.to_json())
+    assert (again.forecast(5).points == fitted.forecast(5).points).all()
+    trial = vx.backtest(monthly(y), [fitted.method], vx.RollingOrigin(horizon=2, origins=40))
+    assert (trial.errors["reason"] == "").all()
+    with pytest.raises(vx.VeridexError):
+        vx.fit(monthly(y), "arima q=1 drivers=[step(someday)]")
+
+
 def dense_bend(y, z, q, ahead, weights):
     """Best linear prediction from the whole covariance of a line with wandering slope, diffuse at its start."""
     n = y.size + ahead
@@ -291,11 +311,11 @@ def test_the_bending_trend_equals_its_dense_computation():
     waves = np.column_stack(
         [f(2 * np.pi * k * np.arange(1.0, 67) / 4) for k, f in ((1, np.sin), (1, np.cos), (2, np.cos))]
     )
-    bent = bend(np.r_[y, np.full(6, np.nan)], waves, 6, stated=-1.0)
+    bent = bend(y, waves, stated=-1.0)
     effects, values, variances = dense_bend(y, waves, 0.1, 6, bent.weights[:60])
     assert bent.effects == pytest.approx(effects, rel=1e-8)
     assert bent.line + waves @ bent.effects == pytest.approx(values, rel=1e-8)
-    assert 1 + bent.line_variance[60:] == pytest.approx(variances[60:], rel=1e-8)
+    assert 1 + bent.line_variance[1:] == pytest.approx(variances[60:], rel=1e-8)
     # The weights are Tukey's, of the residuals in robust deviations that they themselves leave.
     rest = y - values[:60]
     far = np.abs(rest).max() * 2
@@ -305,7 +325,7 @@ def test_the_bending_trend_equals_its_dense_computation():
     )  # fmt: skip
     assert least.fun < 1e-3
     # The bend that makes the data likeliest, by the restricted likelihood of the dense covariance.
-    found = bend(np.r_[y, np.full(6, np.nan)], waves, 6)
+    found = bend(y, waves)
     weights = found.weights[:60]
     grid = [-restricted_likelihood(y, waves[:60], 10.0**q, weights) for q in np.linspace(-3, 1, 81)]
     assert np.log10(found.q) == pytest.approx(np.linspace(-3, 1, 81)[int(np.argmin(grid))], abs=0.15)

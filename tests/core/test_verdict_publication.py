@@ -82,7 +82,7 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
     frame = publication.frame
     assert frame.columns.tolist() == [
         "item", "period", "kind", "step", "value", "stderr", "lower_80", "upper_80", "lower_95", "upper_95",
-        "method", "tested", "reason",
+        "method", "tested", "reason", "scenario",
     ]  # fmt: skip
     for series in orders:
         rows = frame[frame["item"] == series.item]

@@ -109,13 +109,14 @@ def publication_for_show(publication: Publication, form: str) -> tuple[pd.DataFr
     if form != "table":
         return publication.frame, ""
     ahead = publication.forecasts
-    empty = ["reason"] if (ahead["reason"] == "").all() else []
+    ahead = ahead[ahead["scenario"] == ""]
+    empty = [name for name in ("reason", "scenario") if (ahead[name] == "").all()]
     if len(publication.items) == 1:
         item = publication.items[0]
         method = publication.manifest["items"][item]["method"]
         title = f"{item}: next {len(ahead)} periods " + (f"by {method}" if method else "are not available")
-        return ahead.drop(columns=["item", "kind", "method", "scenario", *empty]), title
-    first = ahead[ahead["step"] == 1].drop(columns=["kind", "step", "stderr", "tested", "scenario", *empty])
+        return ahead.drop(columns=["item", "kind", "method", *empty]), title
+    first = ahead[ahead["step"] == 1].drop(columns=["kind", "step", "stderr", "tested", *empty])
     scores = [publication.manifest["items"][item].get("scores") or {} for item in first["item"]]
     first.insert(2, "total", ahead.groupby("item", sort=False)["value"].sum(min_count=1).to_numpy())
     first["measure"] = [score.get("measure") for score in scores]

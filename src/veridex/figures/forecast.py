@@ -23,6 +23,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     frame = publication.frame[publication.frame["item"] == item]
     data = publication.manifest["data"]
     cadence = Cadence.named(data["cadence"])
+    frame = frame[frame["scenario"] == ""]  # other futures have publications' tables, not this figure
     past, ahead = frame[frame["kind"] == "actual"], frame[frame["kind"] == "forecast"]
     past = past.tail(max(CYCLES_SHOWN * data["cycle_length"], 3 * len(ahead)))
     figure = new_figure()

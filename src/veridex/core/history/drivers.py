@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -11,13 +11,15 @@ from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.dates import DateWords, read_dates
+from veridex.core.history.driver import EVERY_ITEM, Driver
 from veridex.core.history.inference import infer_cadence
+from veridex.core.history.interventions import intervention
 from veridex.core.history.item import locked
 from veridex.core.history.numbers_in_text import read_quantities
 from veridex.core.history.tables import columns_of, holds_numbers, item_keys, require
 from veridex.errors import ColumnMissing, ParameterError
 
-__all__ = ["Driver", "DriverGather", "Drivers"]
+__all__ = ["DriverGather", "Drivers"]
 
 FloatArray = NDArray[np.float64]
 DriverGather = Literal["sum", "mean", "last", "max", "hold"]
@@ -25,43 +27,14 @@ DriverGather = Literal["sum", "mean", "last", "max", "hold"]
 GATHERS = ("sum", "mean", "last", "max", "hold")
 DERIVED = re.compile(r"(?:change\((?P<changed>.+)\)|(?P<plain>.+?))(?:@(?P<lag>\d+))?")
 
-EVERY_ITEM = ""
-"""Key of values that hold for every item."""
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Driver:
-    """One driver.
-
-    Attributes
-    ----------
-    name : str
-    known_ahead : bool
-        Whether its future is known when a forecast is made (a price, a promotion), or only observed afterwards.
-    spans : mapping of str to (int, ndarray)
-        Ordinal of the first period and the values, per item; under ``""`` for every item.
-    """
-
-    name: str
-    known_ahead: bool
-    spans: Mapping[str, tuple[int, FloatArray]] = field(repr=False)
-
-    def over(self, item: str, start: int, periods: int) -> FloatArray:
-        """Values over some periods; NaN where there are none."""
-        begin, values = self.spans.get(item) or self.spans.get(EVERY_ITEM) or (start, np.empty(0))
-        found = np.full(periods, np.nan)
-        low, high = max(begin, start), min(begin + values.size, start + periods)
-        if high > low:
-            found[low - start : high - start] = values[low - begin : high - begin]
-        return found
-
 
 @dataclass(frozen=True, slots=True, eq=False, repr=False)
 class Drivers:
     """Columns that may explain demand, each on the same cadence.
 
     A name may carry a lag and a change: ``price@1`` is the price of one period earlier, ``change(price)`` its change
-    since then, ``change(price)@2`` that change two periods earlier.
+    since then, ``change(price)@2`` that change two periods earlier. ``pulse(2024-03)``, ``step(2024-03)`` and
+    ``ramp(2024-03)`` are interventions in that period or from it on, and need no column.
     """
 
     cadence: Cadence
@@ -167,7 +140,8 @@ class Drivers:
         return Drivers(self.cadence, self.columns + other.columns, self.notes + other.notes)
 
     def chosen(self, names: Sequence[str]) -> "Drivers":
-        """Some drivers, lags and changes among them.
+        """Some drivers; lags and changes of them, and interventions such as ``step(2024-03)``, are drivers of their
+        own.
 
         Raises
         ------
@@ -216,6 +190,9 @@ class Drivers:
         return replace(self, columns=tuple(made), name=name)
 
     def _one(self, name: str) -> Driver:
+        found = intervention(name, self.cadence)
+        if found is not None:
+            return found
         parts = DERIVED.fullmatch(name)
         base = name if name in self.names or parts is None else parts["changed"] or parts["plain"]
         if base not in self.names or parts is None:

@@ -110,22 +110,22 @@ class BendingTrend(Family[BendingPlan]):
         draft = BendingPlan(cycle, horizon, levels, 0, 0, columns, cycles=cycles, waves=waves, stated=stated)
         return replace(draft, row_size=HEAD + len(columns) + 1 + draft.most)
 
-    def _regressors(
-        self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, n: int
-    ) -> tuple[FloatArray, FloatArray]:
-        """Demand with unknown lead times, and all regressors over both, centred so that the trend holds the level."""
+    def _regressors(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, n: int) -> FloatArray:
+        """Drivers, events and waves over span and lead times, as n known periods support them."""
         waves, _ = plan.basis(n, y.size + plan.horizon)
-        z = waves if x is None else np.hstack((x, waves))
-        return np.concatenate((y, np.full(plan.horizon, np.nan))), z
+        return waves if x is None else np.hstack((x, waves))
 
     def run(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate by robust restricted likelihood, and forecast."""
-        n = int(np.count_nonzero(~np.isnan(y)))
-        longer, z = self._regressors(plan, y, x, n)
+        known = y[~np.isnan(y)]
+        n = known.size
+        if n and known.min() == known.max():
+            return Status.CONSTANT
+        z = self._regressors(plan, y, x, n)
         used = self._used(plan, y, z)
         if n <= used.sum() + 4:
             return Status.TOO_SHORT
-        found = bend(longer, z[:, used], plan.horizon, plan.stated)
+        found = bend(y, z[:, used], plan.stated)
         if found is None:
             return Status.DEPENDENT if x is not None else Status.NO_FIT
         if not found.variance > 0.0:
@@ -157,10 +157,10 @@ class BendingTrend(Family[BendingPlan]):
     ) -> tuple[Bent, FloatArray] | None:
         """The trend under a row's parameters, and the regressors that have an effect."""
         drivers = len(plan.columns)
-        longer, z = self._regressors(plan, y, x, int(row[HEAD + drivers]))
+        z = self._regressors(plan, y, x, int(row[HEAD + drivers]))
         effects = np.concatenate((row[HEAD : HEAD + drivers], row[HEAD + drivers + 1 :][: z.shape[1] - drivers]))
         used = effects != 0.0
-        found = bend_given(longer, z[:, used], plan.horizon, effects[used], float(row[0]), float(row[1]))
+        found = bend_given(y, z[:, used], effects[used], float(row[0]), float(row[1]))
         return None if found is None else (found, z[:, used])
 
     def replay(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
@@ -174,7 +174,7 @@ class BendingTrend(Family[BendingPlan]):
     def _fill(self, plan: BendingPlan, found: Bent, z: FloatArray, n: int, out: Rows) -> None:
         values = found.line + z @ found.effects
         out.fitted[:], out.points[:] = values[:n], values[n:]
-        out.stderr[:] = np.sqrt(found.variance * (1.0 + found.line_variance[n:]))
+        out.stderr[:] = np.sqrt(found.variance * (1.0 + found.line_variance[1:]))
         out.fill_bounds(plan.student_quantiles(found.degrees))
 
     def innovations(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
@@ -199,9 +199,7 @@ class BendingTrend(Family[BendingPlan]):
         used = np.flatnonzero(effects)
         slope = found.line[n - 1] - found.line[n - 2]
         values = np.concatenate(([found.line[n - 1], slope, math.sqrt(found.q)], effects[used]))
-        variances = np.concatenate(
-            ([found.line_variance[n - 1], found.slope_variance, np.nan], np.diag(found.covariance))
-        )
+        variances = np.concatenate(([found.line_variance[0], found.slope_variance, np.nan], np.diag(found.covariance)))
         # The level's own variance alone: regressors are told in the rows of their effects.
         variances[0] = np.nan if drivers else variances[0]
         head = ("level at the end", "slope at the end", "bend")
@@ -267,7 +265,7 @@ class BendingTrend(Family[BendingPlan]):
     def dependent(self, plan: BendingPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
         """Drivers and events that explain each other, or that a line and waves explain."""
         n = int(np.count_nonzero(~np.isnan(y)))
-        _, z = self._regressors(plan, y, x, n)
+        z = self._regressors(plan, y, x, n)
         known = np.flatnonzero(~np.isnan(y))
         line = np.column_stack((np.ones(known.size), known))
         used = np.flatnonzero(self._used(plan, y, z))

@@ -38,7 +38,7 @@ class DriverRegression(LeastSquares):
     def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
         return ("intercept",) if settings["intercept"] == "estimated" else ()
 
-    def _basis(self, plan: RegressionPlan, n: int) -> FloatArray:
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         return np.ones((n + plan.horizon, int(plan.estimated)))
 
     def run(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
@@ -57,7 +57,7 @@ class DriverRegression(LeastSquares):
             used = step.used
         found = ordinary_least_squares(past[:, used], target)
         assert found is not None
-        self._store(plan, used, found, past.shape[0], out)
+        self._store(plan, used, found, past.shape[0], y.size, out)
         return self._fill(plan, design, out)
 
     def _path(self, plan: RegressionPlan, past: FloatArray, target: FloatArray, used: Any) -> "list[_Step]":

@@ -7,8 +7,10 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.history.cadence import Cadence
-from veridex.core.history.drivers import EVERY_ITEM, Driver, Drivers
+from veridex.core.history.driver import EVERY_ITEM, Driver
+from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
+from veridex.core.history.interventions import intervention
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.contract import FloatArray
@@ -108,7 +110,8 @@ def _regressors(held: dict[str, Any], cadence: Cadence) -> Regressors | None:
     if not held["drivers"] and not held["events"]:
         return None
     columns = [
-        Driver(one["name"], one["known_ahead"], {EVERY_ITEM: (cadence.period(one["start"]), _array(one["values"]))})
+        intervention(one["name"], cadence)
+        or Driver(one["name"], one["known_ahead"], {EVERY_ITEM: (cadence.period(one["start"]), _array(one["values"]))})
         for one in held["drivers"]
     ]
     drivers = Drivers(cadence, tuple(columns)) if columns else None

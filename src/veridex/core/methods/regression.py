@@ -16,12 +16,15 @@ from veridex.core.methods.status import Status
 from veridex.core.methods.words import effect_words, number, signed
 from veridex.core.numerics.regression import gaussian_log_likelihood, newey_west, ordinary_least_squares
 
-__all__ = ["INTERCEPT", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
+__all__ = ["HEAD", "INTERCEPT", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
 
 
 def _is_intercept(value: Value) -> bool:
     return value in ("estimated", "none") or (isinstance(value, (int, float)) and not isinstance(value, bool))
 
+
+HEAD = 3
+"""After the coefficients a row holds variance, degrees of freedom, and the length of the span; then comes R^-1."""
 
 INTERCEPT = Setting("intercept", "estimated", "estimated, none or a number", _is_intercept)
 
@@ -56,7 +59,8 @@ class RegressionPlan(Plan):
 class LeastSquares(Family[RegressionPlan]):
     """A regression by ordinary least squares on columns of its own, drivers and events.
 
-    A row holds the coefficients (zero where a column has no variation), variance, degrees of freedom, then R^-1.
+    A row holds the coefficients (zero where a column's effect cannot be told), variance, degrees of freedom, the
+    length of the span, then R^-1.
     """
 
     takes_drivers = True
@@ -66,8 +70,11 @@ class LeastSquares(Family[RegressionPlan]):
         """Names of the method's own columns; ``intercept`` first where it is estimated."""
 
     @abstractmethod
-    def _basis(self, plan: RegressionPlan, n: int) -> FloatArray:
-        """The method's own columns for n periods and the lead times after them, shape (n + horizon, own)."""
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
+        """The method's own columns for n periods and the lead times after them, shape (n + horizon, own).
+
+        `span` is the number of periods that they were scaled for.
+        """
 
     def _obstacle(self, plan: RegressionPlan) -> Status:
         """Why it can never be fitted."""
@@ -76,7 +83,7 @@ class LeastSquares(Family[RegressionPlan]):
     def prepare(
         self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
     ) -> RegressionPlan:
-        """Row: coefficients, variance, degrees of freedom, then R^-1 of the design row by row."""
+        """Row: coefficients, variance, degrees of freedom, length of the span, then R^-1 of the design row by row."""
         return self.prepare_with(settings, cycle, horizon, levels, ())
 
     def prepare_with(
@@ -95,7 +102,7 @@ class LeastSquares(Family[RegressionPlan]):
             cycle,
             horizon,
             levels,
-            row_size=k + 2 + k * k,
+            row_size=k + HEAD + k * k,
             columns=columns,
             names=names,
             estimated=estimated,
@@ -119,11 +126,11 @@ class LeastSquares(Family[RegressionPlan]):
         found = ordinary_least_squares(past[:, used], y[known] - plan.offset)
         if found is None:
             return Status.DEPENDENT if plan.columns and used[len(plan.names) :].any() else Status.TOO_SHORT
-        self._store(plan, used, found, n, out)
+        self._store(plan, used, found, n, y.size, out)
         return self._fill(plan, design, out)
 
-    def _design(self, plan: RegressionPlan, n: int, x: FloatArray | None) -> FloatArray:
-        basis = self._basis(plan, n)
+    def _design(self, plan: RegressionPlan, n: int, x: FloatArray | None, row: FloatArray | None = None) -> FloatArray:
+        basis = self._basis(plan, n, n if row is None else int(row[plan.size + 2]))
         return basis if x is None else np.hstack((basis, x))
 
     def _used(self, plan: RegressionPlan, past: FloatArray) -> Any:
@@ -135,15 +142,15 @@ class LeastSquares(Family[RegressionPlan]):
         return used
 
     def _store(
-        self, plan: RegressionPlan, used: Any, found: tuple[FloatArray, FloatArray, float], n: int, out: Rows
+        self, plan: RegressionPlan, used: Any, found: tuple[FloatArray, FloatArray, float], n: int, span: int, out: Rows
     ) -> None:
         """Write estimates into the row, and what they rest on into the stats."""
         coefficients, factor, total = found
         k, size = coefficients.size, plan.size
         out.row[:] = 0.0
         out.row[:size][used] = coefficients
-        out.row[size], out.row[size + 1] = total / (n - k), n - k
-        whole = out.row[size + 2 :].reshape(size, size)
+        out.row[size : size + HEAD] = (total / (n - k), n - k, span)
+        whole = out.row[size + HEAD :].reshape(size, size)
         whole[np.ix_(used, np.arange(k))] = factor
         out.stats[:] = (gaussian_log_likelihood(total, n), n, k + 1, 0)
 
@@ -152,14 +159,14 @@ class LeastSquares(Family[RegressionPlan]):
         size, n = plan.size, design.shape[0] - plan.horizon
         values = design @ out.row[:size] + plan.offset
         out.fitted[:], out.points[:] = values[:n], values[n:]
-        leverage = np.square(design[n:] @ out.row[size + 2 :].reshape(size, size)).sum(axis=1)
+        leverage = np.square(design[n:] @ out.row[size + HEAD :].reshape(size, size)).sum(axis=1)
         out.stderr[:] = np.sqrt(out.row[size] * (1.0 + leverage))
         out.fill_bounds(plan.student_quantiles(out.row[size + 1]))
         return Status.DONE
 
     def replay(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Continue trend and season, with given drivers."""
-        return self._fill(plan, self._design(plan, y.size, x), out)
+        return self._fill(plan, self._design(plan, y.size, x, out.row), out)
 
     def paths(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
@@ -193,24 +200,24 @@ class LeastSquares(Family[RegressionPlan]):
 
     def _covariance(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         size = plan.size
-        factor = row[size + 2 :].reshape(size, size)
+        factor = row[size + HEAD :].reshape(size, size)
         if not plan.robust:
             return np.asarray(row[size] * factor @ factor.T)
-        design = self._design(plan, y.size, x)[: y.size]
+        design = self._design(plan, y.size, x, row)[: y.size]
         errors = y - design @ row[:size] - plan.offset
         known = ~np.isnan(errors)
         return newey_west(design[known], errors[known], factor)
 
     def innovations(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         """Residuals."""
-        return y - self._design(plan, y.size, x)[: y.size] @ row[: plan.size] - plan.offset
+        return y - self._design(plan, y.size, x, row)[: y.size] @ row[: plan.size] - plan.offset
 
     def contributions(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
     ) -> dict[str, FloatArray]:
         """The method's own parts, then each driver (against its mean) and event."""
         own = len(plan.names)
-        design = self._design(plan, y.size, x)
+        design = self._design(plan, y.size, x, row)
         parts = effect_parts(plan.columns, row[own : plan.size], design[:, own:], y.size)
         whole = design @ row[: plan.size] + plan.offset
         groups = {key: design[:, where] @ row[where] for key, where in self._groups(plan).items()}

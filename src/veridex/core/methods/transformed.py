@@ -27,7 +27,7 @@ TRANSFORM: tuple[Setting, ...] = (
 """Settings that every method takes."""
 
 HEAD = 2
-"""A row begins with the power and the standard deviation of the one-step errors on the transformed scale."""
+"""A row begins with the power and the standard error one period ahead on the transformed scale."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ class Transformed(Family[TransformedPlan]):
     def prepare(
         self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
     ) -> TransformedPlan:
-        """Row: power, one-step standard deviation, then the method's own row."""
+        """Row: power, standard error one period ahead, then the method's own row."""
         return self.prepare_with(settings, cycle, horizon, levels, ())
 
     def prepare_with(
@@ -85,9 +85,9 @@ class Transformed(Family[TransformedPlan]):
         status = self._family.run(plan.inner, z, x, warm, inner)
         if status > Status.DONE:
             return status
-        errors = z - inner.fitted
         out.row[0] = power
-        out.row[1] = np.sqrt(np.nanmean(errors**2)) if (~np.isnan(errors)).any() else 0.0
+        # One period ahead a fitted value is what the forecast would have been.
+        out.row[1] = out.stderr[0]
         if not np.isnan(out.stats[0]):
             used = int(out.stats[1])
             out.stats[0] += log_jacobian(known[known.size - used :], power)

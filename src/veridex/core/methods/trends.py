@@ -7,7 +7,7 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import FloatArray
-from veridex.core.methods.regression import LeastSquares, RegressionPlan, regression_settings
+from veridex.core.methods.regression import HEAD, LeastSquares, RegressionPlan, regression_settings
 from veridex.core.methods.settings import Setting, Value, whole, yes_no
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number, quantity, signed
@@ -32,7 +32,7 @@ class LinearTrend(LeastSquares):
     def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
         return (*(["intercept"] if settings["intercept"] == "estimated" else []), "trend")
 
-    def _basis(self, plan: RegressionPlan, n: int) -> FloatArray:
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         return _line(plan, n)
 
     def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
@@ -65,13 +65,13 @@ class PolyTrend(LeastSquares):
         powers = tuple("trend" if j == 1 else f"trend^{j}" for j in range(1, settings["degree"] + 1))
         return (*(["intercept"] if settings["intercept"] == "estimated" else []), *powers)
 
-    def _basis(self, plan: RegressionPlan, n: int) -> FloatArray:
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         time = np.arange(1.0, n + plan.horizon + 1.0)
         degree = int(plan.details["degree"])
         if plan.estimated:
-            return chebyshev_design(time, 1.0, max(float(n), 2.0), degree)
+            return chebyshev_design(time, 1.0, max(float(span), 2.0), degree)
         # Through a stated value at time 0: time times polynomials of one degree less.
-        return time[:, None] * chebyshev_design(time, 1.0, max(float(n), 2.0), degree - 1)
+        return time[:, None] * chebyshev_design(time, 1.0, max(float(span), 2.0), degree - 1)
 
     def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
         return {"trend": list(range(int(plan.estimated), len(plan.names)))}
@@ -81,19 +81,19 @@ class PolyTrend(LeastSquares):
     ) -> tuple[tuple[str, ...], FloatArray, FloatArray]:
         names, values, covariance = super()._estimates(plan, y, x, row, series)
         own = len(plan.names)
-        powers, matrix = in_powers(values[:own], np.eye(own), 1.0, max(float(y.size), 2.0))
+        powers, matrix = in_powers(values[:own], np.eye(own), 1.0, max(float(row[plan.size + 2]), 2.0))
         whole_matrix = np.eye(plan.size)
         whole_matrix[:own, :own] = matrix
         if plan.robust:
             return names, np.concatenate((powers, values[own:])), whole_matrix @ covariance @ whole_matrix.T
         # R^-1 turned exactly, then squared: the covariance itself would lose its digits.
-        factor = row[plan.size + 2 :].reshape(plan.size, plan.size).copy()
-        factor[:own] = in_powers(values[:own], factor[:own], 1.0, max(float(y.size), 2.0))[1]
+        factor = row[plan.size + HEAD :].reshape(plan.size, plan.size).copy()
+        factor[:own] = in_powers(values[:own], factor[:own], 1.0, max(float(row[plan.size + 2]), 2.0))[1]
         return names, np.concatenate((powers, values[own:])), row[plan.size] * factor @ factor.T
 
     def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which way the curve runs at the end."""
-        basis = self._basis(plan, y.size)[:, : len(plan.names)] @ row[: len(plan.names)]
+        basis = self._basis(plan, y.size, int(row[plan.size + 2]))[:, : len(plan.names)] @ row[: len(plan.names)]
         slope = float(basis[y.size] - basis[y.size - 1])
         way = "rises" if slope >= 0 else "falls"
         degree = plan.details["degree"]
@@ -106,7 +106,7 @@ class PolyTrend(LeastSquares):
     def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The polynomial in plain powers."""
         own = len(plan.names)
-        powers = in_powers(row[:own], np.eye(own), 1.0, max(float(y.size), 2.0))[0]
+        powers = in_powers(row[:own], np.eye(own), 1.0, max(float(row[plan.size + 2]), 2.0))[0]
         terms = powers[1:] if plan.estimated else powers
         text = "".join(f"{signed(float(b))} t{'' if j == 0 else f'^{j + 1}'}" for j, b in enumerate(terms))
         head = number(float(powers[0]) if plan.estimated else plan.offset)
@@ -121,9 +121,9 @@ class TrendDummies(LeastSquares):
     """A straight trend plus a fixed amount for each period of the cycle, by least squares, with drivers and events.
 
     A period of the cycle is the base whose dummy is left out: the first of the history, or ``base=``, its name
-    (``base=january``) or its number in the cycle. ``intercept=none`` has a dummy for every period instead. Standard
-    errors hold the noise of the new value and the uncertainty of all coefficients; bounds by Student's t with n - k
-    degrees of freedom, which is exact for normal errors (Seber and Lee, 2003, section 5.3.1).
+    (``base=january``) or its number in the cycle. ``intercept=none`` has a dummy for every period instead.
+    Standard errors hold the noise of the new value and the uncertainty of all coefficients; bounds by Student's t with
+    n - k degrees of freedom, which is exact for normal errors (Seber and Lee, 2003, section 5.3.1).
     """
 
     name = "trend-dummies"
@@ -145,7 +145,7 @@ class TrendDummies(LeastSquares):
     def _obstacle(self, plan: RegressionPlan) -> Status:
         return Status.DONE if plan.cycle > 1 else Status.NO_SEASON
 
-    def _basis(self, plan: RegressionPlan, n: int) -> FloatArray:
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         line = _line(plan, n)
         first = int(plan.estimated)
         phases = np.arange(n + plan.horizon) % plan.cycle
@@ -285,7 +285,7 @@ class Harmonic(LeastSquares):
     def _obstacle(self, plan: RegressionPlan) -> Status:
         return Status.DONE if self._waves(plan.details, plan.cycle) else Status.NO_SEASON
 
-    def _basis(self, plan: RegressionPlan, n: int) -> FloatArray:
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         line = _line(plan, n)
         if not plan.details["trend"]:
             line = line[:, :-1]
@@ -309,7 +309,7 @@ class Harmonic(LeastSquares):
         said = []
         if plan.details["trend"]:
             said.append(_line_words(float(row[int(plan.estimated)]), series))
-        basis = self._basis(plan, y.size)
+        basis = self._basis(plan, y.size, y.size)
         for name, where in self._groups(plan).items():
             if name != "trend":
                 swing = float(np.ptp(basis[:, where] @ row[where]))

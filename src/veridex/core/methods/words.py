@@ -46,6 +46,13 @@ def signed(value: float, digits: int = 4) -> str:
     return f" {'-' if value < 0 else '+'} {number(abs(value), digits)}"
 
 
+INTERVENTIONS = {
+    "pulse": " in that period alone",
+    "step": " from then on",
+    "ramp": " more with every period from then on",
+}
+
+
 def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str | None) -> str:
     """Say what each driver and event does to demand, all else equal.
 
@@ -61,6 +68,8 @@ def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str 
         amount = number(math.exp(float(effect))) if logs else quantity(abs(float(effect)), unit)
         if effect == 0.0:
             said.append(f"the effect of {column.name} cannot be told apart in this span")
+        elif column.kind in INTERVENTIONS:
+            said.append(f"{column.name} {does} {amount}{INTERVENTIONS[column.kind]}")
         elif column.kind == "event":
             said.append(f"a period full of {column.name} {does} {amount}")
         else:

@@ -3,8 +3,8 @@
     y_t = mu_t + z_t' b + e_t,    (1 - B)^2 mu_t = u_t,    var u = q var e
 
 Given weights w (0 where y is unknown) and q, mu solves A mu = W (y - Z b) with A = W + D'D / q, D taking second
-differences: five bands, solved in time proportional to the length. Lead times are periods of weight zero, so that
-the line goes on along its last slope and the diagonal of A^-1 is its uncertainty.
+differences: five bands, solved in time proportional to the length. The line goes on along its last slope; the corner
+of A^-1 is its uncertainty.
 
 References: Harvey (1989), Forecasting, Structural Time Series Models and the Kalman Filter, section 2.3 (the smooth
 trend); Patterson and Thompson (1971), Biometrika 58, 545-554 (the restricted likelihood); Huber (1964), Annals of
@@ -54,16 +54,16 @@ class Bent:
 
     Attributes
     ----------
-    line : ndarray, shape (n,)
-        mu; lead times included.
+    line : ndarray, shape (n + horizon,)
+        mu.
     effects : ndarray, shape (k,)
     q : float
     variance : float
         Of e, consistent under the normal law.
     degrees : float
     weights : ndarray, shape (n,)
-    line_variance : ndarray, shape (n,)
-        Of mu + z'b, over the variance of e; NaN where it was not asked for.
+    line_variance : ndarray, shape (1 + horizon,)
+        Of mu + z'b at the last period and the lead times, over the variance of e.
     covariance : ndarray, shape (k, k)
         Of the effects, over the variance of e.
     log_likelihood : float
@@ -196,16 +196,15 @@ class _Problem:
         return scale
 
 
-def bend(y: FloatArray, z: FloatArray, ahead: int, stated: float | None = None) -> Bent | None:
+def bend(y: FloatArray, z: FloatArray, stated: float | None = None) -> Bent | None:
     """Estimate effects, the bend q and the variance, all robustly.
 
     Parameters
     ----------
     y : ndarray, shape (n,)
-        NaN where unknown and at the lead times, which are its last `ahead` values.
-    z : ndarray, shape (n, k)
+        NaN where unknown.
+    z : ndarray, shape (n + horizon, k)
         Regressors, without an intercept.
-    ahead : int
     stated : float, optional
         log10 of q, if it is not to be estimated.
 
@@ -214,7 +213,7 @@ def bend(y: FloatArray, z: FloatArray, ahead: int, stated: float | None = None) 
     Bent or None
         None where columns are dependent or values are too few.
     """
-    problem = _Problem(y, z)
+    problem = _Problem(y, z[: y.size])
     if problem.n <= problem.k + 3:
         return None
     log_q = -4.0 if stated is None else stated
@@ -227,51 +226,54 @@ def bend(y: FloatArray, z: FloatArray, ahead: int, stated: float | None = None) 
             return None
         if problem.reweigh(effects, round_ >= ROUNDS) == 0.0:
             break
-    return _told(problem, log_q, ahead)
+    return _told(problem, z, log_q)
 
 
-def bend_given(y: FloatArray, z: FloatArray, ahead: int, effects: FloatArray, q: float, variance: float) -> Bent | None:
+def bend_given(y: FloatArray, z: FloatArray, effects: FloatArray, q: float, variance: float) -> Bent | None:
     """Bend the line under stated effects, q and variance; only the weights are found."""
-    problem = _Problem(y - z @ effects, np.empty((y.size, 0)))
+    problem = _Problem(y - z[: y.size] @ effects, np.empty((y.size, 0)))
     if problem.n < 3:
         return None
     for round_ in range(2 * SETTLING):
         problem.solve(math.log10(q))
         problem.reweigh(np.empty(0), round_ >= SETTLING, math.sqrt(variance))
-    whole = _Problem(y, z)
+    whole = _Problem(y, z[: y.size])
     whole.weights = problem.weights
-    return _told(whole, math.log10(q), ahead, effects, variance)
+    return _told(whole, z, math.log10(q), effects, variance)
 
 
 def _told(
-    problem: _Problem, log_q: float, ahead: int, effects: FloatArray | None = None, variance: float | None = None
+    problem: _Problem, z: FloatArray, log_q: float, effects: FloatArray | None = None, variance: float | None = None
 ) -> Bent | None:
-    """Everything at the end of the search."""
+    """Everything at the end of the search; line and regressors' own lines are continued over the lead times."""
     value, found, inverse, total = problem.solve(log_q)
     if not math.isfinite(value):
         return None
+    n, q = problem.columns.shape[1], 10.0**log_q
     effects = found if effects is None else effects
     degrees = problem.n - 2 - problem.k
     variance = total / degrees / CONSISTENT if variance is None else variance
-    line = problem.smoothed[0] - effects @ problem.smoothed[1:]
-    size = line.size
-    # Unit vectors at the lead times and at the last two periods of the span give the columns of A^-1 there.
-    places = np.arange(max(size - ahead - 2, 0), size)
-    units = np.zeros((places.size, size))
-    units[np.arange(places.size), places] = 1.0
-    inverse_columns = np.empty_like(units)
-    _smooth(problem.weights, 10.0**-log_q, units, np.ones(size), inverse_columns)
-    line_variance = np.full(size, np.nan)
-    leverage = (problem.columns[1:] - problem.smoothed[1:])[:, places].T
-    spread = np.einsum("ij,jk,ik->i", leverage, inverse, leverage) if problem.k else 0.0
-    line_variance[places] = inverse_columns[np.arange(places.size), places] + spread
-    last, before = size - ahead - 1, size - ahead - 2
-    i, j = last - places[0], before - places[0]
-    slope = inverse_columns[i, last] + inverse_columns[j, before] - 2.0 * inverse_columns[i, before]
+    steps = np.arange(z.shape[0] - n + 1.0)
+    smoothed = np.hstack((problem.smoothed, _continued(problem.smoothed, steps[1:])))
+    units = np.zeros((2, n))
+    units[0, -1] = units[1, -2] = 1.0
+    ends = np.empty_like(units)
+    _smooth(problem.weights, 10.0**-log_q, units, np.ones(n), ends)
+    last, before, between = ends[0, -1], ends[1, -2], ends[0, -2]
+    # The line h ahead is (1 + h) mu[n] - h mu[n-1] and the bends to come, whose weights are 1, 2, ... h.
+    line_variance = (1.0 + steps) ** 2 * last + steps**2 * before - 2.0 * steps * (1.0 + steps) * between
+    line_variance += q * steps * (steps + 1.0) * (2.0 * steps + 1.0) / 6.0
+    slope = last + before - 2.0 * between
     if problem.k:
-        gap = problem.smoothed[1:, last] - problem.smoothed[1:, before]
+        leverage = z[n - 1 :] - smoothed[1:, n - 1 :].T
+        line_variance += np.einsum("ij,jk,ik->i", leverage, inverse, leverage)
+        gap = smoothed[1:, n - 1] - smoothed[1:, n - 2]
         slope += float(gap @ inverse @ gap)
     likelihood = -0.5 * (value + degrees * (math.log(2.0 * math.pi / degrees) + 1.0))
-    return Bent(
-        line, effects, 10.0**log_q, variance, float(degrees), problem.weights, line_variance, inverse, likelihood, slope
-    )
+    line = smoothed[0] - effects @ smoothed[1:]
+    return Bent(line, effects, q, variance, float(degrees), problem.weights, line_variance, inverse, likelihood, slope)
+
+
+def _continued(rows: FloatArray, steps: FloatArray) -> FloatArray:
+    """Lines through the last two values of each row, so many steps on."""
+    return rows[:, -1:] + steps * (rows[:, -1:] - rows[:, -2:-1])

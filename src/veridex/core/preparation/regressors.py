@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
+from veridex.core.history.interventions import Intervention, intervention
 from veridex.errors import ParameterError
 
 __all__ = ["Column", "Explaining", "Regressors"]
@@ -18,7 +19,7 @@ FloatArray = NDArray[np.float64]
 
 
 class Column(NamedTuple):
-    """What a column of the driver rows holds: a driver or an event, by its name."""
+    """What a column of the driver rows holds, by its name: a driver, an event, a pulse, a step or a ramp."""
 
     name: str
     kind: str
@@ -53,6 +54,8 @@ class Regressors:
             If a driver has another cadence, an unknown name, or is asked for where there are none.
         """
         wanted = settings.get("drivers", "all")
+        if isinstance(wanted, list) and drivers is None and all(intervention(str(one), cadence) for one in wanted):
+            drivers = Drivers(cadence, ())
         if drivers is not None and drivers.cadence != cadence:
             problem = f"the history is {cadence.name}; bring them to it with drivers.at_cadence({cadence.name!r}, ...)"
             raise ParameterError("drivers", repr(drivers), problem)
@@ -69,9 +72,10 @@ class Regressors:
     @property
     def columns(self) -> tuple[Column, ...]:
         """Drivers first, then events."""
-        drivers = () if self.drivers is None else self.drivers.names
+        drivers = () if self.drivers is None else self.drivers.columns
         events = () if self.events is None else self.events.names
-        return (*(Column(name, "driver") for name in drivers), *(Column(name, "event") for name in events))
+        kinds = (Column(one.name, one.kind if isinstance(one, Intervention) else "driver") for one in drivers)
+        return (*kinds, *(Column(name, "event") for name in events))
 
     def recorded(self, item: str, start: int, known: int, ahead: int) -> FloatArray:
         """All that is recorded over `known` periods from `start` on and `ahead` more, shape (known + ahead, columns).
