@@ -6,7 +6,7 @@ import numpy as np
 
 import veridex as vx
 from benchmarks.baselines import first_call
-from benchmarks.twins import least
+from benchmarks.twins import least, likelihood_twins
 from veridex.core.methods.arima_orders import search_orders
 from veridex.core.numerics.arima import Orders
 from veridex.core.numerics.arima_search import estimate_arima
@@ -46,6 +46,8 @@ def report_arima(report: Callable[[str, float, float, str], None]) -> None:
         cold, warm = least(work(np.zeros(k + 1)), 100), least(work(before), 100)
         report(f"kernel fit {words}", cold, bar, "ms")
         report("  re-fit after one more month, share of a first fit", warm / cold, 0.33, "x")
+    for name, (ours, theirs) in likelihood_twins(y - y.mean()).items():
+        report(f"likelihood of {name}, n = 144: ours {ours:.2f} us, share of a C twin", ours / theirs, 2.0, "x")
     report("search of orders on 144 months", least(lambda: search_orders(y, 12), 10), 12.0, "ms")
     series = vx.History.from_numbers(y, start="2012-01", cadence="monthly", item="smoker-01")["smoker-01"]
     public = least(lambda: vx.fit(series, "arima d=1 q=1 D=1 Q=1"), 100)

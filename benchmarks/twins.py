@@ -12,6 +12,8 @@ import numpy as np
 from numba import njit
 
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller, schwert_bound
+from veridex.core.numerics.arima import Orders, expand
+from veridex.core.numerics.arima_search import arima_log_likelihood
 from veridex.core.numerics.loess import decompose_by_loess
 from veridex.core.numerics.smoothing import recursion
 from veridex.core.numerics.unit_root import adf_lags, adf_ratio
@@ -63,6 +65,46 @@ def recursion_twins(y: np.ndarray) -> dict[str, tuple[float, float]]:
             found[name] = (
                 least(lambda arguments=arguments: many_recursions(*arguments), 50),  # type: ignore[misc]
                 least(lambda arguments=arguments: twin(y, y.size, *arguments[1:]), 50),  # type: ignore[misc]
+            )
+    return found
+
+
+@njit
+def many_likelihoods(z, orders, point, times):  # type: ignore[no-untyped-def]
+    total = 0.0
+    for _ in range(times):
+        total += arima_log_likelihood(z, orders, point)
+    return total / times
+
+
+ORDERS = (
+    (Orders(1, 0, 1, 1, 0, 1, 12, 0), (0.6, 0.3, 0.4, 0.3)),
+    (Orders(0, 0, 1, 0, 0, 1, 12, 0), (-0.4, -0.6)),
+    (Orders(2, 0, 2, 1, 0, 1, 4, 0), (0.5, -0.3, 0.4, 0.2, 0.4, 0.3)),
+    (Orders(3, 0, 0, 0, 0, 0, 1, 0), (0.5, -0.3, 0.2)),
+)
+
+
+def likelihood_twins(z: np.ndarray) -> dict[str, tuple[float, float]]:
+    """Microseconds of ours (differencing and polynomials included) and of the twin; empty without a C compiler."""
+    if shutil.which("gcc") is None:
+        return {}
+    found, times = {}, 1000
+    with tempfile.TemporaryDirectory() as directory:
+        twin = compiled("arma", directory).many_likelihoods
+        twin.argtypes = [POINTER, ctypes.c_long, ctypes.c_long, POINTER, ctypes.c_long, POINTER, ctypes.c_long]
+        twin.restype = ctypes.c_double
+        for o, small in ORDERS:
+            phi, theta = np.empty(o.p + o.P * o.m), np.empty(o.q + o.Q * o.m)
+            point = np.array([*small, 0.0])
+            expand(point, o, phi, theta)
+            theirs = (z, z.size, phi.size, phi, theta.size, theta, times)
+            if not np.isclose(many_likelihoods(z, o, point, times), twin(*theirs), rtol=1e-11):
+                raise SystemExit("the C twin of the ARMA likelihood disagrees")
+            name = f"({o.p},{o.d},{o.q})({o.P},{o.D},{o.Q}) over {o.m}"
+            found[name] = (
+                least(lambda o=o, point=point: many_likelihoods(z, o, point, times), 50),  # type: ignore[misc]
+                least(lambda theirs=theirs: twin(*theirs), 50),  # type: ignore[misc]
             )
     return found
 

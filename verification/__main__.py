@@ -3,7 +3,7 @@
 import sys
 import time
 
-from verification import arima, differencing, freaks, fuzz, intervals, likelihood, starts, unit_roots
+from verification import arima, differencing, freaks, fuzz, intervals, likelihood, regression, starts, unit_roots
 
 PARTS = {
     "unit-roots": unit_roots.main,
@@ -14,6 +14,7 @@ PARTS = {
     "differencing": differencing.main,
     "fuzz": fuzz.main,
     "arima": arima.main,
+    "regression": regression.main,
 }
 
 

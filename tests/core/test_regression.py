@@ -144,7 +144,7 @@ def test_drivers_are_chosen_by_their_ratios_and_the_path_is_shown():
     y = 50 + 3 * columns[0] - 2 * columns[3] + rng.normal(size=100)
     fitted = vx.fit(counted(y), "driver-regression", drivers=drivers_of(columns))
     assert fitted.coefficients["name"].tolist()[:3] == ["intercept", "a", "d"]
-    assert (fitted.coefficients["ratio"].abs()[1:] > np.sqrt(3)).all()
+    assert (fitted.coefficients["ratio"].abs()[1:] > np.sqrt(2 * np.log(np.log(100)))).all()
     path = fitted.candidates
     assert path["drivers"].tolist() == list(range(path["drivers"][0], 7)) and path["left_out_last"].iloc[-1] == ""
     left = path["left_out_last"].tolist()[:-1]

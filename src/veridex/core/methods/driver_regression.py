@@ -17,19 +17,22 @@ from veridex.core.numerics.regression import gaussian_log_likelihood, ordinary_l
 
 __all__ = ["DriverRegression"]
 
-PENALTY = 3.0
-"""What a driver must gain in -2 log-likelihood to stay, between Akaike's 2 and Schwarz's log n."""
+
+def penalty(n: int) -> float:
+    """What a driver must gain in -2 log-likelihood to stay: Hannan and Quinn's 2 log log n."""
+    return 2.0 * math.log(math.log(max(n, 16)))
 
 
 class DriverRegression(LeastSquares):
     """Demand explained by drivers and events alone, by least squares; another item's demand may be a driver too.
 
     ``keep=all`` uses every one of them. ``keep=chosen`` leaves out, one after the other, the one with the smallest
-    ratio to its standard error, as long as that is below the root of 3: a penalty of 3 in -2 log-likelihood for each
-    (Bhansali and Downham, 1977, Biometrika 64, 547-551), which keeps more true drivers than Schwarz's criterion and
-    fewer false ones than Akaike's. `fitted.candidates` shows the path. The choice is not in the standard errors: what
-    is left looks surer than it is. Columns that explain each other exactly are refused by name. Standard errors and
-    bounds as for `linear-trend`; lags and changes are drivers of their own, as in ``drivers=[price, price@1]``.
+    ratio to its standard error, as long as that is below the root of 2 log log n: the penalty of Hannan and Quinn
+    (1979, Journal of the Royal Statistical Society B 41, 190-195), which keeps more true drivers than Schwarz's
+    criterion and fewer false ones than Akaike's. `fitted.candidates` shows the path. The choice is not in the
+    standard errors: what is left looks surer than it is. Columns that explain each other exactly are refused by name.
+    Standard errors and bounds as for `linear-trend`; lags and changes are drivers of their own, as in
+    ``drivers=[price, price@1]``.
     """
 
     name = "driver-regression"
@@ -74,7 +77,7 @@ class DriverRegression(LeastSquares):
                 ratios = np.abs(coefficients) / np.sqrt(variance * np.square(factor).sum(axis=1))
             path.append(_Step(used, left_out, k, gaussian_log_likelihood(total, n), variance))
             drivers = ratios[len(plan.names) :]
-            if plan.details["keep"] == "all" or not drivers.size or not drivers.min() < math.sqrt(PENALTY):
+            if plan.details["keep"] == "all" or not drivers.size or not drivers.min() < math.sqrt(penalty(n)):
                 return path
             at = int(np.flatnonzero(used)[len(plan.names) + int(drivers.argmin())])
             left_out = plan.columns[at - len(plan.names)].name
@@ -95,7 +98,7 @@ class DriverRegression(LeastSquares):
             {
                 "drivers": step.size - len(plan.names),
                 "left_out_last": step.left_out,
-                "criterion": -2.0 * step.log_likelihood + PENALTY * step.size,
+                "criterion": -2.0 * step.log_likelihood + penalty(past.shape[0]) * step.size,
                 "log_likelihood": step.log_likelihood,
                 "variance": step.variance,
             }

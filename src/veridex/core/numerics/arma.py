@@ -133,16 +133,15 @@ def whiten(
         return np.nan
     ahead[:, :] = 0.0
     log_product, product = 0.0, 1.0
-    settled = False
+    settled = n
     for t in range(n):
         v = g[0]
         if not v > 0.0:
             return np.nan
-        if not settled:
-            product *= v
-            if product > 1e100 or product < 1e-100:
-                log_product += math.log(product)
-                product = 1.0
+        product *= v
+        if product > 1e100 or product < 1e-100:
+            log_product += math.log(product)
+            product = 1.0
         roots[t] = math.sqrt(v)
         for i in range(r):
             w = columns[i, t]
@@ -156,19 +155,31 @@ def whiten(
                     ahead[i, j - 1] = ahead[i, j] + g[j] * x
                 ahead[i, top - 1] = g[top] * x
             scaled[i, t] = e / roots[t]
-        if not settled:
-            rho = h[0] / v
-            for j in range(top + 1):
-                g_old, h_old = g[j], h[j]
-                g[j] = g_old - rho * h_old
-                if j > 0:
-                    h[j - 1] = h_old - rho * g_old
-            h[top] = 0.0
-            if abs(g[0] - 1.0) < SETTLED:
-                settled = True
-                g[0] = 1.0
-                for j in range(1, top + 1):
-                    g[j] = theta[j - 1] if j <= theta.size else 0.0
+        rho = h[0] / v
+        for j in range(top + 1):
+            g_old, h_old = g[j], h[j]
+            g[j] = g_old - rho * h_old
+            if j > 0:
+                h[j - 1] = h_old - rho * g_old
+        h[top] = 0.0
+        if abs(g[0] - 1.0) < SETTLED:
+            settled = t + 1
+            break
+    # From here on the variance is one and the generator is theta: the plain innovations recursion.
+    for j in range(1, top + 1):
+        g[j] = theta[j - 1] if j <= theta.size else 0.0
+    for t in range(settled, n):
+        roots[t] = 1.0
+        for i in range(r):
+            e = columns[i, t]
+            for j in range(min(p, t)):
+                e -= phi[j] * columns[i, t - 1 - j]
+            if top > 0:
+                e -= ahead[i, 0]
+                for j in range(1, top):
+                    ahead[i, j - 1] = ahead[i, j] + g[j] * e
+                ahead[i, top - 1] = g[top] * e
+            scaled[i, t] = e
     return log_product + math.log(product)
 
 
