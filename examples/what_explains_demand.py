@@ -1,4 +1,4 @@
-"""Drivers and events beside demand: what is known, what is missing, on the cadence of the history."""
+"""Drivers and events beside demand: what is known, what is missing, what they do, what if they change."""
 
 from importlib.resources import files
 
@@ -24,3 +24,16 @@ holidays = vx.read_holidays(["GB-ENG", "GB-SCT"], 2016, 2026)
 tidied = vx.tidy(history, events=events + holidays)
 print(holidays)
 print(tidied.notes)
+
+smoker = history["smoker-01"]
+fitted = vx.fit(smoker, "bending-trend drivers=[temperature, price_index]", drivers=drivers, events=events)
+print(fitted.in_words(), *fitted.notes)
+print(fitted.contributions(3).tail(3).set_index("period").T.to_string(float_format="{:.1f}".format))
+
+dearer = drivers.scenario("prices +5 %", {"price_index": "+5%"}, since="2025-11")
+print(fitted.forecast(6).points.round(1), "and with", dearer.name, fitted.forecast(6, drivers=dearer).points.round(1))
+
+rivals = ["arima d=1 q=1 D=1 Q=1", "arima d=1 q=1 D=1 Q=1 drivers=none events=none", "harmonic", "seasonal-naive"]
+compared = vx.compare_fits(smoker, rivals, vx.RollingOrigin(horizon=6, origins=6), drivers=drivers, events=events)
+print(compared.models[["method", "aicc", "training_rmse", "holdout_rmse"]].round(1).to_string())
+print(compared.in_words())

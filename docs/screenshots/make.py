@@ -19,6 +19,10 @@ RAW = "--item sku --period month --demand units --stock-out out_of_stock"
 TIDY = f"{RAW} --tidy gaps=interpolate"
 ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
 SUIT = ONE.replace("smoker-01", "suit-ventilated")
+DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events events.csv"
+RIVALS = (
+    '--method "arima d=1 q=1 D=1 Q=1" --method "arima p=2 d=1 q=2 D=1 Q=1" --method "harmonic waves=[2]" --method naive'
+)
 METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
@@ -28,10 +32,15 @@ VIEWS = {
     "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
     "stationarity": f"veridex stationarity demand.csv {SUIT} --figures drawn",
     "fit": f"veridex fit demand.csv {SUIT} --method {METHOD} --horizon 3 --figures drawn 2> notes",
+    "compare": f"veridex fit demand.csv {ONE} {RIVALS} {DRIVEN} --horizon 6 2> notes",
+    "contributions": f"veridex fit demand.csv {ONE} --method bending-trend {DRIVEN} --figures drawn > notes 2>&1",
     "backtest": f"veridex backtest demand.csv {TIDY}",
     "publish": f"veridex publish demand.csv {TIDY} --to published",
     "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
 }
+UNSHOWN = ("contributions",)
+"""Commands that are run for their figures only."""
+
 FIGURES = {
     "figure-forecast": "smoker-01-forecast.png",
     "figure-contenders": "smoker-01-contenders.png",
@@ -41,6 +50,7 @@ DRAWN = {
     "figure-stationarity": "suit-ventilated-stationarity.png",
     "figure-fit": "suit-ventilated-fit.png",
     "figure-residuals": "suit-ventilated-residuals.png",
+    "figure-contributions": "smoker-01-contributions.png",
 }
 
 
@@ -55,9 +65,9 @@ def main() -> None:
         with tempfile.TemporaryDirectory() as directory:
             work = Path(directory)
             for name, command in VIEWS.items():
-                photograph(command, work, HERE / f"{name}.png")
+                photograph(command, work, (work if name in UNSHOWN else HERE) / f"{name}.png")
                 if name == "demo":
-                    for file in ("demand.csv", "events.csv"):
+                    for file in ("demand.csv", "events.csv", "weather.csv", "prices.csv"):
                         shutil.copy(work / "veridex-demo" / file, work)
             for name, figure in DRAWN.items():
                 shutil.copy(work / "drawn" / figure, HERE / f"{name}.png")
