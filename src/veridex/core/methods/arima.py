@@ -32,7 +32,6 @@ from veridex.core.methods.arima_uncertainty import fill_with_estimation
 from veridex.core.methods.contract import (
     Coefficients,
     Column,
-    Family,
     FloatArray,
     Plan,
     Rows,
@@ -82,7 +81,7 @@ def _are_lags(value: Value) -> bool:
     return whole_ones and 0 < len(value) == len(set(value)) and 1 <= min(value) <= max(value) <= 400  # type: ignore[arg-type]
 
 
-class Arima(Family[ArimaPlan]):
+class Arima(DriverFamily[ArimaPlan]):
     """Autoregressive integrated moving averages, with a season or without.
 
     ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - ar1 B - ...`` and
@@ -109,7 +108,6 @@ class Arima(Family[ArimaPlan]):
     """
 
     name = "arima"
-    takes_drivers = True
     settings = (
         whole("p", 0, 400),
         whole("d", 0, 2),
@@ -148,10 +146,6 @@ class Arima(Family[ArimaPlan]):
         if settings["average"] and (settings.get("prune") is not None or settings["intervals"] != "model"):
             raise SettingError(self.name, "an average of models is neither pruned nor simulated")
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ArimaPlan:
-        """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
-
     def prepare_with(
         self,
         settings: Mapping[str, Any],
@@ -160,7 +154,7 @@ class Arima(Family[ArimaPlan]):
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> ArimaPlan:
-        """The same with drivers."""
+        """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
         season = 1 if settings["season"] == "none" else cycle
         orders = None
         size = 2 * MOST_P + 2 * MOST_SEASONAL

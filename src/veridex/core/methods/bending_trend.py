@@ -9,7 +9,7 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.collinear import dependent, told_apart
-from veridex.core.methods.contract import Coefficients, Column, Family, FloatArray, Plan, Rows, effect_parts
+from veridex.core.methods.contract import Coefficients, Column, DriverFamily, FloatArray, Plan, Rows, effect_parts
 from veridex.core.methods.settings import DRIVER_SETTINGS, Value, number
 from veridex.core.methods.status import Status
 from veridex.core.methods.trends import CYCLES, WAVES, check_waves
@@ -67,7 +67,7 @@ class BendingPlan(Plan):
         return (np.column_stack(columns) if columns else np.empty((periods, 0))), told
 
 
-class BendingTrend(Family[BendingPlan]):
+class BendingTrend(DriverFamily[BendingPlan]):
     """A smooth trend whose slope may change slowly, seasons, drivers and events, fitted with a robust loss.
 
     The trend's second differences are normal with a variance of q times that of the errors (Harvey, 1989, section 2.3);
@@ -83,16 +83,11 @@ class BendingTrend(Family[BendingPlan]):
     """
 
     name = "bending-trend"
-    takes_drivers = True
     settings = (CYCLES, WAVES, number("bend", 0.0, 3.0), *DRIVER_SETTINGS)
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse numbers of waves that do not go with the cycles."""
         check_waves(self.name, settings)
-
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> BendingPlan:
-        """Row: q, variance, degrees of freedom, effects of drivers and events, then those of the waves."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
 
     def prepare_with(
         self,
@@ -102,7 +97,7 @@ class BendingTrend(Family[BendingPlan]):
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> BendingPlan:
-        """The same with drivers."""
+        """Row: q, variance, degrees of freedom, effects of drivers and events, then those of the waves."""
         cycles = tuple(float(c) for c in settings.get("cycles") or ([cycle] if cycle > 1 else []))
         waves = None if settings.get("waves") is None else tuple(settings["waves"])
         bend_root = settings.get("bend")

@@ -23,6 +23,7 @@ __all__ = [
     "STATS",
     "Coefficients",
     "Column",
+    "DriverFamily",
     "Family",
     "Plan",
     "Rows",
@@ -259,6 +260,16 @@ class Family(ABC, Generic[P]):
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""
+
+
+class DriverFamily(Family[P]):
+    """A family that takes drivers and events."""
+
+    takes_drivers = True
+
+    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> P:
+        """Work out once per item what every fold without drivers needs."""
+        return self.prepare_with(settings, cycle, horizon, levels, ())
 
 
 def shared_paths(members: Sequence[tuple[float, Callable[[FloatArray], FloatArray]]], shocks: FloatArray) -> FloatArray:

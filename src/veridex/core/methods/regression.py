@@ -10,7 +10,7 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.collinear import dependent, told_apart
-from veridex.core.methods.contract import Coefficients, Column, Family, FloatArray, Plan, Rows, effect_parts
+from veridex.core.methods.contract import Coefficients, Column, DriverFamily, FloatArray, Plan, Rows, effect_parts
 from veridex.core.methods.settings import DRIVER_SETTINGS, Setting, Value, choice
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import effect_words, number, signed
@@ -56,14 +56,12 @@ class RegressionPlan(Plan):
         return len(self.names) + len(self.columns)
 
 
-class LeastSquares(Family[RegressionPlan]):
+class LeastSquares(DriverFamily[RegressionPlan]):
     """A regression by ordinary least squares on columns of its own, drivers and events.
 
     A row holds the coefficients (zero where a column's effect cannot be told), variance, degrees of freedom, the
     length of the span, then R^-1.
     """
-
-    takes_drivers = True
 
     @abstractmethod
     def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
@@ -80,12 +78,6 @@ class LeastSquares(Family[RegressionPlan]):
         """Why it can never be fitted."""
         return Status.DONE
 
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> RegressionPlan:
-        """Row: coefficients, variance, degrees of freedom, length of the span, then R^-1 of the design row by row."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
-
     def prepare_with(
         self,
         settings: Mapping[str, Any],
@@ -94,7 +86,7 @@ class LeastSquares(Family[RegressionPlan]):
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> RegressionPlan:
-        """The same with drivers."""
+        """Row: coefficients, variance, degrees of freedom, length of the span, then R^-1 of the design row by row."""
         names = self._names(settings, cycle)
         k = len(names) + len(columns)
         estimated, offset = intercept_of(settings)
