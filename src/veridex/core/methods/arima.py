@@ -32,6 +32,7 @@ from veridex.core.methods.arima_uncertainty import fill_with_estimation
 from veridex.core.methods.contract import (
     Coefficients,
     Column,
+    DriverFamily,
     FloatArray,
     Plan,
     Rows,
