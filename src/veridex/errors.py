@@ -25,6 +25,7 @@ __all__ = [
     "RowsRefused",
     "SettingError",
     "VeridexError",
+    "WorkerFailed",
 ]
 
 
@@ -248,3 +249,13 @@ class PublicationUnreadable(VeridexError, ValueError):
 
     def __str__(self) -> str:
         return f"{self.source}: {self.problem}. Name a directory that vx.write or `veridex publish --to` has filled."
+
+
+@dataclass(eq=False)
+class WorkerFailed(VeridexError, RuntimeError):
+    """A worker process broke off in a way that is our fault, not the data's."""
+
+    problem: str
+
+    def __str__(self) -> str:
+        return f"A worker process failed: {self.problem} Try engine='serial', and please report it."

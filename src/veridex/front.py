@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from veridex.core.backtest.comparison import Comparison, compare
 from veridex.core.backtest.engine import Engine, SerialEngine
+from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Progress, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
@@ -27,11 +28,13 @@ def backtest(
     lineup: Sequence[str | Method] | None = None,
     scheme: Scheme | None = None,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
-    engine: str = "serial",
+    engine: str | Engine = "serial",
     progress: Progress | None = None,
     drivers: Drivers | None = None,
     events: Events | None = None,
     foresight: str = "none",
+    search_every: int = 6,
+    refit_every: int = 1,
 ) -> Trial:
     """Roll the origin: fit on the past only, forecast, compare with what came, move on.
 
@@ -44,8 +47,8 @@ def backtest(
     scheme : RollingOrigin or Holdout
     levels : sequence of float
         Interval levels in percent.
-    engine : {"serial"}
-        Who does the work.
+    engine : {"serial", "processes"} or Engine
+        Who does the work: this process, or one on each core. Both give the same bits.
     progress : callable, optional
         Called with items done and items in all.
     drivers, events : optional
@@ -53,6 +56,9 @@ def backtest(
         those only observed are forecast at each origin.
     foresight : {"none", "perfect"}
         ``"perfect"`` takes recorded values of observed-only drivers instead, which nobody knew; every table says so.
+    search_every, refit_every : int
+        Forms, orders and powers are searched at every so many origins and kept in between; coefficients are estimated
+        at every so many and carried over to the newer values in between.
 
     Returns
     -------
@@ -69,7 +75,8 @@ def backtest(
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     entered = default_lineup(many.cycle_length) if lineup is None else methods(lineup)
     explaining = Explaining(drivers, events, foresight)
-    return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining)
+    pace = Pace(search_every=search_every, refit_every=refit_every)
+    return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining, pace)
 
 
 def compare_fits(
@@ -111,7 +118,7 @@ def publish(
     method: str | Method | None = None,
     horizon: int = 12,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
-    engine: str = "serial",
+    engine: str | Engine = "serial",
     drivers: Drivers | None = None,
     events: Events | None = None,
     scenarios: Sequence[Drivers] = (),
@@ -130,8 +137,8 @@ def publish(
         Lead times; those beyond the tested ones are marked.
     levels : sequence of float
         Interval levels in percent.
-    engine : {"serial"}
-        Who does the work.
+    engine : {"serial", "processes"} or Engine
+        Who does the work: this process, or one on each core. Both give the same bits.
     drivers, events : optional
         For the methods that take drivers; those known ahead must reach the horizon.
     scenarios : sequence of Drivers
@@ -161,7 +168,14 @@ def publish(
     return make_publication(many, source, horizon, checked_levels(levels), _engine(engine), explaining, scenarios)
 
 
-def _engine(name: str) -> Engine:
-    if name != "serial":
-        raise ParameterError("engine", repr(name), "this version has the engine 'serial' only")
-    return SerialEngine()
+def _engine(engine: str | Engine) -> Engine:
+    """An engine by its name, or as it is."""
+    if not isinstance(engine, str):
+        return engine
+    if engine == "serial":
+        return SerialEngine()
+    if engine == "processes":
+        from veridex.engines.processes import ProcessEngine
+
+        return ProcessEngine()
+    raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")

@@ -129,7 +129,8 @@ def test_manifest_says_from_what_and_how(orders, publication):
     assert manifest["data"]["fingerprint"] == fingerprint(orders)
     assert manifest["data"]["notes"] == list(orders.notes)
     assert set(manifest["versions"]) == {"veridex", "python", "numpy", "scipy", "numba", "pandas"}
-    assert manifest["backtest"]["settings"] == {"horizon": 6, "origins": 8, "stride": 1, "window": "expanding"}
+    settings = {"horizon": 6, "origins": 8, "stride": 1, "window": "expanding", "first": None, "gap": 0}
+    assert manifest["backtest"]["settings"] == settings
     entry = manifest["items"]["smoker-01"]
     fitted = vx.fit(orders["smoker-01"], entry["method"])
     assert [c["value"] for c in entry["coefficients"]] == fitted.coefficients["value"].tolist()

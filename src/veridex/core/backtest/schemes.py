@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
+import numpy as np
+
+from veridex.core.history.cadence import Cadence
 from veridex.core.history.item import ItemHistory
 from veridex.errors import ParameterError
 
@@ -10,6 +13,9 @@ __all__ = ["Fold", "Holdout", "RollingOrigin", "Scheme"]
 
 FEWEST = 2
 """Periods before the first origin at least: from one value nothing can be learned about errors."""
+
+
+BOUNDARIES = {"week": "weekly", "month": "monthly", "quarter": "quarterly", "year": "yearly"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,10 +28,13 @@ class Fold:
         Periods known at the origin, counted from the start of the history.
     horizon : int
         Periods forecast from it, all of which the history has.
+    gap : int
+        Lead times at the beginning that are not tested.
     """
 
     stop: int
     horizon: int
+    gap: int = 0
 
 
 class Scheme(Protocol):
@@ -63,19 +72,26 @@ class RollingOrigin:
         Periods from one origin to the next.
     window : "expanding" or int
         Train on everything before the origin, or on so many periods (sliding).
+    first : period, optional
+        The first origin; the others follow it. By default the last `origins` that the history has.
+    gap : int
+        Periods between an origin and the first that is tested: what planning needs before it can act. Lead times are
+        then `gap` + 1 to `gap` + `horizon`.
     """
 
     horizon: int
     origins: int | Literal["all"] = 12
     stride: int = 1
     window: int | Literal["expanding"] = "expanding"
+    first: str | None = None
+    gap: int = 0
 
     def __post_init__(self) -> None:
-        for name in ("horizon", "origins", "stride", "window"):
+        for name in ("horizon", "origins", "stride", "window", "gap"):
             value = getattr(self, name)
             if isinstance(value, str) and value in {"origins": "all", "window": "expanding"}.get(name, ""):
                 continue
-            least = FEWEST if name == "window" else 1
+            least = {"window": FEWEST, "gap": 0}.get(name, 1)
             if not isinstance(value, int) or value < least:
                 raise ParameterError(name, repr(value), f"it is a whole number from {least} on")
 
@@ -86,21 +102,27 @@ class RollingOrigin:
 
     def folds(self, series: ItemHistory) -> tuple[Fold, ...]:
         """The folds of one series, oldest first; none if it is too short."""
-        stops = range(len(series) - self.horizon, FEWEST - 1, -self.stride)
-        if self.origins != "all":
-            stops = stops[: self.origins]
-        return tuple(Fold(stop, self.horizon) for stop in reversed(stops))
+        reach = self.gap + self.horizon
+        most = None if self.origins == "all" else self.origins
+        if self.first is not None:
+            begin = series.cadence.period(self.first) - series.start + 1
+            later = range(begin, len(series) - reach + 1, self.stride)[:most]
+            return tuple(Fold(stop, reach, self.gap) for stop in later if stop >= FEWEST)
+        stops = range(len(series) - reach, FEWEST - 1, -self.stride)[:most]
+        return tuple(Fold(stop, reach, self.gap) for stop in reversed(stops))
 
     def fewest(self) -> int:
         """Periods a history needs for one fold."""
-        return FEWEST + self.horizon
+        return FEWEST + self.gap + self.horizon
 
     def in_words(self) -> str:
         """The scheme in a sentence."""
         origins = "all feasible origins" if self.origins == "all" else f"up to {self.origins} origins"
         window = "all history before it" if self.window == "expanding" else f"the {self.window} periods before it"
         stride = f" {self.stride} periods apart" if self.stride > 1 else ""
-        return f"rolling origin: {origins}{stride}, {self.horizon} ahead, each fitted on {window}"
+        first = f" from {self.first} on" if self.first is not None else ""
+        gap = f" after a gap of {self.gap}" if self.gap else ""
+        return f"rolling origin: {origins}{stride}{first}, {self.horizon} ahead{gap}, each fitted on {window}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -115,11 +137,14 @@ class Holdout:
         Hold out this share of each history (rounded to whole periods).
     since : str, optional
         Hold out everything from this period on.
+    boundary : {"week", "month", "quarter", "year"}, optional
+        Move the beginning of a share to the nearest beginning of such a span of the calendar (the earlier of two).
     """
 
     last: int | None = None
     share: float | None = None
     since: str | None = None
+    boundary: Literal["week", "month", "quarter", "year"] | None = None
 
     def __post_init__(self) -> None:
         if sum(value is not None for value in (self.last, self.share, self.since)) != 1:
@@ -128,6 +153,8 @@ class Holdout:
             raise ParameterError("last", repr(self.last), "hold out at least one period")
         if self.share is not None and not 0 < self.share < 1:
             raise ParameterError("share", repr(self.share), "a share lies between 0 and 1")
+        if self.boundary is not None and (self.boundary not in BOUNDARIES or self.share is None):
+            raise ParameterError("boundary", repr(self.boundary), f"with share=, one of {', '.join(BOUNDARIES)}")
 
     @property
     def training_window(self) -> int | None:
@@ -141,6 +168,8 @@ class Holdout:
             held = self.last
         elif self.share is not None:
             held = max(1, round(self.share * n))
+            if self.boundary is not None:
+                held = n - _moved(series, n - held, BOUNDARIES[self.boundary])
         else:
             held = series.start + n - series.cadence.period(self.since)
         return (Fold(n - held, held),) if FEWEST <= n - held < n else ()
@@ -154,5 +183,16 @@ class Holdout:
         if self.last is not None:
             return f"one holdout of the last {self.last} periods"
         if self.share is not None:
-            return f"one holdout of the last {100 * self.share:g} % of each history"
+            moved = f", from the nearest beginning of a {self.boundary} on" if self.boundary is not None else ""
+            return f"one holdout of the last {100 * self.share:g} % of each history{moved}"
         return f"one holdout of everything since {self.since}"
+
+
+def _moved(series: ItemHistory, at: int, coarser: str) -> int:
+    """The position nearest to `at` whose period begins a span of a coarser cadence."""
+    cadence, spans = series.cadence, Cadence.named(coarser)
+    if cadence.counted:
+        raise ParameterError("boundary", repr(coarser), "counted periods know no calendar")
+    inside = int(spans.ordinals(cadence.starts(np.array([series.start + at])))[0])
+    begins = cadence.ordinals(spans.starts(np.array([inside, inside + 1]))) - series.start
+    return int(begins[0]) if at - begins[0] <= begins[1] - at else int(begins[1])

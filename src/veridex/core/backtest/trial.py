@@ -1,7 +1,7 @@
 """`Trial`: everything a backtest produced, as dense arrays; tables are built when asked for."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from veridex.core.backtest.arrays import TrialArrays
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.history import History
@@ -16,74 +17,13 @@ from veridex.core.methods.catalogue import Method
 from veridex.core.methods.levels import bound_columns
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.scoring.measures import MEASURES, TERMS, cell_terms, interval_terms, measures_from_sums
+from veridex.core.scoring.measures import MEASURES, cell_terms, interval_terms, measures_from_sums
 from veridex.errors import ParameterError
 
-__all__ = ["Trial", "TrialArrays"]
+__all__ = ["Trial"]
 
 FloatArray = NDArray[np.float64]
 GROUPS = ("item", "method", "origin", "step")
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class TrialArrays:
-    """Dense results by item (I), method (M), origin (O), level (L) and step (H); NaN where there are none.
-
-    Attributes
-    ----------
-    origins : ndarray of int, shape (I, O)
-        Ordinal of the last known period.
-    actuals : ndarray, shape (I, O, H)
-    scales : ndarray, shape (I, O, 2)
-        Mean absolute and squared change over a cycle in the training span.
-    points, stderr : ndarray, shape (I, M, O, H)
-    lower, upper : ndarray, shape (I, M, O, L, H)
-    status : ndarray of int, shape (I, M, O)
-    parameters : ndarray, shape (I, M, O)
-        Quantities estimated.
-    training : ndarray, shape (I, M, O, TERMS)
-        Sums of the terms of one-step errors inside the training span.
-    seconds : ndarray, shape (I, M, O)
-        Time taken. The only array that is not the same twice.
-    """
-
-    origins: NDArray[np.int64]
-    actuals: FloatArray
-    scales: FloatArray
-    points: FloatArray
-    stderr: FloatArray
-    lower: FloatArray
-    upper: FloatArray
-    status: NDArray[np.int8]
-    parameters: FloatArray
-    training: FloatArray
-    seconds: FloatArray
-
-    @classmethod
-    def allocate(cls, items: int, methods: int, origins: int, levels: int, horizon: int) -> "TrialArrays":
-        """Arrays without results."""
-        folds = (items, methods, origins)
-        return cls(
-            origins=np.zeros((items, origins), dtype=np.int64),
-            actuals=np.full((items, origins, horizon), np.nan),
-            scales=np.full((items, origins, 2), np.nan),
-            points=np.full((*folds, horizon), np.nan),
-            stderr=np.full((*folds, horizon), np.nan),
-            lower=np.full((*folds, levels, horizon), np.nan),
-            upper=np.full((*folds, levels, horizon), np.nan),
-            status=np.full(folds, Status.NO_FOLD, dtype=np.int8),
-            parameters=np.full(folds, np.nan),
-            training=np.full((*folds, TERMS), np.nan),
-            seconds=np.zeros(folds),
-        )
-
-    @classmethod
-    def stacked(cls, parts: "list[TrialArrays]") -> "TrialArrays":
-        """Arrays of several items from arrays of single ones."""
-        whole = cls(*(np.concatenate([getattr(part, f.name) for part in parts]) for f in fields(cls)))
-        for f in fields(cls):
-            getattr(whole, f.name).flags.writeable = False
-        return whole
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -212,7 +152,8 @@ class Trial:
         if with_forecast_only:
             folds &= ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
         else:
-            reached = np.arange(a.points.shape[-1]) < self._horizons[..., None]
+            steps = np.arange(a.points.shape[-1])
+            reached = (steps < self._horizons[..., None]) & (steps >= getattr(self.scheme, "gap", 0))
             folds &= reached[:, None]
         return np.nonzero(folds)
 

@@ -178,7 +178,7 @@ class Arima(DriverFamily[ArimaPlan]):
             row_size=MOST_AVERAGED * (1 + length) if settings["average"] else length,
             columns=columns,
             conditional=settings["likelihood"] == "conditional",
-            warm_size=0 if free is None else 1 + int(free.sum()),
+            warm_size=0 if settings["average"] else 1 + CODES + size if free is None else 1 + int(free.sum()),
             orders=orders,
             free=free,
             prune=settings.get("prune"),
@@ -202,12 +202,16 @@ class Arima(DriverFamily[ArimaPlan]):
             hindered = _obstacle(known)
             if hindered != Status.DONE:
                 return hindered
-            best, tried = _searched(plan, known, moving)
-            if best is None:
-                return Status.NO_FIT
-            found = best
-            if plan.average:
-                return self._run_average(plan, y, x, tried, out)
+            kept = _kept(known, moving, warm)
+            if kept is None:
+                best, tried = _searched(plan, known, moving)
+                if best is None:
+                    return Status.NO_FIT
+                if plan.average:
+                    return self._run_average(plan, y, x, tried, out)
+                kept = best
+            found = kept
+            _keep(found, warm)
         if plan.prune is not None:
             found = pruned(found, known, plan.prune, moving, plan.conditional)
         out.row[:] = 0.0
@@ -215,6 +219,10 @@ class Arima(DriverFamily[ArimaPlan]):
         out.stats[:] = found.stats
         replayed = self.replay(plan, y, x, out)
         return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
+
+    def searches(self, plan: ArimaPlan) -> bool:
+        """Where no orders are stated."""
+        return plan.orders is None
 
     def _run_average(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
@@ -342,6 +350,24 @@ class Arima(DriverFamily[ArimaPlan]):
         replay(best, y, x, rows)
         parts = effect_parts(plan.columns, effects_of(best), x, y.size)
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
+
+
+def _kept(y: FloatArray, x: FloatArray | None, warm: FloatArray) -> Attempt | None:
+    """The orders of the last search estimated anew; None before a search, or where they do not fit any more."""
+    if not warm.size or warm[0] != 1.0:
+        return None
+    orders = orders_of(warm[1:])
+    start = np.concatenate(([1.0], warm[1 + CODES : 1 + CODES + size_of(orders)]))
+    found = attempt(orders, y, start, x=x)
+    return None if found.refused else found
+
+
+def _keep(found: Attempt, warm: FloatArray) -> None:
+    """Remember orders and optimum for the next fold."""
+    if warm.size:
+        warm[0] = 1.0
+        warm[1 : 1 + CODES] = (*found.orders, 0)
+        warm[1 + CODES : 1 + CODES + found.variables.size] = found.variables
 
 
 def _past(x: FloatArray | None, n: int) -> FloatArray | None:

@@ -4,7 +4,6 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares as minimise_squares
 
 from veridex.core.numerics.arima import Orders, columns_of, expand, small_size
 from veridex.core.numerics.arima_search import to_small
@@ -32,6 +31,8 @@ def conditional_fit(
     ----------
     .. [1] Box, Jenkins, Reinsel and Ljung (2015), Time Series Analysis, 5th ed., section 7.1.2.
     """
+    from scipy.optimize import least_squares as minimise_squares  # costs a worker more memory than it is used
+
     columns = columns_of(y, x, orders)
     k, size = variables.size, small_size(orders)
     effects = columns.shape[0] - 1

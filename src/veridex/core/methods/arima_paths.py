@@ -2,7 +2,6 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from veridex.core.methods.arima_fit import blocks, held, orders_of, without_effects
 from veridex.core.methods.contract import FloatArray, linear_paths
@@ -35,9 +34,12 @@ def _psi(row: FloatArray, count: int) -> FloatArray:
     seasonal[0], seasonal[-1] = 1.0, -1.0
     for factor in [np.array([1.0, -1.0])] * o.d + [seasonal] * o.D:
         denominator = np.convolve(denominator, factor)
-    impulse = np.zeros(count)
-    impulse[0] = 1.0
-    return np.asarray(lfilter(np.concatenate(([1.0], theta)), denominator, impulse))
+    psi = np.zeros(count)
+    for h in range(count):
+        reach = min(h, denominator.size - 1)
+        start = 1.0 if h == 0 else (theta[h - 1] if h <= theta.size else 0.0)
+        psi[h] = start - denominator[1 : reach + 1] @ psi[h - reach : h][::-1]
+    return psi
 
 
 def arima_roots(row: FloatArray) -> dict[str, NDArray[np.complex128]]:

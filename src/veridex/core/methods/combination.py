@@ -116,6 +116,17 @@ class Combination(Family[CombinationPlan]):
         out.stats[:STATS] = (math.nan, min(used), estimated, 0)
         return Status.DONE if len(found) == len(plan.members) else Status.MEMBERS_LEFT_OUT
 
+    def searches(self, plan: CombinationPlan) -> bool:
+        """Where a member does."""
+        return any(one.family.searches(own) for one, own in zip(plan.members, plan.plans, strict=True))
+
+    def forget(self, plan: CombinationPlan, warm: FloatArray) -> None:
+        """What each member searched."""
+        at = 0
+        for one, own in zip(plan.members, plan.plans, strict=True):
+            one.family.forget(own, warm[at : at + own.warm_size])
+            at += own.warm_size
+
     def replay(self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Replay the members that are in, and join them."""
         inside = out.row[: len(plan.members)] > 0.0

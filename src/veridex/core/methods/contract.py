@@ -29,6 +29,7 @@ __all__ = [
     "Rows",
     "effect_parts",
     "linear_paths",
+    "replay_fold",
     "run_fold",
     "shared_paths",
 ]
@@ -167,7 +168,7 @@ class Family(ABC, Generic[P]):
         x : ndarray, shape (n + horizon, columns), or None
             Driver rows, those of the lead times included; a column that is zero in all n is left out.
         warm : ndarray, shape (warm_size,)
-            The last fold's optimum, zeros before the first; overwritten.
+            What the last fold found, zeros before the first; overwritten.
         out : Rows
             Filled; left NaN where the status is above zero.
 
@@ -210,6 +211,15 @@ class Family(ABC, Generic[P]):
     def candidates(self, plan: P, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Everything a search tried; no rows where nothing is searched."""
         return pd.DataFrame()
+
+    def searches(self, plan: P) -> bool:
+        """Whether `run` searches a form, a power or orders from time to time; in between it keeps what it found."""
+        return False
+
+    def forget(self, plan: P, warm: FloatArray) -> None:
+        """Make the next `run` search anew, where the method searches."""
+        if warm.size and self.searches(plan):
+            warm[0] = 0.0
 
     def innovations(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         """One-step errors on the scale that the method models, shape (n,): what an audit looks at."""
@@ -310,10 +320,28 @@ def run_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, wa
     if x is not None and not np.isfinite(x).all():
         return Status.DRIVER_UNKNOWN
     with np.errstate(all="ignore"):
-        status = Status(family.run(plan, y, x, warm, out))
+        status = _checked(Status(family.run(plan, y, x, warm, out)), out)
+    if status > Status.DONE:
+        out.row.fill(np.nan)
+        out.stats.fill(np.nan)
+    return status
+
+
+def replay_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
+    """Carry the parameters in ``out.row`` over to the values that have come since, as quietly."""
+    if x is not None and not np.isfinite(x).all():
+        status = Status.DRIVER_UNKNOWN
+    else:
+        with np.errstate(all="ignore"):
+            status = Status(family.replay(plan, y, x, out))
+    return _checked(status, out)
+
+
+def _checked(status: Status, out: Rows) -> Status:
+    """Finite numbers or none."""
     if status <= Status.DONE and not (np.isfinite(out.points).all() and np.isfinite(out.stderr).all()):
         status = Status.NO_FIT
     if status > Status.DONE:
-        for array in (out.points, out.stderr, out.lower, out.upper, out.row, out.fitted, out.stats):
+        for array in (out.points, out.stderr, out.lower, out.upper, out.fitted):
             array.fill(np.nan)
     return status

@@ -108,7 +108,8 @@ class Smoothing(Family[ChosenPlan]):
             **smoothing_words(settings),
         }
         plan = ChosenPlan(cycle, horizon, levels, row_size=0, **draft)
-        warm_size = sum(row_size(form) for form in forms)
+        # The form that the last search preferred, its number from one on, stands before the optima of all forms.
+        warm_size = 2 + sum(row_size(form) for form in forms)
         return ChosenPlan(
             cycle,
             horizon,
@@ -125,7 +126,10 @@ class Smoothing(Family[ChosenPlan]):
         seasons = _seasons(plan, y)
         if seasons is None:
             return Status.TOO_SHORT
-        tries = _tries(plan, _adjusted(y, seasons), warm)
+        only = int(warm[1]) - 1 if warm[0] == 1.0 and not plan.average else None
+        tries = _tries(plan, _adjusted(y, seasons), warm[2:], only)
+        if only is not None and not np.isfinite(tries[0].criteria[plan.criterion]):
+            tries = _tries(plan, _adjusted(y, seasons), warm[2:])
         good = [one for one in tries if np.isfinite(one.criteria[plan.criterion])]
         if not good:
             return int(min((one.status for one in tries if one.status > Status.DONE), default=Status.TOO_SHORT))
@@ -141,10 +145,15 @@ class Smoothing(Family[ChosenPlan]):
             block[CODES : CODES + one.row.size] = one.row
         if seasons:
             out.row[plan.blocks * plan.block :] = np.concatenate(seasons)
+        warm[:2] = (1.0, 1.0 + plan.forms.index(best.form))
         out.stats[:] = best.stats
         out.stats[2] += sum(plan.cycles) - len(plan.cycles)
         remark = self.replay(plan, y, x, out)
         return remark if best.status == Status.DONE else int(best.status)
+
+    def searches(self, plan: ChosenPlan) -> bool:
+        """One form of several is chosen."""
+        return len(plan.forms) > 1
 
     def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the forms in the row, and forecast."""
@@ -167,7 +176,7 @@ class Smoothing(Family[ChosenPlan]):
     def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""
         seasons = _seasons(plan, y)
-        tries = _tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size))
+        tries = _tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size - 2))
         table = pd.DataFrame([one.entry() for one in tries])
         return table.sort_values(plan.criterion, kind="stable", ignore_index=True)
 
@@ -256,12 +265,15 @@ class _Try:
         return {**names, **found, "variance": self.row[-1], "remark": short_reason(self.status)}
 
 
-def _tries(plan: ChosenPlan, y: FloatArray, warm: FloatArray) -> list[_Try]:
-    """Fit every form that nothing stands in the way of."""
+def _tries(plan: ChosenPlan, y: FloatArray, warm: FloatArray, only: int | None = None) -> list[_Try]:
+    """Fit every form that nothing stands in the way of, or only one."""
     known = y[~np.isnan(y)]
     tries, at = [], 0
-    for form in plan.forms:
+    for i, form in enumerate(plan.forms):
         size = row_size(form)
+        if only is not None and i != only:
+            at += size
+            continue
         row, stats = np.full(size, np.nan), np.full(STATS, np.nan)
         status = obstacle(plan, form, y, known)
         if status == Status.DONE:

@@ -24,6 +24,7 @@ class Status(IntEnum):
     DRIVER_UNKNOWN = 11
     DEPENDENT = 12
     NO_DRIVERS = 13
+    WORKER_DIED = 14
 
 
 _REASONS = {
@@ -39,6 +40,7 @@ _REASONS = {
     Status.ABOVE_ZERO: "a logarithm or power needs demand above zero throughout",
     Status.UNKNOWN_INSIDE: "conditional sums of squares need every value between the first and the last",
     Status.DRIVER_UNKNOWN: "a driver has no value in a period that is needed",
+    Status.WORKER_DIED: "the process that worked on this item died twice",
     Status.NO_DRIVERS: "the method explains demand by drivers or events, and none were passed",
     Status.DEPENDENT: "columns explain each other exactly: leave one of them out",
     Status.NEGATIVE: "demand below zero is nothing that comes now and then",

@@ -71,18 +71,32 @@ class Transformed(Family[TransformedPlan]):
         """The same with driver rows, which are not transformed."""
         inner = self._family.prepare_with(settings, cycle, horizon, levels, columns)
         power = 0.0 if settings["transform"] == "log" else settings.get("power")
-        sizes = (HEAD + inner.row_size, inner.warm_size)
+        sizes = (HEAD + inner.row_size, 2 + inner.warm_size)
         return TransformedPlan(cycle, horizon, levels, *sizes, columns, inner=inner, power=power)
+
+    def searches(self, plan: TransformedPlan) -> bool:
+        """Where the power is not stated, or the method searches."""
+        return plan.power is None or self._family.searches(plan.inner)
+
+    def forget(self, plan: TransformedPlan, warm: FloatArray) -> None:
+        """The power, and what the method searched."""
+        warm[0] = 0.0
+        self._family.forget(plan.inner, warm[2:])
 
     def run(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Choose the power, fit the method to what it makes of demand, and bring its forecasts back."""
         known = y[~np.isnan(y)]
         if not (known > 0.0).all():
             return Status.ABOVE_ZERO
-        power = likeliest_power(known, plan.cycle) if plan.power is None else plan.power
+        power = plan.power
+        if power is None:
+            power = float(warm[1]) if warm[0] == 1.0 else likeliest_power(known, plan.cycle)
+        if warm[1] != power:
+            warm[:] = 0.0  # an optimum on another scale is no start
+        warm[:2] = (1.0, power)
         z = box_cox(y, power)
         inner = replace_row(out, HEAD)
-        status = self._family.run(plan.inner, z, x, warm, inner)
+        status = self._family.run(plan.inner, z, x, warm[2:], inner)
         if status > Status.DONE:
             return status
         out.row[0] = power

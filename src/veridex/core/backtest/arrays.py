@@ -1,0 +1,77 @@
+"""`TrialArrays`: the dense results of a backtest."""
+
+from dataclasses import dataclass, fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.methods.status import Status
+from veridex.core.scoring.measures import TERMS
+
+__all__ = ["TrialArrays"]
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TrialArrays:
+    """Dense results by item (I), method (M), origin (O), level (L) and step (H); NaN where there are none.
+
+    Attributes
+    ----------
+    origins : ndarray of int, shape (I, O)
+        Ordinal of the last known period.
+    actuals : ndarray, shape (I, O, H)
+    scales : ndarray, shape (I, O, 2)
+        Mean absolute and squared change over a cycle in the training span.
+    points, stderr : ndarray, shape (I, M, O, H)
+    lower, upper : ndarray, shape (I, M, O, L, H)
+    status : ndarray of int, shape (I, M, O)
+    parameters : ndarray, shape (I, M, O)
+        Quantities estimated.
+    training : ndarray, shape (I, M, O, TERMS)
+        Sums of the terms of one-step errors inside the training span.
+    seconds : ndarray, shape (I, M, O)
+        Time taken. The only array that is not the same twice.
+    """
+
+    origins: NDArray[np.int64]
+    actuals: FloatArray
+    scales: FloatArray
+    points: FloatArray
+    stderr: FloatArray
+    lower: FloatArray
+    upper: FloatArray
+    status: NDArray[np.int8]
+    parameters: FloatArray
+    training: FloatArray
+    seconds: FloatArray
+
+    @classmethod
+    def allocate(cls, items: int, methods: int, origins: int, levels: int, horizon: int) -> "TrialArrays":
+        """Arrays without results."""
+        folds = (items, methods, origins)
+        return cls(
+            origins=np.zeros((items, origins), dtype=np.int64),
+            actuals=np.full((items, origins, horizon), np.nan),
+            scales=np.full((items, origins, 2), np.nan),
+            points=np.full((*folds, horizon), np.nan),
+            stderr=np.full((*folds, horizon), np.nan),
+            lower=np.full((*folds, levels, horizon), np.nan),
+            upper=np.full((*folds, levels, horizon), np.nan),
+            status=np.full(folds, Status.NO_FOLD, dtype=np.int8),
+            parameters=np.full(folds, np.nan),
+            training=np.full((*folds, TERMS), np.nan),
+            seconds=np.zeros(folds),
+        )
+
+    def put(self, i: int, one: "TrialArrays") -> None:
+        """Write the arrays of a single item into place `i`."""
+        for f in fields(self):
+            getattr(self, f.name)[i] = getattr(one, f.name)[0]
+
+    def locked(self) -> "TrialArrays":
+        """The same, read-only."""
+        for f in fields(self):
+            getattr(self, f.name).flags.writeable = False
+        return self

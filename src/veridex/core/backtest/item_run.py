@@ -1,0 +1,150 @@
+"""All methods over all folds of one item: what a worker does."""
+
+import time
+from dataclasses import dataclass
+
+import numpy as np
+
+from veridex.core.backtest.arrays import TrialArrays
+from veridex.core.backtest.pace import Pace
+from veridex.core.backtest.schemes import Fold, Scheme
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.catalogue import Method
+from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, replay_fold, run_fold
+from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
+from veridex.core.methods.status import Status
+from veridex.core.preparation.regressors import Regressors
+from veridex.core.preparation.training import TrainingSpan, training_span
+from veridex.core.scoring.measures import cell_terms, naive_scales
+
+__all__ = ["ItemWork"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ItemWork:
+    """What is to be done with each item; called with its series.
+
+    Attributes
+    ----------
+    lineup : tuple of Method
+    regressors : tuple of Regressors or None
+        The drivers and events of each method.
+    scheme : Scheme
+    levels : tuple of float
+    origins, horizon : int
+        Size of the arrays: the most that any item has.
+    foresight : {"none", "perfect"}
+    pace : Pace
+    """
+
+    lineup: tuple[Method, ...]
+    regressors: tuple[Regressors | None, ...]
+    scheme: Scheme
+    levels: tuple[float, ...]
+    origins: int
+    horizon: int
+    foresight: str
+    pace: Pace
+
+    def empty(self, series: ItemHistory) -> TrialArrays:
+        """Arrays of one item with its origins and actuals, and no forecasts."""
+        out = TrialArrays.allocate(1, len(self.lineup), self.origins, len(self.levels), self.horizon)
+        for o, fold in enumerate(self.scheme.folds(series)):
+            out.origins[0, o] = series.start + fold.stop - 1
+            tested = slice(fold.gap, fold.horizon)
+            out.actuals[0, o, tested] = series.actuals[fold.stop : fold.stop + fold.horizon][tested]
+        return out
+
+    def lost(self, series: ItemHistory) -> TrialArrays:
+        """What stands for an item whose worker died twice."""
+        out = self.empty(series)
+        out.status[0, :, : len(self.scheme.folds(series))] = Status.WORKER_DIED
+        return out
+
+    @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
+    def __call__(self, series: ItemHistory) -> TrialArrays:
+        """Forecast from every origin, in order of time: each fold may start from the last one's optimum."""
+        out = self.empty(series)
+        folds = self.scheme.folds(series)
+        spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
+        for o, span in enumerate(spans):
+            out.scales[0, o] = naive_scales(span.actuals, series.cycle_length)
+        # Any constant would do; this one is known at every origin.
+        centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
+        known: dict[tuple[int, int], DriverRows] = {}
+        for m in range(len(self.lineup)):
+            self._run_method(m, series, folds, spans, centre, known, out)
+        return out
+
+    def _run_method(
+        self,
+        m: int,
+        series: ItemHistory,
+        folds: tuple[Fold, ...],
+        spans: list[TrainingSpan],
+        centre: float,
+        known: dict[tuple[int, int], DriverRows],
+        out: TrialArrays,
+    ) -> None:
+        """One method over all folds; `known` holds the driver rows that methods share."""
+        entered, regressors = self.lineup[m], self.regressors[m]
+        columns = () if regressors is None else regressors.columns
+        family = entered.family
+        plan: Plan = family.prepare_with(entered.settings, series.cycle_length, self.horizon, self.levels, columns)
+        warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
+        fitted = np.empty(len(series))
+        carried = False
+        for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
+            begun = time.perf_counter()
+            y, drivers = span.y, None
+            if regressors is not None and y.size:
+                key = (o, self.regressors.index(regressors))
+                if key not in known:
+                    known[key] = self._drivers(regressors, series, fold, y)
+                drivers = known[key]
+                y = y[drivers.skipped :]
+            x = None if drivers is None else drivers.x
+            cell = (0, m, o)
+            rows = Rows(
+                out.points[cell], out.stderr[cell], out.lower[cell], out.upper[cell], row, fitted[: y.size], stats
+            )
+            if o % self.pace.search_every == 0:
+                family.forget(plan, warm)
+            if o % self.pace.refit_every == 0 or not carried:
+                status = run_fold(family, plan, y, x, warm, rows)
+                carried = status <= Status.DONE
+            else:
+                status = replay_fold(family, plan, y, x, rows)
+            out.status[cell] = status
+            if status <= Status.DONE:
+                if drivers is not None:
+                    fill_with_futures(family, plan, y, drivers, rows)
+                out.parameters[cell] = stats[2]
+                out.training[cell] = _training_terms(span.actuals, rows.fitted, out.scales[0, o], centre)
+                # A holdout may be shorter for this item than for others, and a gap is not tested.
+                for filled in (rows.points, rows.stderr, rows.lower, rows.upper):
+                    filled[..., fold.horizon :] = np.nan
+                    filled[..., : fold.gap] = np.nan
+            out.seconds[cell] = time.perf_counter() - begun
+
+    def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:
+        """Driver rows of a fold; lead times that this fold does not test repeat the last one that it does."""
+        start = series.start + fold.stop - y.size
+        cycle = series.cycle_length
+        found = driver_rows(regressors, series.item, start, y, fold.horizon, cycle, self.foresight)
+        beyond = self.horizon - fold.horizon
+        if beyond == 0:
+            return found
+        x = np.vstack((found.x, np.repeat(found.x[-1:], beyond, axis=0)))
+        futures = found.futures
+        if futures is not None:
+            futures = np.concatenate((futures, np.repeat(futures[:, -1:], beyond, axis=1)), axis=1)
+        return DriverRows(x, futures, found.skipped)
+
+
+def _training_terms(actuals: FloatArray, fitted: FloatArray, scales: FloatArray, centre: float) -> FloatArray:
+    """Sums of the terms of one-step errors inside a training span."""
+    own = actuals[actuals.size - fitted.size :]
+    known = ~np.isnan(own - fitted)
+    terms: FloatArray = cell_terms(own[known], fitted[known], scales[0], scales[1], centre).sum(axis=1)
+    return terms

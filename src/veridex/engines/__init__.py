@@ -1,0 +1,1 @@
+"""Engines that share the work of a backtest among processes."""

@@ -1,0 +1,44 @@
+"""A worker process: reads a function and chunks of tasks from standard input, writes results to standard output.
+
+Started as ``python -m veridex.engines.worker``. It imports the core alone, and stops when its input ends.
+"""
+
+import os
+import pickle
+import sys
+import traceback
+from typing import Any
+
+from veridex.errors import VeridexError, WorkerFailed
+
+__all__ = ["work"]
+
+
+def work() -> None:
+    """Answer chunks until there are no more."""
+    source = os.fdopen(os.dup(0), "rb")
+    sink = os.fdopen(os.dup(1), "wb")
+    # What anything below prints must not come between the results.
+    os.dup2(2, 1)
+    function = pickle.load(source)
+    while True:
+        try:
+            tasks = pickle.load(source)
+        except EOFError:
+            return
+        answer: tuple[bool, Any]
+        try:
+            answer = (True, [function(task) for task in tasks])
+        except VeridexError as error:
+            answer = (False, error)
+        except Exception:
+            answer = (False, WorkerFailed(traceback.format_exc()))
+        pickle.dump(answer, sink, protocol=pickle.HIGHEST_PROTOCOL)
+        sink.flush()
+
+
+if __name__ == "__main__":
+    try:
+        work()
+    except (KeyboardInterrupt, BrokenPipeError):
+        sys.exit(1)
