@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from veridex.exchange.explaining import read_drivers, read_events, read_holidays
     from veridex.exchange.publications import read_publication
     from veridex.exchange.reading import read_history
+    from veridex.exchange.trials import read_trial
     from veridex.exchange.writing import write
     from veridex.front import backtest, compare_fits, publish
 
@@ -71,6 +72,7 @@ _HOMES = {
     "read_history": "exchange.reading",
     "read_holidays": "exchange.explaining",
     "read_publication": "exchange.publications",
+    "read_trial": "exchange.trials",
     "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
@@ -116,6 +118,7 @@ __all__ = [
     "read_history",
     "read_holidays",
     "read_publication",
+    "read_trial",
     "seasons",
     "stationarity",
     "tidy",

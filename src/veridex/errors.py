@@ -24,6 +24,7 @@ __all__ = [
     "PublicationUnreadable",
     "RowsRefused",
     "SettingError",
+    "TrialUnreadable",
     "VeridexError",
     "WorkerFailed",
 ]
@@ -249,6 +250,17 @@ class PublicationUnreadable(VeridexError, ValueError):
 
     def __str__(self) -> str:
         return f"{self.source}: {self.problem}. Name a directory that vx.write or `veridex publish --to` has filled."
+
+
+@dataclass(eq=False)
+class TrialUnreadable(VeridexError, ValueError):
+    """A file does not hold a trial that this version can read."""
+
+    source: str
+    problem: str
+
+    def __str__(self) -> str:
+        return f"{self.source}: {self.problem}. Name a file that vx.write or `veridex backtest --to` has written."
 
 
 @dataclass(eq=False)

@@ -1,11 +1,12 @@
 """The public functions that join the core with the outer rooms."""
 
 from collections.abc import Sequence
+from pathlib import Path
 
 from veridex.core.backtest.comparison import Comparison, compare
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.runner import Progress, run_backtest
+from veridex.core.backtest.runner import Progress, Store, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.drivers import Drivers
@@ -35,6 +36,8 @@ def backtest(
     foresight: str = "none",
     search_every: int = 6,
     refit_every: int = 1,
+    onto: Trial | None = None,
+    checkpoint: str | Path | None = None,
 ) -> Trial:
     """Roll the origin: fit on the past only, forecast, compare with what came, move on.
 
@@ -75,8 +78,11 @@ def backtest(
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     entered = default_lineup(many.cycle_length) if lineup is None else methods(lineup)
     explaining = Explaining(drivers, events, foresight)
+    store = _store(checkpoint)
     pace = Pace(search_every=search_every, refit_every=refit_every)
-    return run_backtest(many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining, pace)
+    return run_backtest(
+        many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining, pace, onto, store
+    )
 
 
 def compare_fits(
@@ -166,6 +172,15 @@ def publish(
         raise ParameterError("scenarios", repr(names), "pass drivers, and make each scenario from them with a name")
     explaining = Explaining(drivers, events)
     return make_publication(many, source, horizon, checked_levels(levels), _engine(engine), explaining, scenarios)
+
+
+def _store(checkpoint: str | Path | None) -> Store | None:
+    """Where finished items are kept, if anywhere."""
+    if checkpoint is None:
+        return None
+    from veridex.exchange.checkpoints import Checkpoints
+
+    return Checkpoints(checkpoint)
 
 
 def _engine(engine: str | Engine) -> Engine:

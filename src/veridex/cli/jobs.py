@@ -23,25 +23,16 @@ from veridex.figures.style import save
 from veridex.front import backtest, publish
 
 __all__ = [
-    "STANDINGS_CAPTION",
     "backtest_with_progress",
     "draw",
     "file_name",
     "make",
     "publication_for_show",
-    "standings_for_show",
 ]
 
 MOST_FIGURES = 24
-
-SHOWN = ("rank", "method", "n", "mase", "training_mase", "gain", "mae", "rmse", "mape", "me", "parameters")
-"""Columns of the standings that people see, besides coverage and time; CSV and JSON have all."""
-
-
-STANDINGS_CAPTION = (
-    "n: cells that every method forecast. Error is actual - forecast: me above zero means the forecasts were too low. "
-    "gain: percent less mase than the benchmark."
-)
+MANY_ITEMS = 100
+"""From so many items on all cores are worth their start."""
 
 
 def read_levels(text: str) -> tuple[float, ...]:
@@ -53,11 +44,15 @@ def read_levels(text: str) -> tuple[float, ...]:
 
 
 def backtest_with_progress(
-    history: History, methods: str | None, horizon: int, origins: int, levels: str, explaining: Explaining
+    history: History,
+    methods: str | None,
+    scheme: RollingOrigin,
+    levels: str,
+    explaining: Explaining,
+    engine: str = "auto",
+    checkpoint: Path | None = None,
 ) -> Trial:
     """Run a backtest with a progress bar on standard error, if somebody watches it."""
-    lineup = None if methods is None else split_lineup(methods)
-    scheme = RollingOrigin(horizon=horizon, origins=origins)
     columns = (
         TextColumn("backtest"),
         BarColumn(),
@@ -65,18 +60,22 @@ def backtest_with_progress(
         TextColumn("items"),
         TimeRemainingColumn(),
     )
+    if engine == "auto":
+        engine = "processes" if len(history) >= MANY_ITEMS else "serial"
     console = Console(stderr=True)
     with Progress(*columns, console=console, transient=True, disable=not sys.stderr.isatty()) as bar:
         task = bar.add_task("backtest", total=len(history))
         return backtest(
             history,
-            lineup,
+            None if methods is None else split_lineup(methods),
             scheme,
             read_levels(levels),
+            engine=engine,
             progress=lambda done, _: bar.update(task, completed=done),
             drivers=explaining.drivers,
             events=explaining.events,
             foresight=explaining.foresight,
+            checkpoint=checkpoint,
         )
 
 
@@ -88,20 +87,11 @@ def make(
     if method is not None:
         note = f"Published by your choice, {method}; nothing was backtested, so its error is not known."
         return publish(history, method=method, horizon=horizon, levels=read_levels(levels), **given), (note,)
-    trial = backtest_with_progress(history, None, horizon, origins, levels, explaining)
+    scheme = RollingOrigin(horizon=horizon, origins=origins)
+    trial = backtest_with_progress(history, None, scheme, levels, explaining)
     publication = publish(history, decide(trial), horizon=horizon, levels=read_levels(levels), **given)
     note = f"No trial was named: ran the default backtest ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
     return publication, (note, *trial.notes)
-
-
-def standings_for_show(trial: Trial, form: str) -> tuple[pd.DataFrame, tuple[str, ...]]:
-    """The standings with the time each method took beside them, and the columns to hide from people."""
-    table = trial.standings()
-    if form == "table":
-        # Only people see times: what goes into files is the same bytes twice.
-        table = table.merge(trial.timings[["method", "ms_per_fold"]], on="method")
-    coverage = [name for name in table.columns if name.startswith("coverage_")]
-    return table, tuple(name for name in table.columns if name not in (*SHOWN, *coverage, "ms_per_fold"))
 
 
 def publication_for_show(publication: Publication, form: str) -> tuple[pd.DataFrame, str]:

@@ -97,6 +97,14 @@ class Part(StrEnum):
     ROOTS = "roots"
 
 
+class EngineName(StrEnum):
+    """Who does the work."""
+
+    AUTO = "auto"
+    SERIAL = "serial"
+    PROCESSES = "processes"
+
+
 class Foresight(StrEnum):
     """Where the future of observed-only drivers comes from."""
 
@@ -290,28 +298,46 @@ def backtest(
     foresight: Foreseen = Foresight.NONE,
     horizon: Horizon = 12,
     origins: Origins = 12,
+    stride: Annotated[int, typer.Option(help="Periods from one origin to the next.")] = 1,
+    window: Annotated[int | None, typer.Option(help="Fit on so many periods only (sliding).")] = None,
+    first: Annotated[str | None, typer.Option(help="The first origin; the others follow it.")] = None,
+    gap: Annotated[int, typer.Option(help="Periods between an origin and the first one tested.")] = 0,
     levels: Levels = "80,95",
     tidy: TidyWords = None,
+    by: Annotated[
+        str | None, typer.Option(help="Scores by these instead: method,step or item,method or phase …")
+    ] = None,
+    engine: Annotated[
+        EngineName, typer.Option(help="Who does the work (auto: all cores for many items).")
+    ] = EngineName.AUTO,
+    checkpoint: Annotated[Path | None, typer.Option(help="Directory that lets a killed backtest resume.")] = None,
+    to: Annotated[Path | None, typer.Option(help="Parquet file to write the trial to.")] = None,
+    show_lineup: Annotated[
+        bool, typer.Option("--show-lineup", help="Print the methods that would be entered.")
+    ] = False,
     figures: Figures = None,
     form: As = Form.TABLE,
 ) -> None:
     """Roll the origin, and rank the methods by their errors."""
+    from veridex.cli.backtesting import Tested, draw_trial, lineup_table, show_scores, tested
     from veridex.cli.explaining import explaining_from
-    from veridex.cli.jobs import STANDINGS_CAPTION, backtest_with_progress, draw, standings_for_show
     from veridex.cli.tables import show
-    from veridex.core.verdict.verdict import decide
-    from veridex.figures.contenders import draw_contenders
+    from veridex.exchange.writing import write
 
     history = read(words, tidy)
+    if show_lineup:
+        show(lineup_table(history, methods), form.value, title="Lineup")
+        return
     explaining = explaining_from(words, history, drivers, known_ahead, events, foresight.value)
-    trial = backtest_with_progress(history, methods, horizon, origins, levels, explaining)
+    how = Tested(horizon, origins, stride, window, first, gap, levels, engine.value, checkpoint)
+    trial = tested(history, methods, how, explaining)
     for note in trial.notes:
         say(note)
-    table, hidden = standings_for_show(trial, form.value)
-    show(table, form.value, title=f"Standings, {trial.scheme.in_words()}", hide=hidden, caption=STANDINGS_CAPTION)
+    show_scores(trial, form.value, by)
+    if to is not None:
+        say(f"Written to {write(trial, to)}.")
     if figures is not None:
-        verdict = decide(trial)
-        say(draw(figures, history, "contenders", lambda one: draw_contenders(verdict, one)))
+        say(draw_trial(trial, figures))
 
 
 @app.command()

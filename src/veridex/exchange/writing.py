@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pandas as pd
 
+from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.publication.publication import Publication
@@ -14,23 +15,24 @@ from veridex.core.tidying.tidy import Tidied
 from veridex.errors import DestinationRefused, ParameterError
 from veridex.exchange.directories import write_directory
 from veridex.exchange.publications import dated, write_publication
+from veridex.exchange.trials import write_trial
 
 __all__ = ["TIDIED_FILES", "write"]
 
 HISTORY, LEDGER, RULES = TIDIED_FILES = ("history.csv", "ledger.csv", "rules.json")
 
 
-def write(what: Publication | Tidied | History | ItemHistory, destination: str | Path) -> Path:
-    """Write a publication, a tidied history or a history.
+def write(what: Publication | Trial | Tidied | History | ItemHistory, destination: str | Path) -> Path:
+    """Write a publication, a trial, a tidied history or a history.
 
     Parameters
     ----------
-    what : Publication, Tidied, History or ItemHistory
+    what : Publication, Trial, Tidied, History or ItemHistory
     destination : str or Path
         A directory for a publication (`publication.csv`, `ledger.csv`, `manifest.json`) and for a tidied history
         (`history.csv`, `ledger.csv`, `rules.json`): its files appear all at once or not at all; earlier ones are
         replaced, a directory that holds anything else is refused. A file ending in ``.csv`` or ``.parquet`` for a
-        history.
+        history, one ending in ``.parquet`` for a trial.
 
     Returns
     -------
@@ -47,11 +49,13 @@ def write(what: Publication | Tidied | History | ItemHistory, destination: str |
     target = Path(destination)
     if isinstance(what, Publication):
         return write_publication(what, target)
+    if isinstance(what, Trial):
+        return write_trial(what, target)
     if isinstance(what, Tidied):
         return _write_tidied(what, target)
     if isinstance(what, (History, ItemHistory)):
         return _write_history(History.of([what]) if isinstance(what, ItemHistory) else what, target)
-    raise ParameterError("what", repr(what), "a publication, a tidied history or a history can be written")
+    raise ParameterError("what", repr(what), "a publication, a trial, a tidied history or a history can be written")
 
 
 def _write_tidied(tidied: Tidied, target: Path) -> Path:

@@ -1,6 +1,8 @@
 """`TrialArrays`: the dense results of a backtest."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +13,13 @@ from veridex.core.scoring.measures import TERMS
 __all__ = ["TrialArrays"]
 
 FloatArray = NDArray[np.float64]
+
+
+PER_METHOD = ("points", "stderr", "lower", "upper", "status", "parameters", "training", "seconds")
+
+
+def _fill(mine: NDArray[Any], theirs: NDArray[Any]) -> None:
+    mine[tuple(slice(size) for size in theirs.shape)] = theirs
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,10 +74,19 @@ class TrialArrays:
             seconds=np.zeros(folds),
         )
 
-    def put(self, i: int, one: "TrialArrays") -> None:
-        """Write the arrays of a single item into place `i`."""
+    def put(self, i: int, one: "TrialArrays", methods: Sequence[int] | None = None, at: int = 0) -> None:
+        """Write the arrays of item `at` of `one` into place `i`; its methods into places `methods`, if these are
+        stated.
+
+        Where `one` has fewer origins or a shorter horizon, the rest stays as it is.
+        """
         for f in fields(self):
-            getattr(self, f.name)[i] = getattr(one, f.name)[0]
+            mine, theirs = getattr(self, f.name)[i], getattr(one, f.name)[at]
+            if f.name in PER_METHOD and methods is not None:
+                for place, values in zip(methods, theirs, strict=True):
+                    _fill(mine[place], values)
+            else:
+                _fill(mine, theirs)
 
     def locked(self) -> "TrialArrays":
         """The same, read-only."""

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.engine import SerialEngine
+from veridex.core.backtest.rivalry import overfit_alarms
 from veridex.core.backtest.runner import run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
@@ -21,9 +22,6 @@ from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explaining
 
 __all__ = ["Comparison", "compare"]
-
-WORSE = 1.01
-"""A holdout error beyond this multiple of a simpler model's is worse."""
 
 ERRORS = ("rmse", "mae", "mase")
 
@@ -96,24 +94,7 @@ class Comparison:
         """Where a model fits the training spans better than a simpler one and forecasts the holdout worse."""
         if self.trial is None:
             return ()
-        table = self.models.dropna(subset=["training_rmse", "holdout_rmse"])
-        found = []
-        for big in table.to_dict("records"):
-            rivals = table[
-                (table["parameters"] < big["parameters"])
-                & (table["training_rmse"] > big["training_rmse"])
-                & (table["holdout_rmse"] * WORSE < big["holdout_rmse"])
-            ]
-            if len(rivals):
-                small = rivals.sort_values("holdout_rmse", kind="stable").iloc[0]
-                better = 100.0 * (1.0 - big["training_rmse"] / small["training_rmse"])
-                worse = 100.0 * (big["holdout_rmse"] / small["holdout_rmse"] - 1.0)
-                more = int(big["parameters"] - small["parameters"])
-                found.append(
-                    f"Overfit alarm: {big['method']}, with {more} quantities more than {small['method']}, fits the "
-                    f"training spans {number(better, 2)} % better and forecasts the holdout {number(worse, 2)} % worse."
-                )
-        return tuple(found)
+        return overfit_alarms(self.models)
 
     def in_words(self) -> str:
         """Which model the criteria prefer, which the holdout, what does not compare, and the alarms."""

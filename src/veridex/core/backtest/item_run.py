@@ -1,5 +1,7 @@
 """All methods over all folds of one item: what a worker does."""
 
+import hashlib
+import pickle
 import time
 from dataclasses import dataclass
 
@@ -54,6 +56,19 @@ class ItemWork:
             tested = slice(fold.gap, fold.horizon)
             out.actuals[0, o, tested] = series.actuals[fold.stop : fold.stop + fold.horizon][tested]
         return out
+
+    def key(self, series: ItemHistory) -> bytes:
+        """Everything that the results of an item depend on, as bytes."""
+        words = [one.text for one in self.lineup]
+        rules = None if series.rules is None else pickle.dumps(series.rules)
+        shape = (self.scheme, self.levels, self.origins, self.horizon, self.foresight, self.pace, series.cycle_length)
+        digest = hashlib.sha256(repr((words, shape, series.item, series.cadence.name, series.start, rules)).encode())
+        digest.update(series.values.tobytes() + series.actuals.tobytes())
+        for regressors in self.regressors:
+            if regressors is not None:
+                columns = regressors.recorded(series.item, series.start, len(series), self.horizon)
+                digest.update(repr((regressors.columns, regressors.leads(self.horizon))).encode() + columns.tobytes())
+        return digest.digest()
 
     def lost(self, series: ItemHistory) -> TrialArrays:
         """What stands for an item whose worker died twice."""
@@ -146,5 +161,6 @@ def _training_terms(actuals: FloatArray, fitted: FloatArray, scales: FloatArray,
     """Sums of the terms of one-step errors inside a training span."""
     own = actuals[actuals.size - fitted.size :]
     known = ~np.isnan(own - fitted)
-    terms: FloatArray = cell_terms(own[known], fitted[known], scales[0], scales[1], centre).sum(axis=1)
+    before = np.concatenate(([np.nan], own[:-1]))[known]
+    terms: FloatArray = cell_terms(own[known], fitted[known], scales[0], scales[1], centre, before).sum(axis=1)
     return terms

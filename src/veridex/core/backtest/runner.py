@@ -1,6 +1,8 @@
 """Run a lineup over the folds of every item."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Protocol
 
 from threadpoolctl import threadpool_limits
 
@@ -11,13 +13,26 @@ from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method
 from veridex.core.preparation.regressors import Explaining, Regressors
 from veridex.errors import HistoryTooShort, ParameterError
 
-__all__ = ["run_backtest"]
+__all__ = ["Store", "run_backtest"]
 
 Progress = Callable[[int, int], None]
+
+
+class Store(Protocol):
+    """Keeps what is finished."""
+
+    def load(self, key: bytes) -> TrialArrays | None:
+        """The results of an item, if it was finished."""
+        ...
+
+    def save(self, key: bytes, arrays: TrialArrays) -> None:
+        """Keep the results of an item."""
+        ...
 
 
 def run_backtest(
@@ -29,6 +44,8 @@ def run_backtest(
     progress: Progress | None = None,
     explaining: Explaining | None = None,
     pace: Pace | None = None,
+    onto: Trial | None = None,
+    store: Store | None = None,
 ) -> Trial:
     """Roll the origin over every item; see `veridex.backtest`, the public face.
 
@@ -54,6 +71,9 @@ def run_backtest(
         raise ParameterError("refit_every", str(pace.refit_every), problem)
     lineup, notes = _with_benchmarks(lineup, history.cycle_length)
     explaining = explaining or Explaining()
+    if onto is not None:
+        _refuse_another(onto, history, (scheme, levels, pace or Pace(), explaining.perfect))
+        lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
     notes += explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
     work = ItemWork(
         lineup=lineup,
@@ -66,12 +86,16 @@ def run_backtest(
         pace=pace or Pace(),
     )
     arrays = TrialArrays.allocate(len(series), len(lineup), origins, len(levels), work.horizon)
+    done = 0
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
-        for i, found in enumerate(engine.map(work, series, work.lost)):
-            arrays.put(i, found)
-            if progress is not None:
-                progress(i + 1, len(series))
+        for part, places in _parts(work, series, onto, arrays):
+            methods = [lineup.index(one) for one in part.lineup]
+            for i, found in zip(places, _results(part, [series[i] for i in places], engine, store), strict=True):
+                arrays.put(i, found, methods)
+                done += 1
+                if progress is not None:
+                    progress(done, len(series))
     wanted = getattr(scheme, "origins", 1)
     fewer = sum(len(found) < wanted for found in folds) if isinstance(wanted, int) else 0
     if fewer:
@@ -82,9 +106,64 @@ def run_backtest(
         scheme=scheme,
         levels=levels,
         notes=notes,
-        explaining=explaining,
+        perfect=explaining.perfect,
+        pace=pace or Pace(),
         arrays=arrays.locked(),
     )
+
+
+def _refuse_another(onto: Trial, history: History, made: tuple[Scheme, tuple[float, ...], Pace, bool]) -> None:
+    """Refuse to add to a trial that was made otherwise."""
+    if (onto.scheme, onto.levels, onto.pace, onto.perfect) != made:
+        problem = f"it was made by another scheme, levels, pace or foresight: {onto.scheme.in_words()}"
+        raise ParameterError("onto", repr(onto), problem)
+    if (onto.history.cadence, onto.history.cycle_length) != (history.cadence, history.cycle_length):
+        raise ParameterError("onto", repr(onto), "it was made on another cadence or cycle")
+
+
+def _parts(
+    work: ItemWork, series: list[ItemHistory], onto: Trial | None, arrays: TrialArrays
+) -> list[tuple[ItemWork, list[int]]]:
+    """What is left to be done, and for which items; what a trial holds of unchanged items is taken over."""
+    if onto is None:
+        return [(work, list(range(len(series))))]
+    known = {one.item: (i, one) for i, one in enumerate(onto.history)}
+    fresh: list[int] = []
+    kept: list[int] = []
+    for i, one in enumerate(series):
+        at, before = known.get(one.item, (0, None))
+        same = before is not None and _same(one, before)
+        (kept if same else fresh).append(i)
+        if same:
+            arrays.put(i, onto.arrays, range(len(onto.lineup)), at)
+    added = tuple(range(len(onto.lineup), len(work.lineup)))
+    rest = replace(
+        work, lineup=tuple(work.lineup[m] for m in added), regressors=tuple(work.regressors[m] for m in added)
+    )
+    return [(work, fresh), (rest, kept if added else [])]
+
+
+def _same(one: ItemHistory, other: ItemHistory) -> bool:
+    """Whether two series hold the same demand, to the bit."""
+    return one.start == other.start and all(
+        getattr(one, name).tobytes() == getattr(other, name).tobytes() for name in ("values", "actuals")
+    )
+
+
+def _results(work: ItemWork, series: list[ItemHistory], engine: Engine, store: Store | None) -> Iterator[TrialArrays]:
+    """Results in the items' order; those that a store has are not computed again."""
+    if store is None:
+        yield from engine.map(work, series, work.lost)
+        return
+    keys = [work.key(one) for one in series]
+    held = [store.load(key) for key in keys]
+    missing = [one for one, found in zip(series, held, strict=True) if found is None]
+    computed = iter(engine.map(work, missing, work.lost))
+    for key, found in zip(keys, held, strict=True):
+        if found is None:
+            found = next(computed)
+            store.save(key, found)
+        yield found
 
 
 def _with_benchmarks(lineup: tuple[Method, ...], cycle: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:

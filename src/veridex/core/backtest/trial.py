@@ -10,20 +10,21 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.backtest.arrays import TrialArrays
+from veridex.core.backtest.pace import Pace
+from veridex.core.backtest.rivalry import compare_two, overfit_alarms, rank_table
 from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.scores import scores, standings
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.levels import bound_columns
 from veridex.core.methods.status import Status, reason_for
-from veridex.core.preparation.regressors import Explaining
-from veridex.core.scoring.measures import MEASURES, cell_terms, interval_terms, measures_from_sums
+from veridex.core.scoring.comparison import EqualAccuracy, PairedDifference
 from veridex.errors import ParameterError
 
 __all__ = ["Trial"]
 
 FloatArray = NDArray[np.float64]
-GROUPS = ("item", "method", "origin", "step")
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -39,8 +40,10 @@ class Trial:
         Interval levels in percent.
     notes : tuple of str
         What was added or could not be done.
-    explaining : Explaining
-        Drivers and events; with perfect foresight every table has a column that says so.
+    perfect : bool
+        Whether drivers were seen before their time; every table then has a column that says so.
+    pace : Pace
+        How often it searched and estimated anew.
     arrays : TrialArrays
     """
 
@@ -49,7 +52,8 @@ class Trial:
     scheme: Scheme
     levels: tuple[float, ...]
     notes: tuple[str, ...] = field(default=(), repr=False)
-    explaining: Explaining = field(default_factory=Explaining, repr=False)
+    perfect: bool = field(default=False, repr=False)
+    pace: Pace = field(default_factory=Pace, repr=False)
     arrays: TrialArrays = field(repr=False)
 
     @property
@@ -93,7 +97,7 @@ class Trial:
 
     def _said(self, table: pd.DataFrame) -> pd.DataFrame:
         """The table, with a column that says so where drivers were seen before their time."""
-        return table.assign(foresight="perfect") if self.explaining.perfect else table
+        return table.assign(foresight="perfect") if self.perfect else table
 
     def _reasons(self, methods: NDArray[np.int64], status: NDArray[np.int8]) -> NDArray[np.object_]:
         """The reason of each cell; few differ, so each is put into words once."""
@@ -166,68 +170,55 @@ class Trial:
                 horizons[i, o] = fold.horizon
         return horizons
 
-    @np.errstate(all="ignore")
     def scores(
         self,
         by: Sequence[str] | str = ("method",),
-        scope: Literal["holdout", "training"] = "holdout",
+        scope: Literal["holdout", "training", "both"] = "holdout",
         *,
         common: bool = False,
+        weights: Literal["items", "volume"] = "items",
     ) -> pd.DataFrame:
         """Measures of error per group.
 
         Within an item all cells of a group are pooled; a figure over several items is the mean of the items
-        that have it. Each method is scored on the cells it has.
+        that have it (a geometric one of relative measures). Each method is scored on the cells it has.
 
         Parameters
         ----------
-        by : sequence of {"item", "method", "origin", "step"}
-        scope : {"holdout", "training"}
+        by : sequence of str
+            Some of item, method, origin, step, phase (the period of the cycle), and columns of ``history.items``.
+        scope : {"holdout", "training", "both"}
             Forecasts against later actuals, or one-step errors inside the training spans (which have no
-            step and no intervals).
+            step, phase and intervals), or both, with a column that says which.
         common : bool
             Use only the cells that every available method has.
+        weights : {"items", "volume"}
+            Whether items count alike in a mean, or by their actual demand in the cells.
 
         Returns
         -------
         DataFrame
-            The grouping columns, n (cells), the measures by lower-case name, and coverage, width and interval
-            score of each level.
+            The grouping columns, n (cells), the measures by lower-case name, relative_mae and relative_rmse (to the
+            benchmark on the same cells), and coverage, width, interval score and pinball loss of each level.
 
         Raises
         ------
         ParameterError
-            If a group or the scope is unknown.
+            If a group, the scope or the weights are unknown.
         """
         groups = (by,) if isinstance(by, str) else tuple(by)
-        allowed = GROUPS if scope == "holdout" else GROUPS[:-1]
-        if scope not in ("holdout", "training"):
-            raise ParameterError("scope", repr(scope), "it is 'holdout' or 'training'")
-        if not groups or any(group not in allowed for group in groups):
-            raise ParameterError("by", repr(groups), f"group the {scope} scope by some of {', '.join(allowed)}")
-        indices, terms, extra = self._training_terms() if scope == "training" else self._holdout_terms(common=common)
-        return self._said(self._grouped(groups, indices, terms, extra))
+        return self._said(scores(self, groups, scope, common=common, weights=weights))
 
-    def _holdout_terms(self, *, common: bool) -> tuple[dict[str, Any], FloatArray, dict[str, FloatArray]]:
-        a = self.arrays
-        i, m, o, h = self._cells(with_forecast_only=True)
-        if common:
-            keep = self.common_cells[i, o, h]
-            i, m, o, h = i[keep], m[keep], o[keep], h[keep]
-        actual = a.actuals[i, o, h]
-        centres = np.array([np.nanmean(one.values) if (~np.isnan(one.values)).any() else 0.0 for one in self.history])
-        terms = cell_terms(actual, a.points[i, m, o, h], a.scales[i, o, 0], a.scales[i, o, 1], centres[i])
-        extra: dict[str, FloatArray] = {}
-        for j, level in enumerate(self.levels):
-            label = bound_columns((level,))[0].removeprefix("lower_")
-            parts = interval_terms(actual, a.lower[i, m, o, j, h], a.upper[i, m, o, j, h], level)
-            extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
-        return {"item": i, "method": m, "origin": a.origins[i, o], "step": h + 1}, terms, extra
-
-    def _training_terms(self) -> tuple[dict[str, Any], FloatArray, dict[str, FloatArray]]:
-        a = self.arrays
-        i, m, o = np.nonzero(a.status <= Status.DONE)
-        return {"item": i, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T, {}
+    @cached_property
+    def last_known(self) -> FloatArray:
+        """The last known actual at each origin, shape (I, O); NaN where there is none."""
+        found = np.full(self.arrays.origins.shape, np.nan)
+        for i, series in enumerate(self.history):
+            known = np.flatnonzero(~np.isnan(series.actuals))
+            tried = np.flatnonzero((self.arrays.status[i] != Status.NO_FOLD).any(axis=0))
+            at = np.searchsorted(known, self.arrays.origins[i, tried] - series.start, side="right") - 1
+            found[i, tried[at >= 0]] = series.actuals[known[at[at >= 0]]]
+        return found
 
     @cached_property
     def common_cells(self) -> NDArray[np.bool_]:
@@ -238,42 +229,6 @@ class Trial:
         common: NDArray[np.bool_] = (has | idle).all(axis=1) & has.any(axis=1) & ~np.isnan(a.actuals)
         return common
 
-    def _grouped(
-        self,
-        groups: tuple[str, ...],
-        indices: dict[str, Any],
-        terms: FloatArray,
-        extra: dict[str, FloatArray],
-    ) -> pd.DataFrame:
-        """Sum terms per group and item, turn sums into measures, average these over items."""
-        keys = pd.DataFrame({**{group: indices[group] for group in groups}, "_item": indices["item"]})
-        cells = keys.groupby(list(keys.columns), sort=True).ngroup().to_numpy()
-        table = keys.drop_duplicates().sort_values(list(keys.columns), ignore_index=True)
-        count = len(table)
-        sums = np.stack([np.bincount(cells, weights=term, minlength=count).astype(np.float64) for term in terms])
-        n = sums[0]
-        for name, values in measures_from_sums(sums).items():
-            table[name] = values
-        for name, values in extra.items():
-            table[name] = np.bincount(cells, weights=values, minlength=count) / n
-        table.insert(len(groups), "n", n.astype(np.int64))
-        names = [*MEASURES, *extra]
-        grouped = table.groupby(list(groups), sort=True)
-        result = grouped[names].mean()  # skips items that do not have a measure
-        result.insert(0, "n", grouped["n"].sum())
-        return self._named(result.reset_index(), groups)
-
-    def _named(self, table: pd.DataFrame, groups: tuple[str, ...]) -> pd.DataFrame:
-        """Put names and stamps in place of indices."""
-        if "item" in groups:
-            table["item"] = [self.history.names[i] for i in table["item"]]
-        if "method" in groups:
-            table["method"] = [self.lineup[m].text for m in table["method"]]
-        if "origin" in groups:
-            table["origin"] = self.history.cadence.starts(table["origin"].to_numpy())
-        return table
-
-    @np.errstate(all="ignore")
     def standings(self, measure: str = "mase") -> pd.DataFrame:
         """Rank the lineup on the cells that every method has.
 
@@ -282,65 +237,101 @@ class Trial:
         DataFrame
             Rank, method, n (the cells that every method has, on which all are ranked) and items among them,
             forecasts (the cells the method itself has), the measure, its training figure and the gain over the
-            benchmark in percent, parameters, then all other measures. A method without forecasts has none of
-            them and stands last.
+            benchmark in percent, parameters, then all other measures, and whether the method can be told from the
+            first: `p_first` and `versus_first`. A method without forecasts has none of them and stands last.
 
         Raises
         ------
         ParameterError
             If the measure is unknown.
         """
-        table = self.scores(by="method", common=True)
-        ranked = [name for name in table.columns if name not in ("method", "n", "foresight")]
-        if measure not in ranked:
-            raise ParameterError("measure", repr(measure), f"rank by one of {', '.join(ranked)}")
-        order = pd.DataFrame({"method": [entered.text for entered in self.lineup]})
-        table = order.merge(table, on="method", how="left")
+        return self._said(standings(self, measure))
+
+    @property
+    def alarms(self) -> tuple[str, ...]:
+        """Where a method fits the training spans better than a simpler one and forecasts the holdout worse."""
+        table = self.standings("rmse").rename(columns={"rmse": "holdout_rmse"})
+        return overfit_alarms(table)
+
+    def compare(
+        self, first: str, second: str, item: str | None = None, step: int | None = None, measure: str = "mae"
+    ) -> EqualAccuracy | PairedDifference:
+        """Test whether two methods are equally accurate.
+
+        Parameters
+        ----------
+        first, second : str
+            Methods of the lineup.
+        item : str, optional
+            On this item over its origins, by a test of equal accuracy; else over all items, by a paired bootstrap.
+        step : int, optional
+            At this lead time; else over all of them.
+        measure : str
+            Over items any measure of `scores`; on one item ``"mae"`` or ``"mse"``.
+
+        Raises
+        ------
+        ParameterError, ItemUnknown
+        """
+        return compare_two(self, first, second, item, step, measure)
+
+    def ranks(self, measure: str = "mase") -> tuple[pd.DataFrame, float]:
+        """Mean rank of each method over the items, and the distance beyond which two differ at 5 %."""
+        return rank_table(self, measure)
+
+    def static_dynamic(self, item: str, method: str) -> pd.DataFrame:
+        """One-step forecasts beside many-step ones over the tested periods of an item.
+
+        ``static`` is made one period ahead, each new actual used; ``dynamic`` from the first origin alone.
+
+        Returns
+        -------
+        DataFrame
+            period, actual, static, dynamic; NaN where a forecast does not reach.
+
+        Raises
+        ------
+        ItemUnknown, ParameterError
+        """
+        i, m = self._item_index(item), self.method_index(method)
+        a, cadence = self.arrays, self.history.cadence
+        tried = np.flatnonzero(a.status[i, m] != Status.NO_FOLD)
+        if not tried.size:
+            return pd.DataFrame({"period": [], "actual": [], "static": [], "dynamic": []})
+        first, last = int(a.origins[i, tried[0]]), int(a.origins[i, tried[-1]])
+        size = max(last - first + 1, a.points.shape[-1])
+        series = self.history[item]
+        at = first + 1 - series.start
+        actual, static, dynamic = (np.full(size, np.nan) for _ in range(3))
+        known = series.actuals[at : at + size]
+        actual[: known.size] = known
+        static[a.origins[i, tried] - first] = a.points[i, m, tried, 0]
+        dynamic[: a.points.shape[-1]] = a.points[i, m, tried[0]]
+        periods = cadence.starts(np.arange(first + 1, first + 1 + size))
+        return pd.DataFrame({"period": periods, "actual": actual, "static": static, "dynamic": dynamic})
+
+    @cached_property
+    def folds(self) -> pd.DataFrame:
+        """A row per fold: item, method, origin, quantities estimated, whether the estimation converged, reason."""
         a = self.arrays
-        has = ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
-        table["items"] = (has & self.common_cells[:, None]).any(axis=(2, 3)).sum(axis=0)
-        table["forecasts"] = has.sum(axis=(0, 2, 3))
-        table["n"] = table["n"].fillna(0).astype(np.int64)
-        table["parameters"] = [_mean(a.parameters[:, m]) for m in range(len(self.lineup))]
-        training = self.scores(by="method", scope="training").set_index("method")
-        if measure in training.columns:
-            table[f"training_{measure}"] = table["method"].map(training[measure])
-        goodness = _badness(measure, table[measure])
-        base = float(goodness[self.method_index(self.benchmarks[0])])
-        if measure in GAIN_MEASURES:
-            table["gain"] = 100.0 * (1.0 - table[measure] / base)
-        table = table.iloc[np.lexsort((table["parameters"], goodness.fillna(np.inf)))].reset_index(drop=True)
-        table.insert(0, "rank", np.arange(1, len(table) + 1))
-        leading = [
-            "rank",
-            "method",
-            "n",
-            "items",
-            "forecasts",
-            measure,
-            f"training_{measure}",
-            "gain",
-            "parameters",
-        ]
-        leading = [name for name in leading if name in table.columns]
-        return table[leading + [name for name in table.columns if name not in leading]]
+        i, m, o = np.nonzero(a.status != Status.NO_FOLD)
+        done = a.status[i, m, o] <= Status.DONE
+        converged = (a.status[i, m, o] != Status.NOT_CONVERGED).tolist()
+        return pd.DataFrame(
+            {
+                "item": self._labels(self.history.names, i),
+                "method": self._labels([entered.text for entered in self.lineup], m),
+                "origin": self.history.cadence.starts(a.origins[i, o]),
+                "parameters": a.parameters[i, m, o],
+                "converged": pd.Series(converged, dtype="boolean").where(done, pd.NA),
+                "reason": self._reasons(m, a.status[i, m, o]),
+            }
+        )
 
+    @staticmethod
+    def _labels(names: Sequence[str], at: NDArray[np.int64]) -> list[str]:
+        return [names[k] for k in at.tolist()]
 
-INTERVAL_MEASURES = ("coverage", "width", "interval_score")
-GAIN_MEASURES = ("mae", "mse", "rmse", "mape", "smape", "wape", "mase", "rmsse")
-
-
-def _badness(measure: str, values: "pd.Series[float]") -> "pd.Series[float]":
-    """Turn a measure into something of which less is better."""
-    if measure in ("me", "mpe"):
-        return values.abs()
-    if measure in ("correlation", "accuracy"):
-        return -values
-    if measure.startswith("coverage_"):
-        return (values - float(measure.removeprefix("coverage_").replace("_", "."))).abs()
-    return values
-
-
-def _mean(values: FloatArray) -> float:
-    known = values[~np.isnan(values)]
-    return float(known.mean()) if known.size else np.nan
+    def _item_index(self, item: str) -> int:
+        """Where an item stands; an unknown one is refused by the history."""
+        return self.history.names.index(self.history[item].item)

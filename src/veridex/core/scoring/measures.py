@@ -9,6 +9,9 @@ References
 .. [1] Hyndman and Koehler (2006), International Journal of Forecasting 22, 679-688 (MASE and RMSSE; definitions
    of the others).
 .. [2] Gneiting and Raftery (2007), Journal of the American Statistical Association 102, 359-378 (interval score).
+.. [3] Theil (1966), Applied Economic Forecasting, chapter 2 (U: against the last known value); Trigg (1964),
+Operational
+   Research Quarterly 15, 271-274 (tracking signal: sum of errors over their mean absolute size).
 """
 
 import numpy as np
@@ -19,8 +22,8 @@ __all__ = ["MEASURES", "TERMS", "cell_terms", "interval_terms", "measures_from_s
 FloatArray = NDArray[np.float64]
 
 (COUNT, ERROR, ABS_ERROR, SQ_ERROR, SHARE, ABS_SHARE, SYMMETRIC, ABS_ACTUAL) = range(8)
-(SCALED, SQ_SCALED, ACTUAL, FORECAST, SQ_ACTUAL, SQ_FORECAST, CROSSED) = range(8, 15)
-TERMS = 15
+(SCALED, SQ_SCALED, ACTUAL, FORECAST, SQ_ACTUAL, SQ_FORECAST, CROSSED, SQ_CHANGE, SQ_PAIRED) = range(8, 17)
+TERMS = 17
 """Length of a row of terms."""
 
 MEASURES = (
@@ -36,6 +39,9 @@ MEASURES = (
     "rmsse",
     "correlation",
     "accuracy",
+    "bias",
+    "theils_u",
+    "tracking_signal",
 )
 
 
@@ -58,6 +64,7 @@ def cell_terms(
     scale: FloatArray | float,
     square_scale: FloatArray | float,
     centre: FloatArray | float,
+    last: FloatArray | float = np.nan,
 ) -> FloatArray:
     """Terms of cells whose actual and forecast are both known.
 
@@ -69,6 +76,8 @@ def cell_terms(
         From `naive_scales` of the cell's training span.
     centre : float or ndarray, shape (n,)
         A typical actual, subtracted before products are summed so that the correlation keeps its digits.
+    last : float or ndarray, shape (n,)
+        The last known actual when the forecast was made.
 
     Returns
     -------
@@ -81,6 +90,8 @@ def cell_terms(
         both = np.abs(actual) + np.abs(forecast)
         symmetric = np.where(both == 0.0, 0.0, 200.0 * size / both)
         a, f = actual - centre, forecast - centre
+        change = np.square(actual - last) + np.zeros_like(error)
+        whole = np.isfinite(change)
         return np.stack(
             (
                 np.ones_like(error),
@@ -98,20 +109,25 @@ def cell_terms(
                 a * a,
                 f * f,
                 a * f,
+                np.where(whole, change, 0.0),
+                np.where(whole, error * error, 0.0),
             )
         )
 
 
 def interval_terms(actual: FloatArray, lower: FloatArray, upper: FloatArray, level: float) -> FloatArray:
-    """Coverage (in percent), width and interval score of each cell at one level in percent; shape (3, n).
+    """Coverage (in percent), width, interval score and pinball loss of each cell at one level in percent; shape (4, n).
 
-    The interval score adds to the width 2 / a times the distance by which an actual lies outside, with
-    a = 1 - level / 100.
+    The interval score adds to the width 2 / a times the distance by which an actual lies outside, with a = 1 - level
+    / 100. The pinball loss is the mean of those of the two bounds, as quantiles a / 2 and 1 - a / 2: a / 4 of that
+    score.
     """
     width = upper - lower
     outside = np.maximum(lower - actual, 0.0) + np.maximum(actual - upper, 0.0)
     inside = np.where((lower <= actual) & (actual <= upper), 100.0, 0.0)
-    return np.stack((inside, width, width + outside * 2.0 / (1.0 - level / 100.0)))
+    beyond = 1.0 - level / 100.0
+    score = width + outside * 2.0 / beyond
+    return np.stack((inside, width, score, 0.25 * beyond * score))
 
 
 def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
@@ -147,4 +163,7 @@ def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
             "rmsse": np.sqrt(mean[SQ_SCALED]),
             "correlation": np.where(flat, np.nan, crossed / np.sqrt(spread_a * spread_f)),
             "accuracy": 100.0 - mean[ABS_SHARE],
+            "bias": np.where(sums[ABS_ACTUAL] > 0, 100.0 * sums[ERROR] / sums[ABS_ACTUAL], np.nan),
+            "theils_u": np.where(sums[SQ_CHANGE] > 0, np.sqrt(sums[SQ_PAIRED] / sums[SQ_CHANGE]), np.nan),
+            "tracking_signal": np.where(mean[ABS_ERROR] > 0, sums[ERROR] / mean[ABS_ERROR], np.nan),
         }

@@ -1,0 +1,108 @@
+"""What `backtest` runs and shows: standings, scores by lead time and other groups, figures."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import pandas as pd
+
+from veridex.cli.jobs import backtest_with_progress, draw
+from veridex.cli.tables import show
+from veridex.core.backtest.schemes import RollingOrigin
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History
+from veridex.core.methods.catalogue import default_lineup, methods
+from veridex.core.methods.grammar import split_lineup
+from veridex.core.preparation.regressors import Explaining
+from veridex.core.verdict.verdict import decide
+from veridex.figures.backtest import draw_folds, draw_lead_times
+from veridex.figures.contenders import draw_contenders
+from veridex.figures.style import save
+
+__all__ = ["Tested", "draw_trial", "lineup_table", "show_scores", "tested"]
+
+SHOWN = ("rank", "method", "n", "mase", "training_mase", "gain", "mae", "rmse", "mape", "me", "parameters")
+"""Columns of the standings that people see, besides coverage, significance and time; CSV and JSON have all."""
+
+CAPTION = (
+    "n: cells that every method forecast. Error is actual - forecast: me above zero means the forecasts were too low. "
+    "gain: percent less mase than the benchmark. versus_first: at 5 %."
+)
+SCORES = ("n", "mase", "rmsse", "mae", "rmse", "wape", "bias", "relative_mae", "theils_u")
+LEADING = 5
+"""Methods whose error by lead time people see."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tested:
+    """How it is tested, as on the command line."""
+
+    horizon: int
+    origins: int
+    stride: int
+    window: int | None
+    first: str | None
+    gap: int
+    levels: str
+    engine: str
+    checkpoint: Path | None
+
+
+def tested(history: History, lineup: str | None, how: Tested, explaining: Explaining) -> Trial:
+    """Run the backtest."""
+    scheme = RollingOrigin(
+        horizon=how.horizon,
+        origins=how.origins,
+        stride=how.stride,
+        window=how.window if how.window is not None else "expanding",
+        first=how.first,
+        gap=how.gap,
+    )
+    return backtest_with_progress(history, lineup, scheme, how.levels, explaining, how.engine, how.checkpoint)
+
+
+def lineup_table(history: History, lineup: str | None) -> pd.DataFrame:
+    """The methods that would be entered, and what each needs."""
+    cycle = history.cycle_length
+    entered = default_lineup(cycle) if lineup is None else methods(split_lineup(lineup))
+    needs = [one.family.needs(one.family.prepare(one.settings, cycle, 1, ())) for one in entered]
+    return pd.DataFrame({"method": [one.text for one in entered], "needs": needs})
+
+
+def show_scores(trial: Trial, form: str, by: str | None) -> None:
+    """Print the standings and the error by lead time, or the scores by what was asked for."""
+    if by is not None:
+        groups = [part.strip() for part in by.split(",")]
+        table = trial.scores(by=groups)
+        coverage = [name for name in table.columns if name.startswith("coverage_")]
+        hidden = tuple(name for name in table.columns if name not in (*groups, *SCORES, *coverage, "foresight"))
+        show(table, form, title=f"Scores by {', '.join(groups)}", hide=hidden)
+        return
+    table = trial.standings()
+    if form == "table":
+        # Only people see times: what goes into files is the same bytes twice.
+        table = table.merge(trial.timings[["method", "ms_per_fold"]], on="method")
+    coverage = [name for name in table.columns if name.startswith("coverage_")]
+    kept = (*SHOWN, *coverage, "versus_first", "ms_per_fold", "foresight")
+    hidden = tuple(name for name in table.columns if name not in kept)
+    show(table, form, title=f"Standings, {trial.scheme.in_words()}", hide=hidden, caption=CAPTION)
+    if form == "table" and trial.arrays.points.shape[-1] > 1:
+        show(_by_step(trial, table["method"].tolist()), form, title="mase by lead time")
+
+
+def _by_step(trial: Trial, ranked: list[str]) -> pd.DataFrame:
+    """The leading methods and the benchmark as rows, lead times as columns."""
+    shown = list(dict.fromkeys([*ranked[:LEADING], trial.benchmarks[0]]))
+    table = trial.scores(by=["method", "step"], common=True)
+    wide = table.pivot_table(index="method", columns="step", values="mase")
+    wide = wide.loc[[text for text in shown if text in wide.index]]
+    wide.columns = [str(step) for step in wide.columns]
+    return wide.reset_index()
+
+
+def draw_trial(trial: Trial, directory: Path) -> str:
+    """Draw each item's contenders, the error by lead time, and the folds."""
+    verdict = decide(trial)
+    said = draw(directory, trial.history, "contenders", lambda one: draw_contenders(verdict, one))
+    save(draw_lead_times(trial), directory / "backtest-lead-times.png")
+    save(draw_folds(trial), directory / "backtest-folds.png")
+    return f"{said} Also backtest-lead-times.png and backtest-folds.png."

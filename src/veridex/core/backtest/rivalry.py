@@ -1,0 +1,130 @@
+"""Whether methods of a trial can be told apart: tests, ranks, the alarm of an overfit."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.methods.words import number
+from veridex.core.scoring.comparison import (
+    EqualAccuracy,
+    PairedDifference,
+    diebold_mariano,
+    mean_ranks,
+    paired_bootstrap,
+)
+from veridex.errors import ParameterError
+
+if TYPE_CHECKING:
+    from veridex.core.backtest.trial import Trial
+
+__all__ = ["compare_two", "overfit_alarms", "rank_table", "versus_first"]
+
+FloatArray = NDArray[np.float64]
+
+WORSE = 1.01
+"""A holdout error beyond this multiple of a simpler model's is worse."""
+
+SIGNIFICANCE = 0.05
+
+
+def overfit_alarms(table: pd.DataFrame) -> tuple[str, ...]:
+    """Say where a method fits the training spans better than a simpler one and forecasts the holdout worse.
+
+    Parameters
+    ----------
+    table : DataFrame
+        method, parameters, training_rmse, holdout_rmse.
+    """
+    table = table.dropna(subset=["training_rmse", "holdout_rmse"])
+    found = []
+    for big in table.to_dict("records"):
+        rivals = table[
+            (table["parameters"] < big["parameters"])
+            & (table["training_rmse"] > big["training_rmse"])
+            & (table["holdout_rmse"] * WORSE < big["holdout_rmse"])
+        ]
+        if len(rivals):
+            small = rivals.sort_values("holdout_rmse", kind="stable").iloc[0]
+            better = 100.0 * (1.0 - big["training_rmse"] / small["training_rmse"])
+            worse = 100.0 * (big["holdout_rmse"] / small["holdout_rmse"] - 1.0)
+            more = number(float(big["parameters"] - small["parameters"]), 2)
+            found.append(
+                f"Overfit alarm: {big['method']}, with {more} quantities more than {small['method']}, fits the "
+                f"training spans {number(better, 2)} % better and forecasts the holdout {number(worse, 2)} % worse."
+            )
+    return tuple(found)
+
+
+def compare_two(
+    trial: "Trial", first: str, second: str, item: str | None, step: int | None, measure: str
+) -> EqualAccuracy | PairedDifference:
+    """Test two methods; see `Trial.compare`, the public face."""
+    pair = trial.method_index(first), trial.method_index(second)
+    horizon = trial.arrays.actuals.shape[2]
+    if step is not None and not 1 <= step <= horizon:
+        raise ParameterError("step", str(step), f"the trial looked {horizon} ahead")
+    if item is not None:
+        return _on_one_item(trial, trial._item_index(item), pair, step, measure)
+    by = ["item", "method"] if step is None else ["item", "method", "step"]
+    table = trial.scores(by=by, common=True)
+    if step is not None:
+        table = table[table["step"] == step]
+    if measure not in table.columns or measure in ("n", "item", "method", "step"):
+        raise ParameterError("measure", repr(measure), "name a measure of scores")
+    wide = table.pivot_table(index="item", columns="method", values=measure, dropna=False)
+    sides = [wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in (first, second)]
+    return paired_bootstrap(sides[0], sides[1])
+
+
+def _on_one_item(trial: "Trial", i: int, pair: tuple[int, int], step: int | None, measure: str) -> EqualAccuracy:
+    """The test of equal accuracy over the origins of one item."""
+    if measure not in ("mae", "mse"):
+        raise ParameterError("measure", repr(measure), "on one item it is 'mae' or 'mse'")
+    a = trial.arrays
+    errors = a.actuals[i] - a.points[i, list(pair)]
+    losses = np.abs(errors) if measure == "mae" else errors**2
+    reach = a.actuals.shape[2] if step is None else step
+    with np.errstate(all="ignore"):
+        known = losses[:, :, step - 1] if step is not None else losses.mean(axis=2)
+    both = ~np.isnan(known).any(axis=0)
+    overlap = -(-reach // getattr(trial.scheme, "stride", 1))
+    return diebold_mariano(known[0][both], known[1][both], overlap)
+
+
+def rank_table(trial: "Trial", measure: str) -> tuple[pd.DataFrame, float]:
+    """Mean ranks over the items; see `Trial.ranks`, the public face."""
+    texts = [one.text for one in trial.lineup]
+    errors = _by_item(trial, texts, measure)
+    found = mean_ranks(errors)
+    table = pd.DataFrame({"method": texts, "mean_rank": found.ranks, "items": found.items})
+    return table.sort_values("mean_rank", kind="stable", ignore_index=True), found.critical
+
+
+def _by_item(trial: "Trial", texts: list[str], measure: str) -> FloatArray:
+    """A measure per item and method, shape (items, methods), on the cells that every method has; less is better."""
+    from veridex.core.backtest.scores import badness
+
+    table = trial.scores(by=["item", "method"], common=True)
+    if measure not in table.columns or measure in ("n", "item", "method"):
+        raise ParameterError("measure", repr(measure), "name a measure of scores")
+    table = table.assign(_bad=badness(measure, table[measure]))
+    wide = table.pivot_table(index="item", columns="method", values="_bad", dropna=False)
+    return np.column_stack([wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in texts])
+
+
+def versus_first(trial: "Trial", ranked: list[str], measure: str) -> pd.DataFrame:
+    """For each method in rank order its p-value against the first, and what that says."""
+    words, p_values = ["first"], [np.nan]
+    if len(trial.history) == 1:
+        pairs = [(trial.method_index(ranked[0]), trial.method_index(text)) for text in ranked[1:]]
+        kind = "mse" if measure in ("mse", "rmse", "rmsse") else "mae"
+        tests = [_on_one_item(trial, 0, pair, None, kind).p_value for pair in pairs]
+    else:
+        errors = _by_item(trial, ranked, measure)
+        tests = [paired_bootstrap(errors[:, j], errors[:, 0]).p_value for j in range(1, len(ranked))]
+    for p in tests:
+        p_values.append(p)
+        words.append("not tested" if np.isnan(p) else "not distinguishable" if p >= SIGNIFICANCE else "worse")
+    return pd.DataFrame({"p_first": p_values, "versus_first": words})
