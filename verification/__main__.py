@@ -3,7 +3,18 @@
 import sys
 import time
 
-from verification import arima, differencing, freaks, fuzz, intervals, likelihood, regression, starts, unit_roots
+from verification import (
+    accuracy,
+    arima,
+    differencing,
+    freaks,
+    fuzz,
+    intervals,
+    likelihood,
+    regression,
+    starts,
+    unit_roots,
+)
 
 PARTS = {
     "unit-roots": unit_roots.main,
@@ -15,6 +26,7 @@ PARTS = {
     "fuzz": fuzz.main,
     "arima": arima.main,
     "regression": regression.main,
+    "accuracy": accuracy.main,
 }
 
 

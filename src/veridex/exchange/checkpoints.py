@@ -4,6 +4,7 @@ import hashlib
 from dataclasses import fields
 from importlib.metadata import version
 from pathlib import Path
+from zipfile import BadZipFile
 
 import numpy as np
 
@@ -41,9 +42,9 @@ class Checkpoints:
         if not path.exists():
             return None
         try:
-            with np.load(path) as held:
+            with path.open("rb") as file, np.load(file) as held:
                 return TrialArrays(**{f.name: held[f.name] for f in fields(TrialArrays)})
-        except (OSError, ValueError, KeyError):
+        except (OSError, ValueError, KeyError, BadZipFile):
             return None  # cut off while it was written: done again
 
     def save(self, key: bytes, arrays: TrialArrays) -> None:

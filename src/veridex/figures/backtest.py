@@ -39,7 +39,7 @@ def draw_lead_times(trial: Trial, measure: str = "mase") -> Figure:
     axes.tick_params(colors=INK, length=0)
     axes.set_xlabel(f"lead time ({trial.history.cadence.plural})", color=INK)
     axes.set_ylabel(f"{measure}, mean of {len(trial.history)} items" if len(trial.history) > 1 else measure, color=INK)
-    axes.set_title(f"Error by lead time: {trial.scheme.in_words()}", color=INK, fontsize=13, loc="left", pad=12)
+    axes.set_title(f"Error by lead time ({trial.scheme.in_words()})", color=INK, fontsize=13, loc="left", pad=12)
     figure.legend(loc="outside lower center", ncols=2, frameon=False, labelcolor=INK)
     return figure
 
@@ -53,12 +53,12 @@ def draw_folds(trial: Trial) -> Figure:
     axes = figure.add_subplot()
     stamps = series.cadence.starts(np.arange(series.start, series.start + len(series) + 1))
     style_axes(axes, series.cadence, None, stamps)
-    for row, fold in enumerate(folds):
+    for row, fold in enumerate(folds, start=1):
         first = 0 if window is None else max(fold.stop - window, 0)
         spans = ((first, fold.stop, INK, 5.0), (fold.stop + fold.gap, fold.stop + fold.horizon, AMBER, 5.0))
         for begin, end, color, width in spans:
             axes.plot(stamps[[begin, end]], [row, row], color=color, linewidth=width, solid_capstyle="butt")
-    axes.set_ylim(len(folds) - 0.5, -0.5)
+    axes.set_ylim(len(folds) + 0.5, 0.5)
     axes.yaxis.set_major_locator(MaxNLocator(integer=True))
     axes.set_ylabel("fold", color=INK)
     title = f"{series.item}: {len(folds)} folds, fitted on what is dark, tested on what is amber"

@@ -17,7 +17,7 @@ from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_wit
 from veridex.core.methods.status import Status
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import TrainingSpan, training_span
-from veridex.core.scoring.measures import cell_terms, naive_scales
+from veridex.core.scoring.measures import naive_scales, one_step_sums
 
 __all__ = ["ItemWork"]
 
@@ -135,7 +135,8 @@ class ItemWork:
                 if drivers is not None:
                     fill_with_futures(family, plan, y, drivers, rows)
                 out.parameters[cell] = stats[2]
-                out.training[cell] = _training_terms(span.actuals, rows.fitted, out.scales[0, o], centre)
+                own, scales = span.actuals[span.actuals.size - y.size :], out.scales[0, o]
+                one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
                 # A holdout may be shorter for this item than for others, and a gap is not tested.
                 for filled in (rows.points, rows.stderr, rows.lower, rows.upper):
                     filled[..., fold.horizon :] = np.nan
@@ -155,12 +156,3 @@ class ItemWork:
         if futures is not None:
             futures = np.concatenate((futures, np.repeat(futures[:, -1:], beyond, axis=1)), axis=1)
         return DriverRows(x, futures, found.skipped)
-
-
-def _training_terms(actuals: FloatArray, fitted: FloatArray, scales: FloatArray, centre: float) -> FloatArray:
-    """Sums of the terms of one-step errors inside a training span."""
-    own = actuals[actuals.size - fitted.size :]
-    known = ~np.isnan(own - fitted)
-    before = np.concatenate(([np.nan], own[:-1]))[known]
-    terms: FloatArray = cell_terms(own[known], fitted[known], scales[0], scales[1], centre, before).sum(axis=1)
-    return terms

@@ -1,5 +1,6 @@
 """One ARIMA model on plain arrays: fit it, replay it, judge it. The family in `arima` is built on this."""
 
+import cmath
 import math
 from dataclasses import dataclass
 
@@ -12,6 +13,7 @@ from veridex.core.methods.contract import STATS, FloatArray, Rows
 from veridex.core.methods.status import Status
 from veridex.core.numerics import arima_search as kernels
 from veridex.core.numerics.arima import Orders, lost, replay_arima
+from veridex.core.numerics.arma import largest_partial
 
 __all__ = [
     "CODES",
@@ -77,21 +79,10 @@ def without_effects(row: FloatArray) -> FloatArray:
 
 def blocks(orders: Orders, values: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
     """Coefficients of the four polynomials: autoregression, moving average, and their seasonal ones."""
-    ends = np.cumsum([orders.p, orders.q, orders.P, orders.Q])
-    phi, theta, seasonal_phi, seasonal_theta = np.split(values[: ends[-1]], ends[:-1])
-    return phi, theta, seasonal_phi, seasonal_theta
-
-
-def largest_partial(coefficients: FloatArray) -> float:
-    """Largest partial autocorrelation of the polynomial 1 - c_1 B - c_2 B^2 - ...; zero without coefficients."""
-    a, largest = np.array(coefficients, dtype=np.float64), 0.0
-    while a.size:
-        r = float(a[-1])
-        largest = max(largest, abs(r))
-        if largest >= 1.0:
-            return largest
-        a = (a[:-1] + r * a[:-1][::-1]) / (1.0 - r * r)
-    return largest
+    a = orders.p
+    b = a + orders.q
+    c = b + orders.P
+    return values[:a], values[a:b], values[b:c], values[c : c + orders.Q]
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,9 +135,18 @@ def _cancels(phi: FloatArray, theta: FloatArray) -> bool:
         return False
     if phi.size == 1 and theta.size == 1:
         return bool(abs(phi[0] + theta[0]) < 0.05)
-    ar = np.roots(np.concatenate(([1.0], -phi)))
-    ma = np.roots(np.concatenate(([1.0], theta)))
+    ar, ma = _zeros(-phi), _zeros(theta)
     return bool(np.abs(ar[:, None] - ma[None, :]).min() < 0.05)
+
+
+def _zeros(tail: FloatArray) -> NDArray[np.complex128]:
+    """Zeros of x^k + tail[0] x^(k - 1) + ..., in closed form up to the second degree."""
+    if tail.size == 1:
+        return np.array([-tail[0]], dtype=np.complex128)
+    if tail.size == 2:
+        root = cmath.sqrt(0.25 * tail[0] ** 2 - tail[1])
+        return np.array([-0.5 * tail[0] - root, -0.5 * tail[0] + root])
+    return np.roots(np.concatenate(([1.0], tail))).astype(np.complex128)
 
 
 def attempt(

@@ -18,6 +18,7 @@ __all__ = [
     "arma_log_likelihood",
     "conditional_errors",
     "is_stable",
+    "largest_partial",
     "to_coefficients",
     "to_variables",
     "whiten",
@@ -267,3 +268,19 @@ def conditional_errors(z: FloatArray, phi: FloatArray, theta: FloatArray, errors
                 errors[t] -= phi[j] * z[t - 1 - j]
             for j in range(min(theta.size, t)):
                 errors[t] -= theta[j] * errors[t - 1 - j]
+
+
+@kernel
+def largest_partial(coefficients: FloatArray) -> float:
+    """Largest partial autocorrelation of the polynomial 1 - c_1 B - c_2 B^2 - ...; zero without coefficients."""
+    a, old, largest = coefficients.copy(), np.empty(coefficients.size), 0.0
+    for n in range(coefficients.size, 0, -1):
+        r = a[n - 1]
+        largest = max(largest, abs(r))
+        if largest >= 1.0:
+            return float(largest)
+        for j in range(n):
+            old[j] = a[j]
+        for j in range(n - 1):
+            a[j] = (old[j] + r * old[n - 2 - j]) / (1.0 - r * r)
+    return float(largest)

@@ -14,10 +14,22 @@ Operational
    Research Quarterly 15, 271-274 (tracking signal: sum of errors over their mean absolute size).
 """
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["MEASURES", "TERMS", "cell_terms", "interval_terms", "measures_from_sums", "naive_scales"]
+from veridex.core.numerics.compiled import kernel
+
+__all__ = [
+    "MEASURES",
+    "TERMS",
+    "cell_terms",
+    "interval_terms",
+    "measures_from_sums",
+    "naive_scales",
+    "one_step_sums",
+]
 
 FloatArray = NDArray[np.float64]
 
@@ -113,6 +125,52 @@ def cell_terms(
                 np.where(whole, error * error, 0.0),
             )
         )
+
+
+@kernel
+def one_step_sums(
+    actual: FloatArray, fitted: FloatArray, scale: float, square_scale: float, centre: float, sums: FloatArray
+) -> None:
+    """Sums of the terms of one-step forecasts in a row, each made when the actual before it was the last known.
+
+    Parameters
+    ----------
+    actual, fitted : ndarray, shape (n,)
+        NaN where there is none.
+    scale, square_scale, centre : float
+        As in `cell_terms`.
+    sums : ndarray, shape (TERMS,)
+        Filled.
+    """
+    sums[:] = 0.0
+    for t in range(actual.size):
+        y, forecast = actual[t], fitted[t]
+        error = y - forecast
+        if math.isnan(error):
+            continue
+        size, square = abs(error), error * error
+        both = abs(y) + abs(forecast)
+        share = np.nan if y == 0.0 else 100.0 * error / y
+        a, f = y - centre, forecast - centre
+        sums[COUNT] += 1.0
+        sums[ERROR] += error
+        sums[ABS_ERROR] += size
+        sums[SQ_ERROR] += square
+        sums[SHARE] += share
+        sums[ABS_SHARE] += abs(share)
+        sums[SYMMETRIC] += 0.0 if both == 0.0 else 200.0 * size / both
+        sums[ABS_ACTUAL] += abs(y)
+        sums[SCALED] += size / scale
+        sums[SQ_SCALED] += square / square_scale
+        sums[ACTUAL] += a
+        sums[FORECAST] += f
+        sums[SQ_ACTUAL] += a * a
+        sums[SQ_FORECAST] += f * f
+        sums[CROSSED] += a * f
+        change = (y - actual[t - 1]) ** 2 if t > 0 else np.nan
+        if math.isfinite(change):
+            sums[SQ_CHANGE] += change
+            sums[SQ_PAIRED] += square
 
 
 def interval_terms(actual: FloatArray, lower: FloatArray, upper: FloatArray, level: float) -> FloatArray:

@@ -1,0 +1,314 @@
+"""Backtests of whole portfolios: engines, resuming, adding, files, paces, schemes; and whether methods differ."""
+
+import dataclasses
+import os
+import signal
+import subprocess
+import sys
+import textwrap
+import time
+
+import numpy as np
+import pandas as pd
+import pytest
+from scipy import stats
+
+import veridex as vx
+from conftest import METHODS, monthly, seasonal_values
+from deadly import Deadly
+from veridex.core.scoring.comparison import diebold_mariano, mean_ranks, paired_bootstrap
+from veridex.engines.processes import ProcessEngine
+from veridex.errors import WorkerFailed
+
+SCHEME = vx.RollingOrigin(horizon=4, origins=4)
+
+
+def portfolio(items=6, n=72):
+    rng = np.random.default_rng(1)
+    series = []
+    for i in range(items):
+        values = seasonal_values(i, n) + rng.normal(scale=5, size=n)
+        values[rng.random(n) < 0.02] = np.nan
+        series.append(monthly(values, item=f"item-{i}")[f"item-{i}"])
+    return vx.History.of(series)
+
+
+def arrays_of(trial, times=False):
+    found = {f.name: getattr(trial.arrays, f.name).tobytes() for f in dataclasses.fields(trial.arrays)}
+    return found if times else {name: bits for name, bits in found.items() if name != "seconds"}
+
+
+@pytest.mark.parametrize(("workers", "chunk"), [(2, None), (3, 1), (1, 4)])
+def test_processes_give_the_same_bits(workers, chunk):
+    history = vx.tidy(portfolio(), gaps="interpolate").history
+    one = vx.backtest(history, [*METHODS[:12], "arima", "bending-trend"], SCHEME)
+    counted = []
+    other = vx.backtest(
+        history, [*METHODS[:12], "arima", "bending-trend"], SCHEME, engine=ProcessEngine(workers, chunk),
+        progress=lambda done, total: counted.append((done, total)),
+    )  # fmt: skip
+    assert arrays_of(one) == arrays_of(other)
+    assert counted == [(k, 6) for k in range(1, 7)]
+
+
+def test_a_worker_that_dies_loses_only_its_chunk(tmp_path, monkeypatch):
+    monkeypatch.setenv("PYTHONPATH", os.path.dirname(os.path.dirname(__file__)))
+    tasks = ["a", "b", "always", "c", "once", "d"]
+    engine = ProcessEngine(2, 2)
+    found = list(engine.map(Deadly(str(tmp_path / "x")), tasks, lambda task: f"lost {task}"))
+    assert found == ["done a", "done b", "lost always", "done c", "done once", "done d"]
+    with pytest.raises(WorkerFailed, match="died twice"):
+        list(engine.map(Deadly(str(tmp_path / "y")), ["always"]))
+    with pytest.raises(WorkerFailed, match="seven"):
+        list(engine.map(Deadly(str(tmp_path / "z")), ["wrong"]))
+    with pytest.raises(vx.VeridexError, match="use at least one"):
+        ProcessEngine(0)
+
+
+def test_an_interrupted_backtest_leaves_no_process_and_resumes(tmp_path):
+    here = [os.path.dirname(__file__), os.path.dirname(os.path.dirname(__file__))]
+    script = f"""
+        import sys; sys.path[:0] = {here!r}
+        from test_portfolio import SCHEME, portfolio
+        import veridex as vx
+        vx.backtest(portfolio(60), ["smoothing", "arima"], SCHEME, engine="processes",
+                    checkpoint={str(tmp_path / "kept")!r}, progress=lambda done, total: print(done, flush=True))
+    """
+    running = subprocess.Popen(
+        [sys.executable, "-c", textwrap.dedent(script)], stdout=subprocess.PIPE, stderr=subprocess.PIPE
+    )
+    assert running.stdout.readline().strip() == b"1"
+    running.send_signal(signal.SIGINT)
+    running.communicate(timeout=60)
+    assert running.returncode != 0
+    time.sleep(0.5)
+    left = subprocess.run(
+        ["pgrep", "-f", "veridex.engines.worker", "-P", str(running.pid)], capture_output=True, check=False
+    )
+    assert left.stdout == b""
+    kept = len(list((tmp_path / "kept").glob("*.npz")))
+    assert kept > 0
+    history = portfolio(60)
+    resumed = vx.backtest(history, ["smoothing", "arima"], SCHEME, checkpoint=tmp_path / "kept")
+    assert arrays_of(resumed) == arrays_of(vx.backtest(history, ["smoothing", "arima"], SCHEME))
+    again = vx.backtest(history, ["smoothing", "arima"], SCHEME, checkpoint=tmp_path / "kept")
+    assert arrays_of(again, times=True) == arrays_of(resumed, times=True)  # nothing was computed again
+    spoilt = next((tmp_path / "kept").glob("*.npz"))
+    spoilt.write_bytes(spoilt.read_bytes()[:100])
+    assert arrays_of(vx.backtest(history, ["smoothing", "arima"], SCHEME, checkpoint=tmp_path / "kept")) == arrays_of(
+        again
+    )
+
+
+def test_methods_and_items_are_added_without_redoing_the_rest():
+    history = portfolio()
+    few = vx.History.of([history[name] for name in history.names[:4]])
+    first = vx.backtest(few, ["naive", "theta"], SCHEME)
+    more = vx.backtest(history, ["theta", "smoothing"], SCHEME, onto=first)
+    whole = vx.backtest(history, [one.text for one in more.lineup], SCHEME)
+    assert [one.text for one in more.lineup] == ["naive", "theta", "seasonal-naive", "smoothing"]
+    assert arrays_of(more) == arrays_of(whole)
+    assert (more.arrays.seconds[:4, :3] == first.arrays.seconds).all()
+    changed = [*few, monthly(seasonal_values(99, 72), item="item-0")["item-0"]]
+    again = vx.backtest(vx.History.of(changed[1:]), ["naive", "theta"], SCHEME, onto=first)
+    assert (again.arrays.seconds[-1] != first.arrays.seconds[0]).all()
+    with pytest.raises(vx.VeridexError, match="another scheme"):
+        vx.backtest(history, ["naive"], vx.RollingOrigin(horizon=3, origins=4), onto=first)
+
+
+@pytest.mark.parametrize(
+    "scheme", [SCHEME, vx.Holdout(share=0.2), vx.RollingOrigin(horizon=2, origins="all", stride=9)]
+)
+def test_a_trial_survives_its_file(tmp_path, scheme):
+    history = vx.tidy(portfolio(), gaps="interpolate", outliers="repair").history
+    trial = vx.backtest(history, ["theta", "arima"], scheme, levels=(80, 97.5), search_every=3)
+    path = vx.write(trial, tmp_path / "t.parquet")
+    again = vx.read_trial(path)
+    assert arrays_of(again, times=True) == arrays_of(trial, times=True)
+    for table in ("errors", "folds", "timings"):
+        pd.testing.assert_frame_equal(getattr(again, table), getattr(trial, table), check_exact=True)
+    pd.testing.assert_frame_equal(again.standings(), trial.standings(), check_exact=True)
+    assert (again.scheme, again.levels, again.notes, again.pace) == (
+        trial.scheme,
+        trial.levels,
+        trial.notes,
+        trial.pace,
+    )
+    assert again.history.values.tobytes() == trial.history.values.tobytes()
+    assert again.history.rules == trial.history.rules and again.history.marks == trial.history.marks
+    assert vx.decide(again).why("item-1") == vx.decide(trial).why("item-1")
+    with pytest.raises(vx.VeridexError, match="one file"):
+        vx.write(trial, tmp_path / "t.csv")
+    vx.write(history, tmp_path / "h.parquet")
+    for wrong in ("h.parquet", "nothing.parquet"):
+        with pytest.raises(vx.VeridexError, match="Name a file that"):
+            vx.read_trial(tmp_path / wrong)
+
+
+def test_searches_and_estimates_keep_their_pace():
+    history, scheme = monthly(seasonal_values(3)), vx.RollingOrigin(horizon=3, origins=7)
+    lineup = ["arima", "smoothing", "theta transform=box-cox", "holt-winters"]
+    every = vx.backtest(history, lineup, scheme, search_every=1)
+    seldom = vx.backtest(history, lineup, scheme, search_every=3)
+    for o, origin in enumerate(every.arrays.origins[0]):
+        past = history.until(str(history["smoker-01"].cadence.text(int(origin))))
+        for m, text in enumerate(lineup):
+            alone = vx.fit(past, text).forecast(3).points
+            # A search at every origin from a warm start finds what a search from scratch does, or nearly.
+            assert every.arrays.points[0, m, o] == pytest.approx(alone, rel=0.02)
+            if o in (0, 3, 6):
+                assert seldom.arrays.points[0, m, o] == pytest.approx(alone, rel=0.02)
+    carried = vx.backtest(history, lineup, scheme, refit_every=4)
+    fitted = vx.fit(
+        history.until(str(history["smoker-01"].cadence.text(int(carried.arrays.origins[0, 0])))), "holt-winters"
+    )
+    newer = fitted.apply(history.until(str(history["smoker-01"].cadence.text(int(carried.arrays.origins[0, 2])))))
+    assert carried.arrays.points[0, 3, 2] == pytest.approx(newer.forecast(3).points, rel=1e-10)
+    with pytest.raises(vx.VeridexError, match="sliding window"):
+        vx.backtest(history, lineup, vx.RollingOrigin(horizon=3, window=36), refit_every=2)
+    with pytest.raises(vx.VeridexError, match="search_every"):
+        vx.backtest(history, lineup, scheme, search_every=0)
+
+
+def test_schemes_begin_where_they_are_told_to():
+    series = monthly(seasonal_values(0, 60))["smoker-01"]
+    since = vx.RollingOrigin(horizon=3, origins="all", stride=6, first="2021-06", gap=2)
+    folds = since.folds(series)
+    assert [fold.stop for fold in folds] == [42, 48, 54] and all((f.horizon, f.gap) == (5, 2) for f in folds)
+    assert "from 2021-06 on, 3 ahead after a gap of 2" in since.in_words()
+    trial = vx.backtest(vx.History.of([series]), ["naive"], since)
+    assert sorted(trial.errors["step"].unique()) == [3, 4, 5]
+    assert trial.errors["forecast"].notna().all()
+    origin, actuals = 41, series.values
+    rows = trial.errors[(trial.errors["method"] == "naive")].head(3)
+    assert rows["actual"].tolist() == actuals[origin + 3 : origin + 6].tolist()
+    assert rows["forecast"].tolist() == [actuals[origin]] * 3
+    share = vx.Holdout(share=0.3, boundary="year")
+    assert share.folds(series)[0].stop == 36  # 42 periods in: the beginning of 2021 is nearer than that of 2022
+    assert "beginning of a year" in share.in_words()
+    with pytest.raises(vx.VeridexError, match="with share="):
+        vx.Holdout(last=4, boundary="year")
+
+
+def test_static_stands_beside_dynamic():
+    history = monthly(seasonal_values(2))
+    trial = vx.backtest(history, ["drift"], vx.RollingOrigin(horizon=6, origins=6))
+    table = trial.static_dynamic("smoker-01", "drift")
+    y = history["smoker-01"].values
+    first = len(y) - 11  # six origins, the last of them six periods before the end
+    for k in range(6):
+        known = y[: first + k]
+        assert table["static"][k] == pytest.approx(known[-1] + (known[-1] - known[0]) / (known.size - 1))
+    known = y[:first]
+    assert table["dynamic"][:6].to_numpy() == pytest.approx(
+        known[-1] + np.arange(1, 7) * (known[-1] - known[0]) / (first - 1)
+    )
+    assert table["actual"].tolist() == y[first : first + 6].tolist()
+    assert trial.folds["converged"].all() and (trial.folds["reason"] == "").all()
+
+
+def test_further_measures_equal_plain_loops():
+    history = vx.History.of([*portfolio(3)])
+    trial = vx.backtest(history, ["theta"], SCHEME)
+    errors = trial.errors.dropna(subset=["actual", "forecast"])
+    table = trial.scores(by=["item", "method"]).set_index(["item", "method"])
+    for (item, method), rows in errors.groupby(["item", "method"]):
+        e, a = (rows["actual"] - rows["forecast"]).to_numpy(), rows["actual"].to_numpy()
+        last = [history[item].until(str(o)[:10]).values for o in rows["origin"]]
+        last = np.array([v[~np.isnan(v)][-1] for v in last])
+        own = table.loc[(item, method)]
+        assert own["bias"] == pytest.approx(100 * e.sum() / np.abs(a).sum())
+        assert own["theils_u"] == pytest.approx(np.sqrt((e**2).sum() / ((a - last) ** 2).sum()))
+        assert own["tracking_signal"] == pytest.approx(e.sum() / np.abs(e).mean())
+        low, up = rows["lower_80"].to_numpy(), rows["upper_80"].to_numpy()
+        pinball = [0.1 * (y - q) if y > q else 0.9 * (q - y) for y, q in zip(a, low, strict=True)]
+        pinball += [0.9 * (y - q) if y > q else 0.1 * (q - y) for y, q in zip(a, up, strict=True)]
+        assert own["pinball_80"] == pytest.approx(np.mean(pinball))
+    relative = table["mae"].unstack()["theta"] / table["mae"].unstack()["seasonal-naive"]
+    whole = trial.scores().set_index("method").loc["theta"]
+    assert whole["relative_mae"] == pytest.approx(np.exp(np.log(relative).mean()), rel=1e-9)
+    volumes = errors[errors["method"] == "theta"].groupby("item")["actual"].sum()
+    weighed = trial.scores(weights="volume").set_index("method").loc["theta", "mase"]
+    assert weighed == pytest.approx(np.average(table["mase"].unstack()["theta"], weights=volumes))
+    phases = trial.scores(by=["method", "phase"])
+    march = errors[(errors["method"] == "theta") & (errors["period"].dt.month == 3) & (errors["item"] == "item-1")]
+    if len(march):
+        own = trial.scores(by=["item", "method", "phase"]).set_index(["item", "method", "phase"])
+        assert own.loc[("item-1", "theta", "March"), "mae"] == pytest.approx(
+            (march["actual"] - march["forecast"]).abs().mean()
+        )
+    assert set(phases["phase"]) <= {pd.Timestamp(2020, m, 1).month_name() for m in range(1, 13)}
+    both = trial.scores(scope="both")
+    assert both["scope"].tolist() == ["training"] * 3 + ["holdout"] * 3
+
+
+def test_equal_accuracy_ranks_and_bootstrap_by_their_formulas():
+    rng = np.random.default_rng(2)
+    a, b = np.abs(rng.normal(size=(2, 40)))
+    found = diebold_mariano(a, b, 1)
+    d = a - b
+    plain = d.mean() / np.sqrt(d.var() / 40) * np.sqrt((40 + 1 - 2) / 40)
+    assert found.statistic == pytest.approx(plain) and found.p_value == pytest.approx(2 * stats.t(39).sf(abs(plain)))
+    far = diebold_mariano(a, b, 4)
+    waves = [
+        np.sqrt(2 / 40) * sum((d - d.mean()) * np.cos(np.pi * j * (np.arange(40) + 0.5) / 40)) for j in range(1, 6)
+    ]
+    t = d.mean() / np.sqrt(np.mean(np.square(waves)) / 40)
+    assert far.statistic == pytest.approx(t) and far.p_value == pytest.approx(2 * stats.t(5).sf(abs(t)))
+    assert (
+        "36 needed" in diebold_mariano(a[:30], b[:30], 12).reason and "same amount" in diebold_mariano(a, a, 1).reason
+    )
+    errors = rng.normal(size=(30, 4)) + np.array([0, 0, 0, 2])
+    ranks = mean_ranks(errors)
+    assert ranks.ranks == pytest.approx(stats.rankdata(errors, axis=1).mean(axis=0))
+    # Demsar (2006), table 5: q = 2.569 for four methods.
+    assert ranks.critical == pytest.approx(2.569 * np.sqrt(4 * 5 / (6 * 30)), abs=1e-3)
+    better = paired_bootstrap(errors[:, 0], errors[:, 3])
+    assert better.p_value < 0.01 and better.lower < better.difference < better.upper < 0
+    many = paired_bootstrap(np.tile(errors[:, 0], 20), np.tile(errors[:, 3], 20))
+    assert many.difference == pytest.approx(better.difference) and np.isnan(paired_bootstrap(a[:3], b[:3]).p_value)
+
+
+def test_standings_say_what_cannot_be_told_from_the_first():
+    trial = vx.backtest(portfolio(8), ["theta", "theta transform=log", "drift"], SCHEME)
+    table = trial.standings().set_index("method")
+    assert table["versus_first"].iloc[0] == "first" and np.isnan(table["p_first"].iloc[0])
+    test = trial.compare("drift", table.index[0], measure="mase")
+    assert table.loc["drift", "versus_first"] == "worse" and table.loc["drift", "p_first"] == test.p_value < 0.05
+    ranks, critical = trial.ranks()
+    assert ranks["mean_rank"].is_monotonic_increasing and critical > 0
+    alone = vx.backtest(monthly(seasonal_values()), ["theta"], vx.RollingOrigin(horizon=1, origins=30))
+    p = alone.compare("naive", "theta", item="smoker-01")
+    assert alone.standings().set_index("method").loc["naive", "p_first"] == p.p_value
+    for wrong in ({"step": 9}, {"measure": "height"}, {"item": "smoker-01", "measure": "mase"}):
+        with pytest.raises(vx.VeridexError):
+            alone.compare("naive", "theta", **wrong)
+
+
+def test_nothing_leaks_with_drivers_events_and_rules():
+    y = seasonal_values(4)
+    y[[20, 50]] = np.nan
+    y[70] *= 4
+    rng = np.random.default_rng(0)
+    weather, price = rng.normal(size=(2, 108)).cumsum(axis=1)
+    months = pd.date_range("2018-01-01", periods=108, freq="MS")
+    events = vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": ["2019-05-02", "2021-06-03", "2025-07-01"]}))
+    scheme = vx.RollingOrigin(horizon=4, origins="all", stride=3)
+    late = slice(84, None)
+
+    def run(values, seen):
+        raw = monthly(values)
+        history = vx.tidy(raw, gaps="interpolate", outliers="repair", events=events).history
+        frame = pd.DataFrame({"month": months, "weather": seen, "price": price})
+        drivers = vx.Drivers.from_frame(frame, period="month", cadence="monthly", known_ahead=["price"])
+        return vx.backtest(history, [*METHODS, "driver-regression"], scheme, drivers=drivers, events=events)
+
+    other, seen = y.copy(), weather.copy()
+    other[late], seen[late] = 1e5 * rng.random(12), 50 + rng.normal(size=24)
+    one, two = run(y, weather), run(other, seen)
+    stops = one.arrays.origins[0] - one.history["smoker-01"].start + 1
+    before = stops <= 84
+    for name in ("points", "stderr", "lower", "upper", "status", "training", "parameters"):
+        left, right = (getattr(trial.arrays, name)[0][:, before] for trial in (one, two))
+        assert left.tobytes() == right.tobytes(), name
+    assert one.arrays.points[0][:, ~before].tobytes() != two.arrays.points[0][:, ~before].tobytes()
