@@ -34,7 +34,7 @@ VIEWS = {
     "fit": f"veridex fit demand.csv {SUIT} --method {METHOD} --horizon 3 --figures drawn 2> notes",
     "compare": f"veridex fit demand.csv {ONE} {RIVALS} {DRIVEN} --horizon 6 2> notes",
     "contributions": f"veridex fit demand.csv {ONE} --method bending-trend {DRIVEN} --figures drawn > notes 2>&1",
-    "backtest": f"veridex backtest demand.csv {TIDY}",
+    "backtest": f"veridex backtest demand.csv {TIDY} --figures drawn 2> notes",
     "publish": f"veridex publish demand.csv {TIDY} --to published",
     "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
 }
@@ -51,6 +51,7 @@ DRAWN = {
     "figure-fit": "suit-ventilated-fit.png",
     "figure-residuals": "suit-ventilated-residuals.png",
     "figure-contributions": "smoker-01-contributions.png",
+    "figure-lead-times": "backtest-lead-times.png",
 }
 
 

@@ -154,7 +154,7 @@ def test_training_scope_scores_one_step_errors_inside_the_span(two_items):
     assert row["n"] == len(y) - 1
     assert row["rmse"] == pytest.approx(np.sqrt(np.mean(errors**2)), rel=1e-9)
     assert row["mase"] == pytest.approx(np.mean(np.abs(errors)) / naive_scales(y, 12)[0], rel=1e-9)
-    for wrong in ({"by": "step", "scope": "training"}, {"by": "sku"}, {"scope": "both"}):
+    for wrong in ({"by": "step", "scope": "training"}, {"by": "sku"}, {"scope": "every"}, {"weights": "size"}):
         with pytest.raises(vx.VeridexError):
             two_items.scores(**wrong)
 

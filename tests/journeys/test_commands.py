@@ -178,6 +178,42 @@ def test_backtest_command(ten_csv, tmp_path):
     assert one == two and "ms_per_fold" not in one
     standings = pd.read_csv(io.StringIO(one))
     assert standings["n"].tolist() == [108] * 3  # nine items, four origins, three steps; the new item has no season yet
+    assert "mase by lead time" in shown.stdout and (tmp_path / "figures" / "backtest-folds.png").exists()
+    kept = veridex(*words, "--to", tmp_path / "t.parquet", "--engine", "processes", "--checkpoint", tmp_path / "kept")
+    assert kept.returncode == 0 and len(list((tmp_path / "kept").iterdir())) == 10
+    trial = vx.read_trial(tmp_path / "t.parquet")
+    assert trial.standings()["mase"].tolist() == pytest.approx(standings["mase"].tolist(), nan_ok=True)
+    by = veridex(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
+    assert sorted(pd.read_csv(io.StringIO(by.stdout))["step"].unique()) == [3, 4, 5]
+    assert veridex("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 14
+
+
+def test_fit_command_with_drivers_and_rivals(ten_csv, data, tmp_path):
+    words = ["fit", ten_csv, *DESCRIBED[2:], *TIDY, "--item", "sku=smoker-01", "--horizon", 4]
+    driven = ["--drivers", f"{data / 'weather.csv'},{data / 'prices.csv'}", "--known-ahead", "price_index"]
+    driven += ["--events", data / "events.csv"]
+    shown = veridex(*words, "--method", "harmonic", *driven, "--figures", tmp_path)
+    assert shown.returncode == 0 and (tmp_path / "smoker-01-contributions.png").exists()
+    for text in (
+        "one more of price_index",
+        "durbin_watson",
+        "Converged",
+        "not recorded up to the end",
+        "Not beyond chance",
+    ):
+        assert text in re.sub(r"\s+", " ", shown.stdout), text
+    parts = veridex(*words, "--method", "harmonic", *driven, "--part", "contributions", "--as", "csv")
+    table = pd.read_csv(io.StringIO(parts.stdout))
+    assert table["step"].max() == 4 and "harvest trade fair" in table
+    rivals = ["--method", "arima d=1 q=1 D=1 Q=1", "--method", "arima p=3 d=1 D=1 Q=1", "--method", "naive"]
+    both = veridex(*words, *rivals, *driven, "--origins", 3)
+    assert both.returncode == 0 and "By AICc arima" in both.stdout and "not comparable" in both.stdout
+    models = pd.read_csv(io.StringIO(veridex(*words, *rivals, "--part", "models", "--as", "csv").stdout))
+    assert models["method"].tolist() == rivals[1::2] and models["aicc"].notna().tolist() == [True, True, False]
+    refused = veridex(*words, "--method", "naive", *driven)
+    assert refused.returncode == 2 and "naive takes neither drivers nor events" in refused.stderr
+    alone = veridex(*words, "--method", "naive", "--known-ahead", "price_index")
+    assert alone.returncode == 2 and "pass their file with --drivers" in alone.stderr
 
 
 def test_brackets_in_a_method_are_shown(ten_csv):

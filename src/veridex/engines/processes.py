@@ -20,7 +20,7 @@ R = TypeVar("R")
 
 ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"), "1")
 
-ROUNDS = 12
+ROUNDS = 50
 """Chunks for each worker: few enough to be cheap, many enough that none waits long for the last."""
 
 LARGEST = 64
