@@ -47,7 +47,7 @@ def test_the_seven_commands_run(newcomer):
         )
         assert done.returncode == 0, done.stderr
     assert done.stdout.splitlines()[0].endswith("lower_97_5,upper_97_5,method,tested,reason,scenario")
-    assert len(list((newcomer / "figures").iterdir())) == 26  # the largest of thirty, and two of the fit
+    assert len(list((newcomer / "figures").iterdir())) == 28  # the largest of thirty, and two of the fit
     assert (newcomer / "published" / "manifest.json").exists()
 
 

@@ -40,7 +40,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     horizon = points.shape[-1]
     shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.cycle_length)])
 
-    columns = 4 if len(entries) > 6 else 3
+    columns = 5 if len(entries) > 12 else 4 if len(entries) > 6 else 3
     figure = new_figure()
     grid = figure.subplots(math.ceil(len(entries) / columns), columns, sharex=True, sharey=True, squeeze=False)
     panels = list(grid.ravel())
