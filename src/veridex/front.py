@@ -38,6 +38,7 @@ def backtest(
     refit_every: int = 1,
     onto: Trial | None = None,
     checkpoint: str | Path | None = None,
+    keep: str = "all",
 ) -> Trial:
     """Roll the origin: fit on the past only, forecast, compare with what came, move on.
 
@@ -62,6 +63,13 @@ def backtest(
     search_every, refit_every : int
         Forms, orders and powers are searched at every so many origins and kept in between; coefficients are estimated
         at every so many and carried over to the newer values in between.
+    onto : Trial, optional
+        Add methods or items to this trial, with the same drivers: what it holds of unchanged items is taken over.
+    checkpoint : str or Path, optional
+        A directory that keeps finished items, so that a killed backtest resumes where it was.
+    keep : {"all", "scores"}
+        With ``"scores"`` bounds are kept in single precision and standard errors not at all: half the memory, the same
+        scores to seven digits.
 
     Returns
     -------
@@ -80,8 +88,20 @@ def backtest(
     explaining = Explaining(drivers, events, foresight)
     store = _store(checkpoint)
     pace = Pace(search_every=search_every, refit_every=refit_every)
+    if keep not in ("all", "scores"):
+        raise ParameterError("keep", repr(keep), "say 'all' or 'scores'")
     return run_backtest(
-        many, entered, scheme, checked_levels(levels), _engine(engine), progress, explaining, pace, onto, store
+        many,
+        entered,
+        scheme,
+        checked_levels(levels),
+        _engine(engine),
+        progress=progress,
+        explaining=explaining,
+        pace=pace,
+        onto=onto,
+        store=store,
+        keep=keep,
     )
 
 

@@ -145,6 +145,19 @@ def test_a_trial_survives_its_file(tmp_path, scheme):
             vx.read_trial(tmp_path / wrong)
 
 
+def test_scores_alone_take_half_the_memory(tmp_path):
+    whole, lean = (vx.backtest(portfolio(), ["theta", "holt"], SCHEME, keep=keep) for keep in ("all", "scores"))
+    held = [(t.arrays.stderr, t.arrays.lower, t.arrays.upper) for t in (whole, lean)]
+    sizes = [sum(a.strides[0] * a.shape[0] for a in arrays) for arrays in held]
+    assert sizes[1] < 0.45 * sizes[0] and lean.arrays.stderr.strides == (0, 0, 0, 0)
+    pd.testing.assert_frame_equal(lean.standings(), whole.standings(), rtol=1e-6)
+    assert lean.errors["stderr"].isna().all() and vx.decide(lean).why("item-2") == vx.decide(whole).why("item-2")
+    again = vx.read_trial(vx.write(lean, tmp_path / "t.parquet"))
+    pd.testing.assert_frame_equal(again.standings(), lean.standings(), check_exact=True)
+    with pytest.raises(vx.VeridexError, match="say 'all' or 'scores'"):
+        vx.backtest(portfolio(), ["theta"], SCHEME, keep="some")
+
+
 def test_searches_and_estimates_keep_their_pace():
     history, scheme = monthly(seasonal_values(3)), vx.RollingOrigin(horizon=3, origins=7)
     lineup = ["arima", "smoothing", "theta transform=box-cox", "holt-winters"]

@@ -176,6 +176,7 @@ def test_drivers_that_cannot_serve_are_named():
         vx.fit(y, "linear-trend drivers=[price]", drivers=drivers_of([a]))
     with pytest.raises(vx.VeridexError, match="asks for these"):
         vx.fit(y, "linear-trend drivers=[price]")
+    assert "too little history" in vx.fit(counted([None, None]), "linear-trend", drivers=drivers_of([a])).reason
     late = vx.fit(y, "linear-trend drivers=[a@2]", drivers=drivers_of([a]))
     assert late.nobs == 58 and "first 2 periods are left out" in late.notes[0]
     assert late.forecast(2).reason == ""

@@ -63,6 +63,8 @@ class ProcessEngine:
     """
 
     def __init__(self, workers: int | None = None, chunk: int | None = None) -> None:
+        if os.name != "posix":
+            raise ParameterError("engine", "'processes'", "it needs Linux or macOS; use engine='serial'")
         for name, value in (("workers", workers), ("chunk", chunk)):
             if value is not None and value < 1:
                 raise ParameterError(name, str(value), "use at least one")

@@ -92,6 +92,7 @@ def _head(trial: Trial) -> dict[str, Any]:
         "perfect": trial.perfect,
         "pace": asdict(trial.pace),
         "shape": list(trial.arrays.points.shape),
+        "keep": trial.arrays.keep,
         "cadence": history.cadence.name,
         "cycle_length": history.cycle_length,
         "unit": history.unit,
@@ -199,7 +200,7 @@ def _history(head: dict[str, Any], table: pa.Table) -> History:
 
 def _arrays(head: dict[str, Any], folds: pa.Table, origins: pa.Table) -> TrialArrays:
     items, methods, tested, horizon = head["shape"]
-    empty = TrialArrays.allocate(items, methods, tested, len(head["levels"]), horizon)
+    empty = TrialArrays.allocate(items, methods, tested, len(head["levels"]), horizon, head["keep"])
     found = {}
     for f in fields(TrialArrays):
         wanted = getattr(empty, f.name)

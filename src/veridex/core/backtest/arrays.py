@@ -19,7 +19,8 @@ PER_METHOD = ("points", "stderr", "lower", "upper", "status", "parameters", "tra
 
 
 def _fill(mine: NDArray[Any], theirs: NDArray[Any]) -> None:
-    mine[tuple(slice(size) for size in theirs.shape)] = theirs
+    if mine.flags.writeable:  # standard errors that are not kept are one number for all
+        mine[tuple(slice(size) for size in theirs.shape)] = theirs
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,30 +50,39 @@ class TrialArrays:
     scales: FloatArray
     points: FloatArray
     stderr: FloatArray
-    lower: FloatArray
-    upper: FloatArray
+    lower: NDArray[np.floating[Any]]
+    upper: NDArray[np.floating[Any]]
     status: NDArray[np.int8]
     parameters: FloatArray
     training: FloatArray
     seconds: FloatArray
 
     @classmethod
-    def allocate(cls, items: int, methods: int, origins: int, levels: int, horizon: int) -> "TrialArrays":
-        """Arrays without results."""
+    def allocate(
+        cls, items: int, methods: int, origins: int, levels: int, horizon: int, keep: str = "all"
+    ) -> "TrialArrays":
+        """Arrays without results; with ``keep="scores"`` bounds of single precision and no standard errors."""
         folds = (items, methods, origins)
+        bounds = np.float32 if keep == "scores" else np.float64
+        spread = np.full((*folds, horizon), np.nan) if keep == "all" else np.broadcast_to(np.nan, (*folds, horizon))
         return cls(
             origins=np.zeros((items, origins), dtype=np.int64),
             actuals=np.full((items, origins, horizon), np.nan),
             scales=np.full((items, origins, 2), np.nan),
             points=np.full((*folds, horizon), np.nan),
-            stderr=np.full((*folds, horizon), np.nan),
-            lower=np.full((*folds, levels, horizon), np.nan),
-            upper=np.full((*folds, levels, horizon), np.nan),
+            stderr=spread,
+            lower=np.full((*folds, levels, horizon), np.nan, dtype=bounds),
+            upper=np.full((*folds, levels, horizon), np.nan, dtype=bounds),
             status=np.full(folds, Status.NO_FOLD, dtype=np.int8),
             parameters=np.full(folds, np.nan),
             training=np.full((*folds, TERMS), np.nan),
             seconds=np.zeros(folds),
         )
+
+    @property
+    def keep(self) -> str:
+        """``"all"``, or ``"scores"`` where bounds are of single precision."""
+        return "scores" if self.lower.dtype == np.float32 else "all"
 
     def put(self, i: int, one: "TrialArrays", methods: Sequence[int] | None = None, at: int = 0) -> None:
         """Write the arrays of item `at` of `one` into place `i`; its methods into places `methods`, if these are

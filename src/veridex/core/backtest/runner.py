@@ -46,6 +46,7 @@ def run_backtest(
     pace: Pace | None = None,
     onto: Trial | None = None,
     store: Store | None = None,
+    keep: str = "all",
 ) -> Trial:
     """Roll the origin over every item; see `veridex.backtest`, the public face.
 
@@ -85,7 +86,7 @@ def run_backtest(
         foresight=explaining.foresight,
         pace=pace or Pace(),
     )
-    arrays = TrialArrays.allocate(len(series), len(lineup), origins, len(levels), work.horizon)
+    arrays = TrialArrays.allocate(len(series), len(lineup), origins, len(levels), work.horizon, keep)
     done = 0
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):

@@ -104,7 +104,7 @@ class Evidence:
     def _rows(self, horizon: int, foresight: str) -> tuple[FloatArray, DriverRows | None]:
         """The span that the method sees, and its driver rows with those of the lead times."""
         y = training_values(self.series.values, len(self.series))
-        if self.regressors is None:
+        if self.regressors is None or not y.size:
             return y, None
         first = self.series.start + len(self.series) - y.size
         cycle = self.series.cycle_length

@@ -1,6 +1,7 @@
 """What a trial says about one item: each method's error, coverage and price on the same cells."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -111,7 +112,7 @@ def _mean_of_means(values: NDArray[np.float64]) -> float:
     return _mean(np.array([_mean(row) for row in values]))
 
 
-def _coverage(actual: NDArray[np.float64], lower: NDArray[np.float64], upper: NDArray[np.float64]) -> float:
+def _coverage(actual: NDArray[np.float64], lower: NDArray[Any], upper: NDArray[Any]) -> float:
     known = ~np.isnan(actual) & ~np.isnan(lower)
     inside = (lower <= actual) & (actual <= upper)
     return float(100.0 * inside[known].mean()) if known.any() else np.nan
