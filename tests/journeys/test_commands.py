@@ -198,7 +198,6 @@ def test_fit_command_with_drivers_and_rivals(ten_csv, data, tmp_path):
         "one more of price_index",
         "durbin_watson",
         "Converged",
-        "not recorded up to the end",
         "Not beyond chance",
     ):
         assert text in re.sub(r"\s+", " ", shown.stdout), text
