@@ -187,6 +187,9 @@ def publish(
             made = f"{tested.cadence.name} demand with a cycle of {tested.cycle_length}"
             raise ParameterError("verdict", repr(verdict), f"it was made on {made}, which this history is not")
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
+    if isinstance(source, Method) and not source.family.takes_drivers and (drivers is not None or events is not None):
+        problem = f"{source.family.name} takes neither drivers nor events; leave them out or publish another method"
+        raise ParameterError("drivers", repr(drivers if drivers is not None else events), problem)
     names = [one.name for one in scenarios]
     if scenarios and (drivers is None or "" in names or len(set(names)) < len(names)):
         raise ParameterError("scenarios", repr(names), "pass drivers, and make each scenario from them with a name")

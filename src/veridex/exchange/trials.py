@@ -72,6 +72,7 @@ def read_trial(source: str | Path) -> Trial:
         levels=tuple(head["levels"]),
         notes=tuple(head["notes"]),
         perfect=head["perfect"],
+        driven=head["driven"],
         pace=Pace(**head["pace"]),
         arrays=_arrays(head, parts[FOLDS], parts[ORIGINS]),
     )
@@ -90,6 +91,7 @@ def _head(trial: Trial) -> dict[str, Any]:
         "levels": list(trial.levels),
         "notes": list(trial.notes),
         "perfect": trial.perfect,
+        "driven": trial.driven,
         "pace": asdict(trial.pace),
         "shape": list(trial.arrays.points.shape),
         "keep": trial.arrays.keep,

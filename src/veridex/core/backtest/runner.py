@@ -108,6 +108,7 @@ def run_backtest(
         levels=levels,
         notes=notes,
         perfect=explaining.perfect,
+        driven=explaining.drivers is not None or explaining.events is not None,
         pace=pace or Pace(),
         arrays=arrays.locked(),
     )

@@ -42,6 +42,8 @@ class Trial:
         What was added or could not be done.
     perfect : bool
         Whether drivers were seen before their time; every table then has a column that says so.
+    driven : bool
+        Whether there were drivers or events.
     pace : Pace
         How often it searched and estimated anew.
     arrays : TrialArrays
@@ -53,6 +55,7 @@ class Trial:
     levels: tuple[float, ...]
     notes: tuple[str, ...] = field(default=(), repr=False)
     perfect: bool = field(default=False, repr=False)
+    driven: bool = field(default=False, repr=False)
     pace: Pace = field(default_factory=Pace, repr=False)
     arrays: TrialArrays = field(repr=False)
 

@@ -13,6 +13,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
+from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fitted import Fitted, fit
 from veridex.core.methods.forecast import Forecast
 from veridex.core.methods.levels import bound_columns
@@ -101,7 +102,7 @@ def _method_of(source: Verdict | Method, item: str) -> Method | None:
     if isinstance(source, Method):
         return source
     winner = source.choice(item).winner
-    return None if winner is None else source.trial.lineup[source.trial.method_index(winner.method)]
+    return None if winner is None else as_method(winner.method)
 
 
 def _refit(

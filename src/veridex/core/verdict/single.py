@@ -16,11 +16,14 @@ class Choice:
     evidence : ItemEvidence
     winner, benchmark : Entry or None
         None where no method, or no benchmark, could be tested on every cell.
+    best_single : Entry or None
+        Of a blend: what the rule `single` would have published.
     """
 
     evidence: ItemEvidence
     winner: Entry | None
     benchmark: Entry | None
+    best_single: Entry | None = None
 
     @property
     def gain(self) -> float:

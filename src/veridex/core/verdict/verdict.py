@@ -7,6 +7,7 @@ import pandas as pd
 
 from veridex.core.backtest.trial import Trial
 from veridex.core.methods.words import number
+from veridex.core.verdict.blend import blend_choices
 from veridex.core.verdict.evidence import Entry, gather
 from veridex.core.verdict.single import Choice, choose_single
 from veridex.errors import ItemUnknown, ParameterError
@@ -20,18 +21,21 @@ def decide(trial: Trial, rule: str = "single") -> "Verdict":
     Parameters
     ----------
     trial : Trial
-    rule : {"single"}
+    rule : {"single", "blend"}
         ``single``: the lowest mean MASE over the origins (mean absolute error where an item has no scale),
         provided it beats the benchmark, otherwise the benchmark; ties go to fewer parameters.
+        ``blend``: a mean of a shortlist with weights by skill, frozen as numbers; its error and coverage are
+        cross-fitted, each origin forecast with weights that have not seen it.
 
     Raises
     ------
     ParameterError
         If the rule is another one.
     """
+    if rule == "blend":
+        return Verdict(trial=trial, rule=rule, choices=blend_choices(trial))
     if rule != "single":
-        built = "is planned but not built yet; use" if rule == "blend" else "is unknown; this version has"
-        raise ParameterError("rule", repr(rule), f"this rule {built} rule='single'")
+        raise ParameterError("rule", repr(rule), "the rules are 'single' and 'blend'")
     choices = tuple(choose_single(gather(trial, i), trial.benchmarks) for i in range(len(trial.history)))
     return Verdict(trial=trial, rule=rule, choices=choices)
 
@@ -71,7 +75,7 @@ class Verdict:
     @cached_property
     def winners(self) -> pd.DataFrame:
         """A row per item: item, method, measure, its error, the benchmark and its error, gain in percent,
-        parameters, origins, coverage of each level, reason.
+        parameters, origins, of a blend also the best single method and its error, coverage of each level, reason.
         """
         return pd.DataFrame([self._row(choice) for choice in self.choices])
 
@@ -88,6 +92,10 @@ class Verdict:
             "parameters": winner.parameters if winner else float("nan"),
             "origins": choice.evidence.origins,
         }
+        if self.rule == "blend":
+            single = choice.best_single or winner
+            row["best_single"] = single.method if single else None
+            row["best_single_error"] = single.error if single else float("nan")
         for j, level in enumerate(self.trial.levels):
             label = f"coverage_{level:g}".replace(".", "_")
             row[label] = winner.coverage[j] if winner else float("nan")
@@ -123,7 +131,7 @@ class Verdict:
                 f", against {number(benchmark.error, 3)} for the benchmark {benchmark.method}: "
                 f"{number(choice.gain, 2)} % less error."
             )
-        parts.append(self._runner_up(winner, tested))
+        parts.append(self._runner_up(winner, tested) if choice.best_single is None else self._blended(choice))
         parts.append(self._intervals(winner, evidence.cells))
         parts.append(self._left_out(choice))
         return "".join(parts)
@@ -147,6 +155,15 @@ class Verdict:
             text += ", the same error" + ("" if same else " with more parameters")
         price = number(winner.parameters, 3)
         return f"{text}. The winner estimates {price} {'quantity' if price == '1' else 'quantities'} from the data."
+
+    def _blended(self, choice: Choice) -> str:
+        """How the blend's error was measured, and what the best single method reached."""
+        single = choice.best_single
+        assert single is not None
+        return (
+            f" This error is cross-fitted: the weights at each origin come from the others. The best single method was "
+            f"{single.method} with {number(single.error, 3)}, which flatters it, since it was picked by these errors."
+        )
 
     def _intervals(self, winner: Entry, cells: int) -> str:
         held = [
