@@ -183,6 +183,11 @@ def test_backtest_command(ten_csv, tmp_path):
     assert kept.returncode == 0 and len(list((tmp_path / "kept").iterdir())) == 10
     trial = vx.read_trial(tmp_path / "t.parquet")
     assert trial.standings()["mase"].tolist() == pytest.approx(standings["mase"].tolist(), nan_ok=True)
+    described = ["publish", ten_csv, *DESCRIBED, *TIDY, "--horizon", 3, "--as", "csv"]
+    blended = veridex(*described, "--from", tmp_path / "t.parquet", "--rule", "blend")
+    assert blended.returncode == 0 and "Published from" in blended.stderr
+    wrong = veridex(*described, "--from", tmp_path / "t.parquet", "--method", "naive")
+    assert wrong.returncode == 2 and "not both" in wrong.stderr
     by = veridex(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
     assert sorted(pd.read_csv(io.StringIO(by.stdout))["step"].unique()) == [3, 4, 5]
     assert veridex("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 14

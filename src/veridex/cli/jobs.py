@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -19,10 +20,12 @@ from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.publication import Publication
 from veridex.core.verdict.verdict import decide
 from veridex.errors import ParameterError
+from veridex.exchange.trials import read_trial
 from veridex.figures.style import save
 from veridex.front import backtest, publish
 
 __all__ = [
+    "Source",
     "backtest_with_progress",
     "draw",
     "file_name",
@@ -79,18 +82,37 @@ def backtest_with_progress(
         )
 
 
+@dataclass(frozen=True, slots=True)
+class Source:
+    """What is published from: the planner's own method, a trial in a file, or the default backtest; and the rule."""
+
+    method: str | None
+    trial: Path | None
+    rule: str
+
+
 def make(
-    history: History, method: str | None, horizon: int, origins: int, levels: str, explaining: Explaining
+    history: History, source: Source, horizon: int, origins: int, levels: str, explaining: Explaining
 ) -> tuple[Publication, tuple[str, ...]]:
-    """Publish by the planner's own method, or by the verdict of the default backtest; and say which."""
+    """Publish by the planner's own method, or by the verdict of a trial; and say which."""
     given: dict[str, Any] = {"drivers": explaining.drivers, "events": explaining.events}
-    if method is not None:
-        note = f"Published by your choice, {method}; nothing was backtested, so its error is not known."
-        return publish(history, method=method, horizon=horizon, levels=read_levels(levels), **given), (note,)
-    scheme = RollingOrigin(horizon=horizon, origins=origins)
-    trial = backtest_with_progress(history, None, scheme, levels, explaining)
-    publication = publish(history, decide(trial), horizon=horizon, levels=read_levels(levels), **given)
-    note = f"No trial was named: ran the default backtest ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
+    if source.method is not None:
+        if source.trial is not None:
+            raise ParameterError("method", repr(source.method), "pass --method or --from, not both")
+        note = f"Published by your choice, {source.method}; nothing was backtested, so its error is not known."
+        return publish(history, method=source.method, horizon=horizon, levels=read_levels(levels), **given), (note,)
+    if source.trial is not None:
+        trial = read_trial(source.trial)
+        if trial.driven and explaining.drivers is None and explaining.events is None:
+            problem = "it was made with drivers or events; pass them again with --drivers and --events"
+            raise ParameterError("from", repr(str(source.trial)), problem)
+        note = f"Published from {source.trial} ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
+    else:
+        scheme = RollingOrigin(horizon=horizon, origins=origins)
+        trial = backtest_with_progress(history, None, scheme, levels, explaining)
+        note = f"No trial was named: ran the default backtest ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
+    verdict = decide(trial, source.rule)
+    publication = publish(history, verdict, horizon=horizon, levels=read_levels(levels), **given)
     return publication, (note, *trial.notes)
 
 

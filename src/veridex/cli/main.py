@@ -105,6 +105,13 @@ class EngineName(StrEnum):
     PROCESSES = "processes"
 
 
+class Rule(StrEnum):
+    """How a verdict is reached."""
+
+    SINGLE = "single"
+    BLEND = "blend"
+
+
 class Foresight(StrEnum):
     """Where the future of observed-only drivers comes from."""
 
@@ -345,6 +352,8 @@ def backtest(
 def publish(
     words: FileWords,
     method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
+    trial: Annotated[Path | None, typer.Option("--from", help="A trial that `backtest --to` has written.")] = None,
+    rule: Annotated[Rule, typer.Option(help="How the trial decides.")] = Rule.SINGLE,
     drivers: DriverFiles = None,
     known_ahead: KnownAhead = None,
     events: Happenings = None,
@@ -358,7 +367,7 @@ def publish(
 ) -> None:
     """Refit the winner of each item on its whole history, and forecast with intervals."""
     from veridex.cli.explaining import explaining_from
-    from veridex.cli.jobs import draw, make, publication_for_show
+    from veridex.cli.jobs import Source, draw, make, publication_for_show
     from veridex.cli.tables import show
     from veridex.exchange.publications import refuse_destination
     from veridex.exchange.writing import write
@@ -368,7 +377,8 @@ def publish(
         refuse_destination(to)
     history = read(words, tidy)
     explaining = explaining_from(words, history, drivers, known_ahead, events)
-    publication, notes = make(history, method, horizon, origins, levels, explaining)
+    source = Source(method, trial, rule.value)
+    publication, notes = make(history, source, horizon, origins, levels, explaining)
     for note in notes:
         say(note)
     table, title = publication_for_show(publication, form.value)

@@ -63,6 +63,13 @@ def read_trial(source: str | Path) -> Trial:
         raise TrialUnreadable(str(source), str(problem)) from None
     if head.get("format") != FORMAT:
         raise TrialUnreadable(str(source), f"it is no trial that this version reads ({FORMAT!r})")
+    try:
+        return _trial(head, table)
+    except KeyError as problem:
+        raise TrialUnreadable(str(source), f"it lacks {problem}") from None
+
+
+def _trial(head: dict[str, Any], table: pa.Table) -> Trial:
     kinds = table["kind"].to_numpy()
     parts = {kind: table.filter(pa.array(kinds == kind)) for kind in (FOLDS, ORIGINS, ITEMS)}
     return Trial(
