@@ -1,7 +1,5 @@
 """Regressions against certified data, closed forms, slow computations, and what planners read of them."""
 
-import json
-
 import numpy as np
 import pandas as pd
 import pytest
@@ -157,132 +155,6 @@ def test_drivers_are_chosen_by_their_ratios_and_the_path_is_shown():
     assert "One more of a adds" in words and "one more of d takes away" in words and "all else equal" in words
 
 
-def test_drivers_that_cannot_serve_are_named():
-    rng = np.random.default_rng(4)
-    a = rng.normal(size=60).cumsum()
-    y = counted(2 * a + rng.normal(size=60))
-    twice = vx.fit(y, "driver-regression keep=all", drivers=drivers_of([a, rng.normal(size=60), 3 * a - 1]))
-    assert twice.reason.startswith("columns explain each other exactly") and twice.reason.endswith("(intercept, a, c)")
-    broken = a.copy()
-    broken[30] = np.nan
-    assert "(a in 31)" in vx.fit(y, "linear-trend", drivers=drivers_of([broken])).reason
-    assert "none were passed" in vx.fit(y, "driver-regression").reason
-    # No value after the end: known ahead is refused by name and period, a method without drivers by its name.
-    with pytest.raises(vx.VeridexError, match="'a': it has no value for 61"):
-        vx.fit(y, "linear-trend", drivers=drivers_of([a])).forecast(3)
-    with pytest.raises(vx.VeridexError, match="naive takes neither drivers nor events"):
-        vx.fit(y, "naive", drivers=drivers_of([a]))
-    with pytest.raises(vx.VeridexError, match="there are a, with lags"):
-        vx.fit(y, "linear-trend drivers=[price]", drivers=drivers_of([a]))
-    with pytest.raises(vx.VeridexError, match="asks for these"):
-        vx.fit(y, "linear-trend drivers=[price]")
-    assert "too little history" in vx.fit(counted([None, None]), "linear-trend", drivers=drivers_of([a])).reason
-    late = vx.fit(y, "linear-trend drivers=[a@2]", drivers=drivers_of([a]))
-    assert late.nobs == 58 and "first 2 periods are left out" in late.notes[0]
-    assert late.forecast(2).reason == ""
-
-
-def test_observed_drivers_are_forecast_and_their_doubt_widens_the_interval():
-    rng = np.random.default_rng(5)
-    a = 20 + rng.normal(size=90).cumsum()
-    y = counted(3 * a[:80] + rng.normal(size=80))
-    known = vx.fit(y, "driver-regression keep=all", drivers=drivers_of([a]))
-    seen = vx.Drivers.from_frame(pd.DataFrame({"period": np.arange(1, 91), "a": a}), cadence="counted")
-    observed = vx.fit(y, "driver-regression keep=all", drivers=seen)
-    ahead = vx.fit(vx.History.from_numbers(a[:80], cadence="counted"), "smoothing").forecast(6)
-    slope = observed.coefficients["value"][1]
-    forecast = observed.forecast(6)
-    assert forecast.points == pytest.approx(observed.coefficients["value"][0] + slope * ahead.points)
-    wanted = np.sqrt(known.forecast(6).stderr ** 2 + (slope * ahead.stderr) ** 2)
-    assert forecast.stderr == pytest.approx(wanted, rel=0.3) and (forecast.stderr > known.forecast(6).stderr).all()
-    perfect = vx.fit(y, "driver-regression keep=all", drivers=seen, foresight="perfect").forecast(6)
-    assert perfect.points == pytest.approx(known.forecast(6).points) and "perfect foresight" in perfect.reason
-    again = vx.Fitted.from_json(observed.to_json())
-    assert (again.forecast(6).points == forecast.points).all() and (again.forecast(6).upper == forecast.upper).all()
-
-
-def test_backtests_know_no_more_than_the_origin_did():
-    rng = np.random.default_rng(6)
-    a = 20 + rng.normal(size=80).cumsum()
-    history = counted(3 * a + rng.normal(size=80))
-    lineup = ["linear-trend drivers=[a]", "arima p=1", "bending-trend", "naive"]
-    scheme = vx.RollingOrigin(horizon=3, origins=4)
-
-    def run(values, foresight="none"):
-        frame = pd.DataFrame({"period": np.arange(1, 81), "a": values})
-        drivers = vx.Drivers.from_frame(frame, cadence="counted")
-        return vx.backtest(history, lineup, scheme, drivers=drivers, foresight=foresight)
-
-    trial, changed = run(a), a.copy()
-    changed[77:] += 50
-    other = run(changed)
-    first = trial.errors["origin"] == 74
-    columns = ["forecast", "stderr", "lower_80", "upper_95"]
-    assert (trial.errors.loc[first, columns] == other.errors.loc[first, columns]).all(axis=None)
-    perfect = run(a, "perfect")
-    own = perfect.errors["method"] == lineup[0]
-    assert perfect.errors.loc[own, "forecast"].sub(trial.errors.loc[own, "forecast"]).abs().min() > 0
-    for table in (perfect.errors, perfect.scores(), perfect.standings()):
-        assert (table["foresight"] == "perfect").all()
-    assert "foresight" not in trial.errors and "perfect foresight" in " ".join(perfect.notes)
-    assert any("forecast at each origin by smoothing" in note for note in trial.notes)
-    assert any(note.endswith("demand alone: naive.") for note in trial.notes)
-    # A fold of the backtest is what a fit of that span gives.
-    frame = pd.DataFrame({"period": np.arange(1, 81), "a": a})
-    alone = vx.fit(history.first(74), lineup[0], drivers=vx.Drivers.from_frame(frame, cadence="counted")).forecast(3)
-    fold = trial.errors[first & (trial.errors["method"] == lineup[0])]
-    assert fold["forecast"].to_numpy() == pytest.approx(alone.points) and fold["stderr"].to_numpy() == pytest.approx(
-        alone.stderr
-    )
-
-
-def events_of(months):
-    return vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": [f"{m}-01" for m in months], "last": [
-        str(pd.Period(m).end_time.date()) for m in months
-    ]}))  # fmt: skip
-
-
-@pytest.mark.parametrize("text", ["trend-dummies", "bending-trend", "arima p=1 D=1", "harmonic"])
-def test_events_add_what_they_did(text):
-    rng = np.random.default_rng(7)
-    fairs = ["2018-05", "2019-09", "2021-03", "2022-11", "2024-02"]
-    y = 100 + 10 * np.sin(2 * np.pi * np.arange(96) / 12) + rng.normal(size=96)
-    ordinals = [12 * (int(m[:4]) - 2018) + int(m[5:]) - 1 for m in fairs]
-    y[ordinals] += 40
-    fitted = vx.fit(monthly(y), text, events=events_of([*fairs, "2026-04"]))
-    effect = fitted.coefficients.set_index("name").loc["fair"]
-    assert effect["value"] == pytest.approx(40, abs=3) and effect["p_value"] < 1e-6
-    without = vx.fit(monthly(y), f"{text} events=none", events=events_of([*fairs, "2026-04"]))
-    assert fitted.forecast(4).points[3] - without.forecast(4).points[3] > 30
-    assert fitted.contributions(4)["fair"].to_numpy()[[*ordinals, 99]] == pytest.approx(effect["value"])
-    assert "a period full of fair adds" in fitted.in_words().lower() and "fair[t]" in fitted.equation()
-    same = vx.fit(monthly(y), text, events=events_of([f"{year}-05" for year in range(2018, 2026)]))
-    if text == "trend-dummies":
-        assert same.available and "the effect of fair cannot be told apart" in same.in_words().lower()
-    once = vx.fit(monthly(y), text, events=events_of(["2020-01"]))
-    assert "cannot be told apart" in once.in_words()
-
-
-@pytest.mark.parametrize("kind", ["step", "pulse", "ramp"])
-def test_interventions_at_named_dates(kind):
-    rng = np.random.default_rng(11)
-    since = np.arange(96) - 60
-    added = {"step": since >= 0, "pulse": since == 0, "ramp": np.maximum(since + 1, 0)}[kind]
-    y = 100 + 8.0 * added + np.convolve(rng.normal(size=97), [1, 0.5])[1:97]
-    fitted = vx.fit(monthly(y), f"arima q=1 drivers=[{kind}(2023-01)]")
-    effect = fitted.coefficients.set_index("name").loc[f"{kind}(2023-01)", "value"]
-    assert effect == pytest.approx(8, abs=2) and f"{kind}(2023-01) adds" in fitted.in_words().lower()
-    mean = fitted.coefficients.set_index("name").loc["mean", "value"]
-    ahead = {"step": 1, "pulse": 0, "ramp": 41}[kind]
-    assert fitted.forecast(5).points[4] == pytest.approx(mean + effect * ahead)
-    again = vx.Fitted.from_json(fitted.to_json())
-    assert (again.forecast(5).points == fitted.forecast(5).points).all()
-    trial = vx.backtest(monthly(y), [fitted.method], vx.RollingOrigin(horizon=2, origins=40))
-    assert (trial.errors["reason"] == "").all()
-    with pytest.raises(vx.VeridexError):
-        vx.fit(monthly(y), "arima q=1 drivers=[step(someday)]")
-
-
 def dense_bend(y, z, q, ahead, weights):
     """Best linear prediction from the whole covariance of a line with wandering slope, diffuse at its start."""
     n = y.size + ahead
@@ -358,30 +230,6 @@ def test_a_freak_month_hardly_bends_the_trend():
     assert "swings by" in straight.in_words() and straight.coefficients["name"][1] == "slope at the end"
 
 
-@pytest.mark.parametrize("text", ["linear-trend", "bending-trend", "arima p=1 d=1"])
-def test_scenarios_move_the_forecast_by_the_effect(text):
-    rng = np.random.default_rng(10)
-    price = 10 + rng.normal(size=108).cumsum() * 0.2
-    y = 200 - 8 * price[:96] + rng.normal(size=96)
-    frame = pd.DataFrame({"month": pd.date_range("2018-01-01", periods=108, freq="MS"), "price": price})
-    drivers = vx.Drivers.from_frame(frame, period="month", cadence="monthly", known_ahead=["price"])
-    dearer = drivers.scenario("price +5 % from March", {"price": "+5%"}, since="2026-03")
-    fitted = vx.fit(monthly(y), text, drivers=drivers)
-    effect = fitted.coefficients.set_index("name")["value"]["price"]
-    moved = fitted.forecast(6, drivers=dearer).points - fitted.forecast(6).points
-    assert moved[:2] == pytest.approx([0, 0], abs=1e-9)
-    assert moved[2:] == pytest.approx(0.05 * effect * price[98:102], rel=1e-6)
-    flat = drivers.scenario("flat", {"price": 10.0}, since="2026-01")
-    publication = vx.publish(monthly(y), method=text, horizon=4, drivers=drivers, scenarios=[dearer, flat])
-    frame = publication.forecasts
-    assert frame["scenario"].tolist() == [""] * 4 + ["price +5 % from March"] * 4 + ["flat"] * 4
-    assert frame["value"].to_numpy()[4:8] == pytest.approx(fitted.forecast(4, drivers=dearer).points)
-    assert publication.manifest["drivers"]["scenarios"] == ["price +5 % from March", "flat"]
-    assert json.dumps(publication.manifest)
-    with pytest.raises(vx.VeridexError, match="write a number"):
-        drivers.scenario("x", {"price": "dearer"}, since="2026-01")
-
-
 def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
     lineup = [
         "arima d=1 D=1 q=1 Q=1",
@@ -409,47 +257,3 @@ def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
     assert bool(alarm) == (worse and better)
     assert compared.in_words().startswith("By AICc arima d=1 D=1 q=1 Q=1 transform=log is preferred.")
     assert vx.compare_fits(monthly(Y), lineup[:2]).alarms == ()
-
-
-@pytest.mark.parametrize("text", ["naive", "arima p=1 d=1", "holt", "trend-dummies", "smoothing", "bending-trend"])
-def test_logarithms_come_back_as_means(text):
-    logs = vx.fit(monthly(np.log(Y)), text)
-    fitted = vx.fit(monthly(Y), f"{text} transform=log")
-    inner, outer = logs.forecast(5), fitted.forecast(5)
-    assert outer.points == pytest.approx(np.exp(inner.points + inner.stderr**2 / 2), rel=1e-9)
-    assert outer.stderr == pytest.approx(outer.points * np.sqrt(np.expm1(inner.stderr**2)), rel=1e-9)
-    assert outer.upper == pytest.approx(np.exp(inner.upper), rel=1e-9)
-    if text in ("naive", "trend-dummies", "smoothing"):
-        used = Y[-fitted.nobs :]
-        assert fitted.log_likelihood == pytest.approx(logs.log_likelihood - np.log(used).sum(), rel=1e-9)
-    assert fitted.innovations == pytest.approx(logs.innovations, nan_ok=True)
-    assert "corrected for the bias" in fitted.in_words() and "log(demand)" in fitted.equation()
-    assert fitted.simulate(3, 40_000).mean(axis=0) == pytest.approx(outer.points[:3], rel=0.02)
-    again = vx.Fitted.from_json(fitted.to_json())
-    assert (again.forecast(5).points == outer.points).all()
-    assert "above zero" in vx.fit(monthly(Y - Y.min()), f"{text} transform=log").reason
-
-
-def test_a_power_lies_between():
-    stated = vx.fit(monthly(Y), "drift transform=box-cox power=0.5")
-    roots = vx.fit(monthly(2 * (np.sqrt(Y) - 1)), "drift").forecast(4)
-    z = np.random.default_rng(0).normal(size=400_000)
-    drawn = np.square(np.maximum(roots.points[3] + roots.stderr[3] * z, -2) / 2 + 1)
-    forecast = stated.forecast(4)
-    assert forecast.points[3] == pytest.approx(drawn.mean(), rel=2e-3)
-    assert forecast.stderr[3] == pytest.approx(drawn.std(), rel=1e-2)
-    found = vx.fit(monthly(Y), "trend-dummies transform=box-cox")
-    power = found.coefficients.set_index("name")["value"]["power"]
-    assert 0 <= power <= 1 and found.parameters == vx.fit(monthly(Y), "trend-dummies").parameters + 1
-
-    def negative(p):
-        z = np.log(Y) if p == 0 else (Y**p - 1) / p
-        change = np.diff(z)
-        rest = np.concatenate([change[j::12] - change[j::12].mean() for j in range(12)])
-        return 0.5 * rest.size * np.log(np.mean(rest**2)) - (p - 1) * np.log(Y[1:]).sum()
-
-    assert power == pytest.approx(optimize.brute(negative, [(0, 1)], Ns=21, finish=None), abs=1e-9)
-    with pytest.raises(vx.VeridexError, match="power= goes with transform=box-cox"):
-        vx.fit(monthly(Y), "naive power=0.5")
-    candidates = vx.fit(monthly(Y), "arima transform=log")
-    assert candidates.candidates["aicc"].min() == pytest.approx(candidates.aicc)

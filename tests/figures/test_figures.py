@@ -10,7 +10,9 @@ from veridex.cli.jobs import draw
 from veridex.core.diagnosis.correlogram import of_values
 from veridex.core.tidying.profile import profile_items
 from veridex.figures import style
+from veridex.figures.backtest import draw_folds, draw_lead_times
 from veridex.figures.contenders import draw_contenders
+from veridex.figures.contributions import draw_contributions
 from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.forecast import draw_forecast
 from veridex.figures.history import draw_history
@@ -154,3 +156,36 @@ def test_the_stationarity_figure_shows_what_is_left(orders):
     nothing = of_values(none.values, "smoker-01", 12, None, 0)
     empty = draw_stationarity(constant["smoker-01"], vx.stationarity(constant), none, nothing)
     assert len(empty.axes) == 3  # no bars to draw
+
+
+def test_lead_times_and_folds_are_drawn(trial):
+    figure = draw_lead_times(trial)
+    (axes,) = figure.axes
+    ranked = [text for text in trial.standings()["method"] if text not in trial.benchmarks]
+    table = trial.scores(by=["method", "step"], common=True)
+    first = table[table["method"] == ranked[0]]["mase"].to_numpy()
+    (amber,) = lines(axes, style.AMBER)
+    assert amber.get_label() == ranked[0] and np.array_equal(amber.get_ydata(), first)
+    (dotted,) = lines(axes, style.INK)
+    assert dotted.get_label() == f"{trial.benchmarks[0]} (benchmark)" and axes.get_ylim()[0] == 0
+    assert "lead time (months)" in axes.get_xlabel() and "mean of 10 items" in axes.get_ylabel()
+    (axes,) = draw_folds(trial).axes
+    folds = trial.scheme.folds(max(trial.history, key=len))
+    dark, tested = lines(axes, style.INK), lines(axes, style.AMBER)
+    assert len(dark) == len(tested) == len(folds) and axes.get_title(loc="left").endswith("tested on what is amber")
+    assert all(a.get_xdata()[1] == b.get_xdata()[0] for a, b in zip(dark, tested, strict=True))
+
+
+def test_contributions_are_drawn_part_by_part():
+    t = np.arange(60)
+    history = monthly(100 + 0.5 * t + 20 * np.sin(2 * np.pi * t / 12))
+    fitted = vx.fit(history, "harmonic waves=[1] drivers=[step(2020-06)]")
+    table = fitted.contributions(6)
+    figure = draw_contributions(fitted, 6)
+    titles = [axes.get_title(loc="left") for axes in figure.axes]
+    assert titles[:2] == ["trend", "season of 12"] and "what each part adds (units)" in figure.get_suptitle()
+    (ahead,) = lines(figure.axes[0], style.AMBER)
+    assert ahead.get_ydata()[-6:] == pytest.approx(table["trend"].to_numpy()[-6:])
+    heights = [np.ptp(axes.get_ylim()) for axes in figure.axes[1:]]
+    assert heights == pytest.approx([heights[0]] * len(heights), rel=0.3)
+    assert draw_contributions(vx.fit(history, "naive"), 6) is None

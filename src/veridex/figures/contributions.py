@@ -12,6 +12,9 @@ __all__ = ["draw_contributions"]
 BASES = ("trend", "arima", "level")
 """Parts that carry the level of demand, on a scale of their own."""
 
+STILL = 1e-9
+"""A part that moves less than this share of the largest does not move but for rounding."""
+
 MOST = 7
 """Parts shown, those that move demand most."""
 
@@ -21,7 +24,7 @@ def draw_contributions(fitted: Fitted, horizon: int) -> Figure | None:
     table = fitted.contributions(horizon)
     parts = [name for name in table.columns if name not in ("period", "step", "total")]
     swings = {name: float(np.ptp(table[name].to_numpy())) for name in parts}
-    moving = [name for name in parts if swings[name] > 0.0]
+    moving = [name for name in parts if swings[name] > STILL * max(swings.values(), default=0.0)]
     if not moving:
         return None
     shown = sorted(sorted(moving, key=lambda name: -swings[name])[:MOST], key=parts.index)

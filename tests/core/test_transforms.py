@@ -1,0 +1,55 @@
+"""Logarithms and powers inside methods, against closed forms and draws."""
+
+import numpy as np
+import pytest
+from scipy import optimize
+
+import veridex as vx
+from conftest import monthly, seasonal_values
+
+Y = seasonal_values()
+N = len(Y)
+
+
+@pytest.mark.parametrize("text", ["naive", "arima p=1 d=1", "holt", "trend-dummies", "smoothing", "bending-trend"])
+def test_logarithms_come_back_as_means(text):
+    logs = vx.fit(monthly(np.log(Y)), text)
+    fitted = vx.fit(monthly(Y), f"{text} transform=log")
+    inner, outer = logs.forecast(5), fitted.forecast(5)
+    assert outer.points == pytest.approx(np.exp(inner.points + inner.stderr**2 / 2), rel=1e-9)
+    assert outer.stderr == pytest.approx(outer.points * np.sqrt(np.expm1(inner.stderr**2)), rel=1e-9)
+    assert outer.upper == pytest.approx(np.exp(inner.upper), rel=1e-9)
+    if text in ("naive", "trend-dummies", "smoothing"):
+        used = Y[-fitted.nobs :]
+        assert fitted.log_likelihood == pytest.approx(logs.log_likelihood - np.log(used).sum(), rel=1e-9)
+    assert fitted.innovations == pytest.approx(logs.innovations, nan_ok=True)
+    assert "corrected for the bias" in fitted.in_words() and "log(demand)" in fitted.equation()
+    assert fitted.simulate(3, 40_000).mean(axis=0) == pytest.approx(outer.points[:3], rel=0.02)
+    again = vx.Fitted.from_json(fitted.to_json())
+    assert (again.forecast(5).points == outer.points).all()
+    assert "above zero" in vx.fit(monthly(Y - Y.min()), f"{text} transform=log").reason
+
+
+def test_a_power_lies_between():
+    stated = vx.fit(monthly(Y), "drift transform=box-cox power=0.5")
+    roots = vx.fit(monthly(2 * (np.sqrt(Y) - 1)), "drift").forecast(4)
+    z = np.random.default_rng(0).normal(size=400_000)
+    drawn = np.square(np.maximum(roots.points[3] + roots.stderr[3] * z, -2) / 2 + 1)
+    forecast = stated.forecast(4)
+    assert forecast.points[3] == pytest.approx(drawn.mean(), rel=2e-3)
+    assert forecast.stderr[3] == pytest.approx(drawn.std(), rel=1e-2)
+    found = vx.fit(monthly(Y), "trend-dummies transform=box-cox")
+    power = found.coefficients.set_index("name")["value"]["power"]
+    assert 0 <= power <= 1 and found.parameters == vx.fit(monthly(Y), "trend-dummies").parameters + 1
+
+    def negative(p):
+        z = np.log(Y) if p == 0 else (Y**p - 1) / p
+        change = np.diff(z)
+        rest = np.concatenate([change[j::12] - change[j::12].mean() for j in range(12)])
+        return 0.5 * rest.size * np.log(np.mean(rest**2)) - (p - 1) * np.log(Y[1:]).sum()
+
+    assert power == pytest.approx(optimize.brute(negative, [(0, 1)], Ns=21, finish=None), abs=1e-9)
+    with pytest.raises(vx.VeridexError, match="power= goes with transform=box-cox"):
+        vx.fit(monthly(Y), "naive power=0.5")
+    candidates = vx.fit(monthly(Y), "arima transform=log")
+    assert candidates.candidates["aicc"].min() == pytest.approx(candidates.aicc)
