@@ -2,10 +2,11 @@
 
 import numpy as np
 import pytest
-from scipy import optimize
+from scipy import integrate, optimize, stats
 
 import veridex as vx
 from conftest import monthly, seasonal_values
+from veridex.core.numerics.box_cox import back_moments, back_values, box_cox, log_jacobian
 
 Y = seasonal_values()
 N = len(Y)
@@ -53,3 +54,36 @@ def test_a_power_lies_between():
         vx.fit(monthly(Y), "naive power=0.5")
     candidates = vx.fit(monthly(Y), "arima transform=log")
     assert candidates.candidates["aicc"].min() == pytest.approx(candidates.aicc)
+
+
+@pytest.mark.parametrize("power", [0.0, 0.25, 0.5, 1.0])
+def test_moments_come_back_as_integrals_say(power):
+    means, errors = np.array([3.0, 5.0, 9.0]), np.array([0.1, 0.4, 1.2])
+    centre, spread = back_moments(means, errors, power)
+    for k in range(3):
+        law = stats.norm(means[k], errors[k])
+
+        def integral(f, law=law):
+            ends = law.interval(1 - 1e-12)
+            return integrate.quad(lambda z: f(back_values(np.array([z]), power)[0]) * law.pdf(z), *ends)[0]
+
+        mean = integral(lambda v: v)
+        assert centre[k] == pytest.approx(mean, rel=1e-6)
+        assert spread[k] == pytest.approx(np.sqrt(integral(lambda v, mean=mean: (v - mean) ** 2)), rel=1e-5)
+    values = np.array([0.5, 2.0, 40.0])
+    assert back_values(box_cox(values, power), power) == pytest.approx(values)
+    assert log_jacobian(values, power) == pytest.approx((power - 1) * np.log(values).sum())
+    if power:
+        assert back_values(np.array([-1.0 / power - 3.0]), power)[0] == 0.0
+
+
+def test_a_transform_travels_through_backtest_and_publication():
+    lineup = ["drift transform=log", "drift", "combination of=[theta transform=log, drift]"]
+    trial = vx.backtest(monthly(Y), lineup, vx.RollingOrigin(horizon=3, origins=4))
+    logs = vx.backtest(monthly(np.log(Y)), ["drift"], vx.RollingOrigin(horizon=3, origins=4))
+    a, b = trial.arrays, logs.arrays
+    wanted = np.exp(b.points[0, 0] + b.stderr[0, 0] ** 2 / 2)
+    assert a.points[0, 0] == pytest.approx(wanted, rel=1e-10)
+    published = vx.publish(monthly(Y), method="drift transform=log", horizon=2)
+    assert published.forecasts["value"].tolist() == vx.fit(monthly(Y), lineup[0]).forecast(2).points.tolist()
+    assert published.manifest["items"]["smoker-01"]["settings"]["transform"] == "log"
