@@ -169,18 +169,21 @@ def whiten(
     # From here on the variance is one and the generator is theta: the plain innovations recursion.
     for j in range(1, top + 1):
         g[j] = theta[j - 1] if j <= theta.size else 0.0
-    for t in range(settled, n):
-        roots[t] = 1.0
-        for i in range(r):
+    # Without a moving average what was carried ahead has run out after a few steps.
+    carried = n if theta.size > 0 else min(n, settled + top)
+    for i in range(r):
+        for t in range(settled, n):
             e = columns[i, t]
             for j in range(min(p, t)):
                 e -= phi[j] * columns[i, t - 1 - j]
-            if top > 0:
+            if t < carried and top > 0:
                 e -= ahead[i, 0]
                 for j in range(1, top):
                     ahead[i, j - 1] = ahead[i, j] + g[j] * e
                 ahead[i, top - 1] = g[top] * e
             scaled[i, t] = e
+    for t in range(settled, n):
+        roots[t] = 1.0
     return log_product + math.log(product)
 
 
