@@ -186,6 +186,8 @@ def publish(
         if (tested.cadence, tested.cycle_length) != (many.cadence, many.cycle_length):
             made = f"{tested.cadence.name} demand with a cycle of {tested.cycle_length}"
             raise ParameterError("verdict", repr(verdict), f"it was made on {made}, which this history is not")
+        if verdict.trial.driven and drivers is None and events is None:
+            raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     if isinstance(source, Method) and not source.family.takes_drivers and (drivers is not None or events is not None):
         problem = f"{source.family.name} takes neither drivers nor events; leave them out or publish another method"

@@ -13,19 +13,6 @@ from veridex.core.methods.arima_orders import search_orders
 from veridex.core.numerics.arima import Orders
 
 Y = seasonal_values()
-ORDERS = [
-    Orders(1, 0, 0, 0, 0, 0, 1, 1),
-    Orders(2, 1, 1, 0, 0, 0, 1, 0),
-    Orders(0, 2, 2, 0, 0, 0, 1, 0),
-    Orders(0, 1, 1, 0, 1, 1, 4, 0),
-    Orders(1, 0, 1, 1, 1, 0, 4, 1),
-    Orders(2, 0, 1, 1, 0, 2, 3, 1),
-    Orders(0, 0, 0, 2, 0, 0, 4, 1),
-    Orders(1, 1, 2, 1, 1, 1, 6, 1),
-]
-
-
-NONE = np.empty((120, 0))
 
 
 @pytest.mark.parametrize("criterion", ["aicc", "aic", "bic"])

@@ -189,6 +189,8 @@ def test_schemes_begin_where_they_are_told_to():
     folds = since.folds(series)
     assert [fold.stop for fold in folds] == [42, 48, 54] and all((f.horizon, f.gap) == (5, 2) for f in folds)
     assert "from 2021-06 on, 3 ahead after a gap of 2" in since.in_words()
+    early = vx.RollingOrigin(horizon=3, origins=2, stride=6, first="2017-06")  # before the item begins
+    assert [fold.stop for fold in early.folds(series)] == [6, 12]
     trial = vx.backtest(vx.History.of([series]), ["naive"], since)
     assert sorted(trial.errors["step"].unique()) == [3, 4, 5]
     assert trial.errors["forecast"].notna().all()
@@ -388,3 +390,8 @@ def test_a_blend_weighs_by_skill_and_is_measured_across_origins():
         vx.publish(history, method="theta", events=events)
     driven = vx.backtest(history, [*lineup, "arima"], vx.RollingOrigin(horizon=4, origins=3), events=events)
     assert not vx.decide(driven, rule="blend").winners["method"].str.contains("arima").any()
+    with pytest.raises(vx.VeridexError, match="foresight or drivers"):
+        vx.backtest(history, ["drift"], vx.RollingOrigin(horizon=4, origins=3), onto=driven)
+    with pytest.raises(vx.VeridexError, match="reached with drivers or events; pass them again"):
+        vx.publish(history, vx.decide(driven), horizon=3)
+    assert len(vx.publish(history, vx.decide(driven), horizon=3, events=events).forecasts) == 15

@@ -103,9 +103,6 @@ def make(
         return publish(history, method=source.method, horizon=horizon, levels=read_levels(levels), **given), (note,)
     if source.trial is not None:
         trial = read_trial(source.trial)
-        if trial.driven and explaining.drivers is None and explaining.events is None:
-            problem = "it was made with drivers or events; pass them again with --drivers and --events"
-            raise ParameterError("from", repr(str(source.trial)), problem)
         note = f"Published from {source.trial} ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
     else:
         scheme = RollingOrigin(horizon=horizon, origins=origins)

@@ -36,10 +36,13 @@ class Comparison:
         On the whole series, in the order entered.
     trial : Trial or None
         Their backtest; None where no scheme was given.
+    notes : tuple of str
+        How drivers were treated, and which models take none.
     """
 
     fits: tuple[Fitted, ...]
     trial: Trial | None = field(default=None, repr=False)
+    notes: tuple[str, ...] = ()
 
     @cached_property
     def coefficients(self) -> pd.DataFrame:
@@ -97,7 +100,7 @@ class Comparison:
         return overfit_alarms(self.models)
 
     def in_words(self) -> str:
-        """Which model the criteria prefer, which the holdout, what does not compare, and the alarms."""
+        """Which model the criteria prefer, which the holdout, what does not compare, the alarms, the notes."""
         said = []
         table = self.models
         if table["aicc"].notna().sum() > 1:
@@ -111,7 +114,7 @@ class Comparison:
             for row in table.to_dict("records")
             if row["not_comparable"]
         ]
-        return " ".join([*said, *self.alarms])
+        return " ".join([*said, *self.alarms, *self.notes])
 
 
 def compare(
@@ -120,10 +123,11 @@ def compare(
     """Fit rival models, and backtest them where a scheme is given; see `veridex.compare_fits`, the public face."""
     entered = methods(lineup)
     fits = tuple(_fit(series, one, explaining) for one in entered)
+    notes = explaining.notes([one.text for one in entered if not one.family.takes_drivers])
     if scheme is None:
-        return Comparison(fits=fits)
+        return Comparison(fits=fits, notes=notes)
     trial = run_backtest(History.of([series]), entered, scheme, (), SerialEngine(), None, explaining)
-    return Comparison(fits=fits, trial=trial)
+    return Comparison(fits=fits, trial=trial, notes=notes)
 
 
 def _fit(series: ItemHistory, method: Method, explaining: Explaining) -> Fitted:

@@ -73,7 +73,7 @@ def run_backtest(
     lineup, notes = _with_benchmarks(lineup, history.cycle_length)
     explaining = explaining or Explaining()
     if onto is not None:
-        _refuse_another(onto, history, (scheme, levels, pace or Pace(), explaining.perfect))
+        _refuse_another(onto, history, (scheme, levels, pace or Pace(), explaining.perfect, explaining.given))
         lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
     notes += explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
     work = ItemWork(
@@ -108,16 +108,16 @@ def run_backtest(
         levels=levels,
         notes=notes,
         perfect=explaining.perfect,
-        driven=explaining.drivers is not None or explaining.events is not None,
+        driven=explaining.given,
         pace=pace or Pace(),
         arrays=arrays.locked(),
     )
 
 
-def _refuse_another(onto: Trial, history: History, made: tuple[Scheme, tuple[float, ...], Pace, bool]) -> None:
+def _refuse_another(onto: Trial, history: History, made: tuple[Scheme, tuple[float, ...], Pace, bool, bool]) -> None:
     """Refuse to add to a trial that was made otherwise."""
-    if (onto.scheme, onto.levels, onto.pace, onto.perfect) != made:
-        problem = f"it was made by another scheme, levels, pace or foresight: {onto.scheme.in_words()}"
+    if (onto.scheme, onto.levels, onto.pace, onto.perfect, onto.driven) != made:
+        problem = f"it was made by another scheme, levels, pace, foresight or drivers: {onto.scheme.in_words()}"
         raise ParameterError("onto", repr(onto), problem)
     if (onto.history.cadence, onto.history.cycle_length) != (history.cadence, history.cycle_length):
         raise ParameterError("onto", repr(onto), "it was made on another cadence or cycle")

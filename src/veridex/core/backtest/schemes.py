@@ -106,8 +106,8 @@ class RollingOrigin:
         most = None if self.origins == "all" else self.origins
         if self.first is not None:
             begin = series.cadence.period(self.first) - series.start + 1
-            later = range(begin, len(series) - reach + 1, self.stride)[:most]
-            return tuple(Fold(stop, reach, self.gap) for stop in later if stop >= FEWEST)
+            later = [stop for stop in range(begin, len(series) - reach + 1, self.stride) if stop >= FEWEST]
+            return tuple(Fold(stop, reach, self.gap) for stop in later[:most])
         stops = range(len(series) - reach, FEWEST - 1, -self.stride)[:most]
         return tuple(Fold(stop, reach, self.gap) for stop in reversed(stops))
 

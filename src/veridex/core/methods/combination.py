@@ -71,6 +71,9 @@ class Combination(Family[CombinationPlan]):
         twice = next((text for text in texts if texts.count(text) > 1), None)
         if twice is not None:
             raise SettingError(self.name, f"{twice!r} stands in of= twice")
+        driven = next((text for text in texts if isinstance(self._method(text).settings.get("drivers"), list)), None)
+        if driven is not None:
+            raise SettingError(self.name, f"{driven!r} asks for drivers, and a combination takes none")
         if isinstance(weights, list) and len(weights) != len(of):
             raise SettingError(self.name, f"{len(of)} members need {len(of)} weights, got {len(weights)}")
 

@@ -193,7 +193,7 @@ class Fitted(Evidence):
         )
 
     def simulate(self, horizon: int, paths: int = 1000, seed: int = 0) -> FloatArray:
-        """Simulate demand after the end of the series, given the estimates.
+        """Simulate demand after the end of the series, given the estimates and the drivers' expectations.
 
         Paths follow the method's own law where it has one (ARIMA by its psi weights, smoothing by its recursion), else
         a linear one with the standard errors of the forecast. The shocks depend on the seed, the item, the method and

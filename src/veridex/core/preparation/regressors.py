@@ -143,6 +143,11 @@ class Explaining:
             raise ParameterError("foresight", repr(self.foresight), "say 'none' or 'perfect'")
 
     @property
+    def given(self) -> bool:
+        """Whether there are drivers or events at all."""
+        return self.drivers is not None or self.events is not None
+
+    @property
     def perfect(self) -> bool:
         """Whether forecasts are made with values that nobody knew at the time."""
         return self.foresight == "perfect" and self.drivers is not None and bool(self._observed)
@@ -155,7 +160,7 @@ class Explaining:
 
     def notes(self, without: Sequence[str]) -> tuple[str, ...]:
         """Say how a backtest treats them, and which methods, `without` drivers, forecast from demand alone."""
-        if self.drivers is None and self.events is None:
+        if not self.given:
             return ()
         found = []
         if self.drivers is not None and self.drivers.known_ahead:
