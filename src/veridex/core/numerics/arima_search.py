@@ -10,7 +10,7 @@ import numpy as np
 
 from veridex.core.numerics.arima import Orders, columns_of, expand, lost, small_size
 from veridex.core.numerics.arma import LARGEST, is_stable, to_coefficients, to_variables, whiten
-from veridex.core.numerics.bounded_steps import bounded_step
+from veridex.core.numerics.bounded_steps import HOPELESS, bounded_step, next_damping
 from veridex.core.numerics.compiled import FloatArray, IntArray, copy_into, kernel
 from veridex.core.numerics.least_squares import least_squares
 
@@ -186,20 +186,14 @@ def _climb(
         if not math.isnan(promised):
             new_value = _value(trial, orders, free, columns, unknown, floor, small, phi, theta, scaled, found, moved)
         marks[0] += 1
+        damping = next_damping(damping, value - new_value, promised)
         if new_value < value:
-            gain = (value - new_value) / promised
             value, fresh = new_value, True
             copy_into(u, trial)
             copy_into(residuals, moved)
-            if gain > 0.75:
-                damping *= 0.1
-            elif gain < 0.25:
-                damping *= 4.0
-        else:
-            damping = max(damping, 1e-4) * 10.0
-            if damping > 1e10:
-                marks[1] = 1
-                break
+        elif damping > HOPELESS:
+            marks[1] = 1
+            break
     return value
 
 

@@ -6,7 +6,10 @@ import numpy as np
 
 from veridex.core.numerics.compiled import FloatArray, kernel
 
-__all__ = ["bounded_step"]
+__all__ = ["HOPELESS", "bounded_step", "next_damping"]
+
+HOPELESS = 1e10
+"""Damping at which no step gains anything: rounding has the last word."""
 
 
 @kernel
@@ -113,3 +116,19 @@ def bounded_step(
         for j in range(i):
             promised -= hessian[i, j] * step[i] * step[j]
     return promised
+
+
+@kernel
+def next_damping(damping: float, gain: float, promised: float) -> float:
+    """Trust the quadratic model more where it kept its promise, less where it did not, far less where it lost.
+
+    References
+    ----------
+    .. [1] Marquardt (1963), Journal of the Society for Industrial and Applied Mathematics 11, 431-441.
+    """
+    if not gain > 0.0:
+        return max(damping, 1e-4) * 10.0
+    kept = gain / promised
+    if kept > 0.75:
+        return damping * 0.1
+    return damping * 4.0 if kept < 0.25 else damping

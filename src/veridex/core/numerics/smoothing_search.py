@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from veridex.core.numerics.bounded_steps import bounded_step
+from veridex.core.numerics.bounded_steps import HOPELESS, bounded_step, next_damping
 from veridex.core.numerics.compiled import FloatArray, IntArray, copy_into, kernel
 from veridex.core.numerics.smoothing import (
     ADDITIVE,
@@ -124,22 +124,15 @@ def _climb(
                 y, form, row, sought.which, sought.shared, sought.apart, floor, work, new_gradient, new_hessian
             )
         marks[0] += 1
+        damping = next_damping(damping, value - new_value, promised)
         if new_value < value:
-            gain = (value - new_value) / promised
             value = new_value
             copy_into(z, trial)
             gradient, new_gradient = new_gradient, gradient
             hessian, new_hessian = new_hessian, hessian
-            if gain > 0.75:
-                damping *= 0.1
-            elif gain < 0.25:
-                damping *= 4.0
-        else:
-            damping = max(damping, 1e-4) * 10.0
-            if damping > 1e10:
-                # No step gains anything: rounding has the last word.
-                marks[1] = 1
-                break
+        elif damping > HOPELESS:
+            marks[1] = 1
+            break
     return value
 
 
