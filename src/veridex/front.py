@@ -17,7 +17,8 @@ from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
 from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.publication import Publication, make_publication
+from veridex.core.publication.calibration import Wanted, checked_kind, checked_quantiles
+from veridex.core.publication.publication import Ahead, Publication, make_publication
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
@@ -138,29 +139,34 @@ def compare_fits(
 
 
 def publish(
-    history: History | ItemHistory,
+    demand: History | ItemHistory,
+    /,
     verdict: Verdict | None = None,
     *,
     method: str | Method | None = None,
-    horizon: int = 12,
+    horizon: int | str = 12,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
     engine: str | Engine = "serial",
     drivers: Drivers | None = None,
     events: Events | None = None,
     scenarios: Sequence[Drivers] = (),
+    intervals: str | None = None,
+    quantiles: Sequence[float] | float = (),
+    groups: Sequence[str] = (),
+    history: int | str = "all",
 ) -> Publication:
     """Refit each item's method on its whole history and forecast.
 
     Parameters
     ----------
-    history : History or ItemHistory
+    demand : History or ItemHistory
     verdict : Verdict, optional
         From `decide`: each item gets its winner.
     method : str or Method, optional
         The planner's own choice for all items instead of a verdict; the publication then says that nothing
         was backtested.
-    horizon : int
-        Lead times; those beyond the tested ones are marked.
+    horizon : int or str
+        Lead times, or the last period (``"2026-12"``); those beyond the tested ones are marked.
     levels : sequence of float
         Interval levels in percent.
     engine : {"serial", "processes"} or Engine
@@ -169,6 +175,15 @@ def publish(
         For the methods that take drivers; those known ahead must reach the horizon.
     scenarios : sequence of Drivers
         Other futures of the same drivers, each with a name (`Drivers.scenario`): further forecasts beside the first.
+    intervals : {"model", "conformal", "average"}, optional
+        The method's own bounds; quantiles of the backtest's errors in standard errors; the mean of both. By default
+        the mean where there are twelve origins, else the model's. Widths shrink with neither lead time nor level.
+    quantiles : sequence of float
+        One-sided quantiles in percent, as a service level asks for: 97.5 is the upper bound of the 95 % interval.
+    groups : sequence of str
+        Also totals over groups of items: ``"all"``, or key columns of the history.
+    history : int or "all"
+        How many periods of history go with the forecast.
 
     Raises
     ------
@@ -176,11 +191,13 @@ def publish(
         If neither or both of verdict and method are given, or the verdict lacks an item of the history or was
         made at another cadence.
     """
-    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    many = History.of([demand]) if isinstance(demand, ItemHistory) else demand
     if (verdict is None) == (method is None):
         raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
-    if horizon < 1:
-        raise ParameterError("horizon", str(horizon), "publish at least one period")
+    ahead = Ahead(horizon, history)
+    asked = (quantiles,) if isinstance(quantiles, (int, float)) else tuple(quantiles)
+    kind = checked_kind(intervals, tested=verdict is not None)
+    wanted = Wanted(checked_levels(levels), checked_quantiles(asked), kind)
     if verdict is not None:
         tested = verdict.trial.history
         if (tested.cadence, tested.cycle_length) != (many.cadence, many.cycle_length):
@@ -196,7 +213,7 @@ def publish(
     if scenarios and (drivers is None or "" in names or len(set(names)) < len(names)):
         raise ParameterError("scenarios", repr(names), "pass drivers, and make each scenario from them with a name")
     explaining = Explaining(drivers, events)
-    return make_publication(many, source, horizon, checked_levels(levels), _engine(engine), explaining, scenarios)
+    return make_publication(many, source, ahead, wanted, _engine(engine), explaining, scenarios, groups)
 
 
 def _store(checkpoint: str | Path | None) -> Store | None:

@@ -15,11 +15,13 @@ from veridex.exchange.directories import refuse_directory, write_directory
 
 __all__ = ["read_publication", "refuse_destination", "write_publication"]
 
-TABLE, LEDGER, MANIFEST = "publication.csv", "ledger.csv", "manifest.json"
+TABLE, TOTALS, LEDGER, MANIFEST = "publication.csv", "totals.csv", "ledger.csv", "manifest.json"
+
+NUMBERS = ("lower_", "upper_", "quantile_", "half_width_")
 
 
 def write_publication(publication: Publication, target: Path) -> Path:
-    """Write a publication into a directory: `publication.csv`, `ledger.csv` and `manifest.json`.
+    """Write a publication into a directory: `publication.csv`, `totals.csv`, `ledger.csv` and `manifest.json`.
 
     Raises
     ------
@@ -32,6 +34,7 @@ def write_publication(publication: Publication, target: Path) -> Path:
         target,
         {
             TABLE: lambda path: dated(publication.frame, cadence).to_csv(path, index=False, lineterminator="\n"),
+            TOTALS: lambda path: dated(publication.totals, cadence).to_csv(path, index=False, lineterminator="\n"),
             LEDGER: lambda path: dated(publication.ledger, cadence).to_csv(path, index=False, lineterminator="\n"),
             MANIFEST: lambda path: _write_text(path, manifest),
         },
@@ -40,7 +43,7 @@ def write_publication(publication: Publication, target: Path) -> Path:
 
 def refuse_destination(target: Path) -> None:
     """Raise `DestinationRefused` where a publication must not be written."""
-    refuse_directory(target, {TABLE, LEDGER, MANIFEST})
+    refuse_directory(target, {TABLE, TOTALS, LEDGER, MANIFEST})
 
 
 def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
@@ -69,13 +72,20 @@ def read_publication(source: str | Path) -> Publication:
         manifest: dict[str, Any] = json.loads((directory / MANIFEST).read_text(encoding="utf-8"))
         if manifest.get("format") != FORMAT:
             raise PublicationUnreadable(str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}")
-        frame, ledger = (pd.read_csv(directory / name, dtype=str, keep_default_na=False) for name in (TABLE, LEDGER))
+        frame, totals, ledger = (
+            pd.read_csv(directory / name, dtype=str, keep_default_na=False) for name in (TABLE, TOTALS, LEDGER)
+        )
     except (OSError, ValueError, AttributeError) as problem:
         if isinstance(problem, PublicationUnreadable):
             raise
         raise PublicationUnreadable(str(directory), f"no publication can be read there ({problem})") from None
     cadence = _cadence(manifest)
-    return Publication(frame=_typed_frame(frame, cadence), manifest=manifest, ledger=_typed_ledger(ledger, cadence))
+    return Publication(
+        frame=_typed_frame(frame, cadence),
+        manifest=manifest,
+        ledger=_typed_ledger(ledger, cadence),
+        totals=_typed_frame(totals, cadence),
+    )
 
 
 def _typed_frame(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
@@ -83,9 +93,12 @@ def _typed_frame(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
     frame["period"] = _periods(frame["period"], cadence)
     frame["step"] = pd.Series([int(text) if text else pd.NA for text in frame["step"]], dtype="Int64")
     frame["tested"] = pd.Series([text == "True" if text else pd.NA for text in frame["tested"]], dtype="boolean")
-    frame["method"] = frame["method"].where(frame["method"] != "", None)
+    if "method" in frame:
+        frame["method"] = frame["method"].where(frame["method"] != "", None)
+    if "items" in frame:
+        frame["items"] = frame["items"].astype(np.int64)
     for name in frame.columns:
-        if name in ("value", "stderr") or name.startswith(("lower_", "upper_")):
+        if name in ("value", "stderr") or name.startswith(NUMBERS):
             frame[name] = _numbers(frame[name])
     return frame
 

@@ -24,10 +24,11 @@ from veridex.errors import DestinationRefused, ParameterError, TrialUnreadable
 
 __all__ = ["read_trial", "write_trial"]
 
-FORMAT = "veridex trial 1"
+FORMAT = "veridex trial 2"
 KEY = b"veridex"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "stderr", "lower", "upper", "training")
+PLAIN = ("status", "parameters", "criteria", "forms", "seconds")
 SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 
 
@@ -137,7 +138,7 @@ def _fold_rows(trial: Trial) -> pa.Table:
     a = trial.arrays
     count = int(np.prod(a.status.shape))
     columns = {name: _lists(getattr(a, name).reshape(count, -1)) for name in PER_FOLD}
-    plain = {name: pa.array(getattr(a, name).ravel()) for name in ("status", "parameters", "seconds")}
+    plain = {name: pa.array(getattr(a, name).ravel()) for name in PLAIN}
     return pa.table({"kind": pa.array([FOLDS] * count), **plain, **columns})
 
 
@@ -213,7 +214,7 @@ def _arrays(head: dict[str, Any], folds: pa.Table, origins: pa.Table) -> TrialAr
     found = {}
     for f in fields(TrialArrays):
         wanted = getattr(empty, f.name)
-        column = (folds if f.name in (*PER_FOLD, "status", "parameters", "seconds") else origins)[f.name]
+        column = (folds if f.name in (*PER_FOLD, *PLAIN) else origins)[f.name]
         column = column.combine_chunks()
         flat = column.values if pa.types.is_large_list(column.type) else column
         found[f.name] = np.array(flat.to_numpy(zero_copy_only=False), dtype=wanted.dtype).reshape(wanted.shape)

@@ -29,9 +29,9 @@ def write(what: Publication | Trial | Tidied | History | ItemHistory, destinatio
     ----------
     what : Publication, Trial, Tidied, History or ItemHistory
     destination : str or Path
-        A directory for a publication (`publication.csv`, `ledger.csv`, `manifest.json`) and for a tidied history
-        (`history.csv`, `ledger.csv`, `rules.json`): its files appear all at once or not at all; earlier ones are
-        replaced, a directory that holds anything else is refused. A file ending in ``.csv`` or ``.parquet`` for a
+        A directory for a publication (`publication.csv`, `totals.csv`, `ledger.csv`, `manifest.json`) and for a tidied
+        history (`history.csv`, `ledger.csv`, `rules.json`): its files appear all at once or not at all; earlier ones
+        are replaced, a directory that holds anything else is refused. A file ending in ``.csv`` or ``.parquet`` for a
         history, one ending in ``.parquet`` for a trial.
 
     Returns

@@ -15,7 +15,9 @@ __all__ = ["TrialArrays"]
 FloatArray = NDArray[np.float64]
 
 
-PER_METHOD = ("points", "stderr", "lower", "upper", "status", "parameters", "training", "seconds")
+PER_METHOD = ("points", "stderr", "lower", "upper", "status", "parameters", "criteria", "forms", "training", "seconds")
+
+LONGEST_FORM = 72
 
 
 def _fill(mine: NDArray[Any], theirs: NDArray[Any]) -> None:
@@ -39,6 +41,10 @@ class TrialArrays:
     status : ndarray of int, shape (I, M, O)
     parameters : ndarray, shape (I, M, O)
         Quantities estimated.
+    criteria : ndarray, shape (I, M, O)
+        AICc of each fit; NaN where there is no likelihood.
+    forms : ndarray of bytes, shape (I, M, O)
+        What a search chose, as settings; empty where nothing is searched.
     training : ndarray, shape (I, M, O, TERMS)
         Sums of the terms of one-step errors inside the training span.
     seconds : ndarray, shape (I, M, O)
@@ -54,6 +60,8 @@ class TrialArrays:
     upper: NDArray[np.floating[Any]]
     status: NDArray[np.int8]
     parameters: FloatArray
+    criteria: FloatArray
+    forms: NDArray[np.bytes_]
     training: FloatArray
     seconds: FloatArray
 
@@ -75,6 +83,8 @@ class TrialArrays:
             upper=np.full((*folds, levels, horizon), np.nan, dtype=bounds),
             status=np.full(folds, Status.NO_FOLD, dtype=np.int8),
             parameters=np.full(folds, np.nan),
+            criteria=np.full(folds, np.nan),
+            forms=np.zeros(folds, dtype=f"S{LONGEST_FORM}"),
             training=np.full((*folds, TERMS), np.nan),
             seconds=np.zeros(folds),
         )

@@ -13,6 +13,7 @@ from veridex.core.backtest.schemes import Fold, Scheme
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, replay_fold, run_fold
+from veridex.core.methods.criteria import criteria
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
 from veridex.core.methods.status import Status
 from veridex.core.preparation.regressors import Regressors
@@ -108,7 +109,7 @@ class ItemWork:
         plan: Plan = family.prepare_with(entered.settings, series.cycle_length, self.horizon, self.levels, columns)
         warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
-        carried = False
+        carried, searched = False, family.searches(plan)
         for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
             begun = time.perf_counter()
             y, drivers = span.y, None
@@ -135,6 +136,9 @@ class ItemWork:
                 if drivers is not None:
                     fill_with_futures(family, plan, y, drivers, rows)
                 out.parameters[cell] = stats[2]
+                out.criteria[cell] = criteria(stats)["aicc"]
+                if searched:
+                    out.forms[cell] = family.form(plan, row).encode("ascii", "replace")
                 own, scales = span.actuals[span.actuals.size - y.size :], out.scales[0, o]
                 one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
                 # A holdout may be shorter for this item than for others, and a gap is not tested.

@@ -315,7 +315,9 @@ class Trial:
 
     @cached_property
     def folds(self) -> pd.DataFrame:
-        """A row per fold: item, method, origin, quantities estimated, whether the estimation converged, reason."""
+        """A row per fold: item, method, origin, quantities estimated, whether the estimation converged, reason, AICc,
+        and the form that a search chose.
+        """
         a = self.arrays
         i, m, o = np.nonzero(a.status != Status.NO_FOLD)
         done = a.status[i, m, o] <= Status.DONE
@@ -328,6 +330,8 @@ class Trial:
                 "parameters": a.parameters[i, m, o],
                 "converged": pd.Series(converged, dtype="boolean").where(done, pd.NA),
                 "reason": self._reasons(m, a.status[i, m, o]),
+                "aicc": a.criteria[i, m, o],
+                "form": [form.decode() for form in a.forms[i, m, o]],
             }
         )
 

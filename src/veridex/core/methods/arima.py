@@ -224,6 +224,14 @@ class Arima(DriverFamily[ArimaPlan]):
         """Where no orders are stated."""
         return plan.orders is None
 
+    def form(self, plan: ArimaPlan, row: FloatArray) -> str:
+        """The orders that were found, of an average the best ones."""
+        if plan.orders is not None:
+            return ""
+        o = orders_of(plan.members(row)[0][1])
+        seasonal = f" P={o.P} D={o.D} Q={o.Q}" if o.P + o.D + o.Q else ""
+        return f"p={o.p} d={o.d} q={o.q}{seasonal} constant={'yes' if o.constant else 'no'}"
+
     def _run_average(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
     ) -> int:

@@ -102,7 +102,9 @@ def method(text: "str | Method") -> Method:
             takes = ", ".join(known)
             raise SettingError(name, f"unknown setting {key!r}; it takes {takes}")
         settings[key] = known[key].checked(name, value)
-    family.check({key: value for key, value in settings.items() if value is not None})
+    stated = {key: value for key, value in settings.items() if value is not None}
+    family.check(stated)
+    family = family.for_settings(stated)
     if settings["transform"] != "box-cox" and settings["power"] is not None:
         raise SettingError(name, "power= goes with transform=box-cox")
     if settings["transform"] != "none":

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import STATS, Coefficients, Family, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.contract import STATS, Coefficients, Column, Family, FloatArray, Plan, Rows, run_fold
 from veridex.core.methods.settings import Setting, Value
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number
@@ -17,7 +17,7 @@ from veridex.errors import SettingError
 if TYPE_CHECKING:
     from veridex.core.methods.catalogue import Method
 
-__all__ = ["Combination"]
+__all__ = ["Combination", "joined"]
 
 WORDS = ("equal", "median", "middle")
 """Equal mean; median; mean of all but the highest and the lowest."""
@@ -50,7 +50,7 @@ class Combination(Family[CombinationPlan]):
     numbers a weighted mean (Clemen, 1989, International Journal of Forecasting 5, 559-583). Bounds are joined in the
     same way, quantile by quantile (Lichtendahl, Grushka-Cockayne and Winkler, 2013, Management Science 59, 1594-1611),
     and so are standard errors, which makes them approximate. A member that cannot be fitted is left out, and that is
-    said.
+    said. Drivers and events reach the members that take them.
     """
 
     name = "combination"
@@ -61,6 +61,11 @@ class Combination(Family[CombinationPlan]):
 
     def __init__(self, method: "Callable[[str], Method]") -> None:
         self._method = method
+
+    def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
+        """One that takes drivers, where a member does."""
+        driven = any(self._method(text).family.takes_drivers for text in settings["of"])  # type: ignore[union-attr]
+        return DrivenCombination(self._method) if driven else self
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise where members are missing, doubled or unknown, or weights do not fit them."""
@@ -73,7 +78,7 @@ class Combination(Family[CombinationPlan]):
             raise SettingError(self.name, f"{twice!r} stands in of= twice")
         driven = next((text for text in texts if isinstance(self._method(text).settings.get("drivers"), list)), None)
         if driven is not None:
-            raise SettingError(self.name, f"{driven!r} asks for drivers, and a combination takes none")
+            raise SettingError(self.name, f"{driven!r} asks for drivers by name; a combination hands over all of them")
         if isinstance(weights, list) and len(weights) != len(of):
             raise SettingError(self.name, f"{len(of)} members need {len(of)} weights, got {len(weights)}")
 
@@ -81,8 +86,20 @@ class Combination(Family[CombinationPlan]):
         self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
     ) -> CombinationPlan:
         """Row: whether each member is in, each member's row, the variance of the combined one-step errors."""
+        return self.prepare_with(settings, cycle, horizon, levels, ())
+
+    def prepare_with(
+        self,
+        settings: Mapping[str, Any],
+        cycle: int,
+        horizon: int,
+        levels: tuple[float, ...],
+        columns: tuple[Column, ...],
+    ) -> CombinationPlan:
+        """The same with driver rows, which reach the members that take them."""
         members = tuple(self._method(text) for text in settings["of"])
-        plans = tuple(one.family.prepare(one.settings, cycle, horizon, levels) for one in members)
+        sizes = (cycle, horizon, levels)
+        plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if _driven(one) else ()) for one in members)
         stated = settings["weights"]
         return CombinationPlan(
             cycle,
@@ -90,6 +107,7 @@ class Combination(Family[CombinationPlan]):
             levels,
             row_size=len(members) + sum(plan.row_size for plan in plans) + 1,
             warm_size=sum(plan.warm_size for plan in plans),
+            columns=columns,
             members=members,
             plans=plans,
             weights=stated if isinstance(stated, str) else np.array(stated, dtype=np.float64),
@@ -101,7 +119,8 @@ class Combination(Family[CombinationPlan]):
         out.row[:] = 0.0
         for i, (member, own, part) in enumerate(_parts(plan, out.row)):
             rows = Rows.allocate(own, y.size)
-            statuses.append(run_fold(member.family, own, y, x, warm[at : at + own.warm_size], rows))
+            own_x = x if _driven(member) else None
+            statuses.append(run_fold(member.family, own, y, own_x, warm[at : at + own.warm_size], rows))
             at += own.warm_size
             if statuses[-1] <= Status.DONE:
                 out.row[i] = 1.0
@@ -138,18 +157,30 @@ class Combination(Family[CombinationPlan]):
             if inside[i]:
                 rows = Rows.allocate(own, y.size)
                 rows.row[:] = part
-                status = member.family.replay(own, y, x, rows)
+                status = member.family.replay(own, y, x if _driven(member) else None, rows)
                 if status > Status.DONE:
                     return status
                 found.append(rows)
         self._join(plan, inside, found, out)
         return Status.DONE
 
+    def paths(
+        self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """The members' paths under the same shocks, joined as their forecasts are."""
+        inside = row[: len(plan.members)] > 0.0
+        found = [
+            member.family.paths(own, y, x if _driven(member) else None, part, shocks)
+            for i, (member, own, part) in enumerate(_parts(plan, row))
+            if inside[i]
+        ]
+        return joined(np.array(found), plan.weights if isinstance(plan.weights, str) else plan.weights[inside])
+
     def _join(self, plan: CombinationPlan, inside: Any, found: list[Rows], out: Rows) -> None:
         weights = plan.weights if isinstance(plan.weights, str) else plan.weights[inside]
         for name in ("points", "stderr", "lower", "upper", "fitted"):
             stack = np.array([getattr(rows, name) for rows in found])
-            getattr(out, name)[...] = _joined(stack, weights)
+            getattr(out, name)[...] = joined(stack, weights)
 
     def coefficients(
         self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
@@ -206,6 +237,17 @@ class Combination(Family[CombinationPlan]):
         return float(row[-1])
 
 
+class DrivenCombination(Combination):
+    """A combination of which a member takes drivers."""
+
+    takes_drivers = True
+
+
+def _driven(member: "Method") -> bool:
+    """Whether driver rows are handed to a member."""
+    return member.family.takes_drivers and member.settings.get("drivers") != "none"
+
+
 def _parts(plan: CombinationPlan, row: FloatArray) -> "list[tuple[Method, Any, FloatArray]]":
     """Each member with its plan and its part of the row."""
     at, found = len(plan.members), []
@@ -215,7 +257,7 @@ def _parts(plan: CombinationPlan, row: FloatArray) -> "list[tuple[Method, Any, F
     return found
 
 
-def _joined(stack: FloatArray, weights: str | FloatArray) -> FloatArray:
+def joined(stack: FloatArray, weights: str | FloatArray) -> FloatArray:
     """Join the members' arrays along the first axis."""
     if isinstance(weights, str):
         if weights == "median":

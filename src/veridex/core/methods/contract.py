@@ -216,6 +216,10 @@ class Family(ABC, Generic[P]):
         """Whether `run` searches a form, a power or orders from time to time; in between it keeps what it found."""
         return False
 
+    def form(self, plan: P, row: FloatArray) -> str:
+        """What a search chose, written as settings; empty where nothing is searched."""
+        return ""
+
     def forget(self, plan: P, warm: FloatArray) -> None:
         """Make the next `run` search anew, where the method searches."""
         if warm.size and self.searches(plan):
@@ -267,6 +271,10 @@ class Family(ABC, Generic[P]):
     def likelihood_of(self, plan: P, row: FloatArray) -> str:
         """What the values are that the likelihood is of: criteria compare where this is the same."""
         return "values"
+
+    def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
+        """The family that does what these settings ask for; nearly always this one."""
+        return self
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""

@@ -192,12 +192,18 @@ class Fitted(Evidence):
             reason=self.reason or remark,
         )
 
-    def simulate(self, horizon: int, paths: int = 1000, seed: int = 0) -> FloatArray:
+    def simulate(self, horizon: int, paths: int = 1000, seed: int = 0, shocks: FloatArray | None = None) -> FloatArray:
         """Simulate demand after the end of the series, given the estimates and the drivers' expectations.
 
         Paths follow the method's own law where it has one (ARIMA by its psi weights, smoothing by its recursion), else
         a linear one with the standard errors of the forecast. The shocks depend on the seed, the item, the method and
-        the last period alone.
+        the last period alone, unless they are given.
+
+        Parameters
+        ----------
+        horizon, paths, seed : int
+        shocks : ndarray, shape (paths, horizon), optional
+            Standard normal ones, such as several items share.
 
         Returns
         -------
@@ -216,7 +222,8 @@ class Fitted(Evidence):
             return np.full((paths, horizon), np.nan)
         who = zlib.crc32(f"{self.series.item} {self.method.text}".encode())
         last = (self.series.start + len(self.series)) % 2**32
-        shocks = np.random.default_rng([seed, who, last]).standard_normal((paths, horizon))
+        if shocks is None:
+            shocks = np.random.default_rng([seed, who, last]).standard_normal((paths, horizon))
         y, found = self._rows(horizon, self.foresight)
         x = None if found is None else found.x
         with np.errstate(all="ignore"):

@@ -155,6 +155,13 @@ class Smoothing(Family[ChosenPlan]):
         """One form of several is chosen."""
         return len(plan.forms) > 1
 
+    def form(self, plan: ChosenPlan, row: FloatArray) -> str:
+        """The form that is preferred, of an average the one with the most weight."""
+        if not self.searches(plan):
+            return ""
+        error, trend, season = _words(_stored_forms(plan, row)[0][1])
+        return f"error={error} trend={trend} season={season}"
+
     def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the forms in the row, and forecast."""
         seasons = _stored_seasons(plan, out.row)

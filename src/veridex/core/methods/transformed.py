@@ -78,6 +78,11 @@ class Transformed(Family[TransformedPlan]):
         """Where the power is not stated, or the method searches."""
         return plan.power is None or self._family.searches(plan.inner)
 
+    def form(self, plan: TransformedPlan, row: FloatArray) -> str:
+        """The power, if it was estimated, and what the method searched."""
+        power = f"power={row[0]:.2f} " if plan.power is None else ""
+        return f"{power}{self._family.form(plan.inner, row[HEAD:])}".strip()
+
     def forget(self, plan: TransformedPlan, warm: FloatArray) -> None:
         """The power, and what the method searched."""
         warm[0] = 0.0

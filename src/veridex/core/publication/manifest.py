@@ -15,12 +15,31 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.methods.fitted import Fitted
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.verdict.single import Choice
+from veridex.core.publication.calibration import Bands, Wanted
+from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.crossfit import KINDS, Crossfit
 from veridex.core.verdict.verdict import Verdict
 
-__all__ = ["FORMAT", "explained_by", "fingerprint", "item_entry", "manifest_head"]
+__all__ = [
+    "FORMAT",
+    "explained_by",
+    "fingerprint",
+    "fit_entry",
+    "interval_entry",
+    "manifest_head",
+    "score_entry",
+]
 
-FORMAT = "veridex publication 1"
+FORMAT = "veridex publication 2"
+
+
+INTERVALS = {
+    "model": "what each method's own formula holds, see docs/methods.md",
+    "conformal": "quantiles of the backtest's errors in standard errors, lead times pooled with their neighbours",
+    "average": "the mean of both; the model's alone beyond the tested lead times, and where errors are too few",
+    "held": "cross-fitted: each origin's bounds come from the errors at the others",
+    "widths": "they shrink with neither lead time nor level",
+}
 
 
 def fingerprint(history: History) -> str:
@@ -38,7 +57,7 @@ def fingerprint(history: History) -> str:
     return digest.hexdigest()
 
 
-def manifest_head(history: History, verdict: Verdict | None, horizon: int, levels: tuple[float, ...]) -> dict[str, Any]:
+def manifest_head(history: History, verdict: Verdict | None, horizon: int, wanted: Wanted) -> dict[str, Any]:
     """Everything but the items."""
     text = history.cadence.text
     ends = history.starts + np.diff(history.offsets) - 1
@@ -61,8 +80,10 @@ def manifest_head(history: History, verdict: Verdict | None, horizon: int, level
             "tidying": None if history.rules is None else history.rules.in_words(),
         },
         "horizon": horizon,
-        "levels": list(levels),
-        "intervals": "model: they hold what each method's own formula holds, see docs/methods.md",
+        "levels": list(wanted.levels),
+        "quantiles": list(wanted.quantiles),
+        "intervals": wanted.kind or "average of model and conformal bounds from 12 origins on, else model",
+        "intervals_in_words": INTERVALS,
         "backtest": None if verdict is None else _backtest(verdict),
     }
 
@@ -71,6 +92,7 @@ def _backtest(verdict: Verdict) -> dict[str, Any]:
     trial = verdict.trial
     return {
         "rule": verdict.rule,
+        "conditions": verdict.conditions.in_words(),
         "scheme": trial.scheme.in_words(),
         "settings": asdict(trial.scheme) if is_dataclass(trial.scheme) else {},
         "lineup": [entered.text for entered in trial.lineup],
@@ -94,35 +116,59 @@ def explained_by(explaining: Explaining, scenarios: Sequence[Drivers]) -> dict[s
     return found
 
 
-def item_entry(
-    fitted: Fitted | None, choice: Choice | None, tested_levels: tuple[float, ...], why: str, reason: str
-) -> dict[str, Any]:
-    """What is written down about one item; coverage is that of the levels that were tested."""
-    entry: dict[str, Any] = {"method": fitted.method.text if fitted else None, "why": why, "reason": reason}
-    if fitted is not None and fitted.available:
-        coefficients = fitted.coefficients[["name", "value", "std_error"]].to_dict("records")
-        entry |= {
-            "settings": _clean(fitted.method.settings),
-            "in_words": fitted.in_words(),
-            "coefficients": [_clean(row) for row in coefficients],
-            "variance": _plain(fitted.variance),
-            "log_likelihood": _plain(fitted.log_likelihood),
-            "aicc": _plain(fitted.aicc),
+def fit_entry(fitted: Fitted) -> dict[str, Any]:
+    """What is written down about a refit."""
+    if not fitted.available:
+        return {}
+    coefficients = fitted.coefficients[["name", "value", "std_error"]].to_dict("records")
+    return {
+        "settings": _clean(fitted.method.settings),
+        "form": fitted.method.family.form(fitted._plan, fitted.row),
+        "in_words": fitted.in_words(),
+        "coefficients": [_clean(row) for row in coefficients],
+        "variance": _plain(fitted.variance),
+        "log_likelihood": _plain(fitted.log_likelihood),
+        "aicc": _plain(fitted.aicc),
+    }
+
+
+def interval_entry(bands: Bands, levels: tuple[float, ...], crossfit: Crossfit | None) -> dict[str, Any]:
+    """Which intervals are published at each level, and what each kind held when it was tested."""
+    entry: dict[str, Any] = {f"{level:g}": kind for level, kind in zip(levels, bands.kinds, strict=True)}
+    found: dict[str, Any] = {"intervals": {"published": entry, "calibrated_up_to_step": bands.tested}}
+    if crossfit is not None:
+        found["intervals"]["held"] = {kind: [_clean(row) for row in crossfit.held(kind)] for kind in KINDS}
+    return found
+
+
+def score_entry(choice: Choice | None) -> dict[str, Any]:
+    """What a verdict knows of an item; coverage is that of the levels that were tested."""
+    if choice is None or choice.winner is None:
+        return {}
+    entry: dict[str, Any] = {"route": choice.route}
+    if choice.override is not None:
+        entry["override"] = {"reason": choice.override.reason, "instead_of": choice.override.instead_of}
+    if choice.crossfit is None:
+        return entry
+    winner, single, crossfit = choice.winner, choice.best_single, choice.crossfit
+    coverage = dict(zip((f"{level:g}" for level in crossfit.levels), map(_plain, winner.coverage), strict=True))
+    entry["scores"] = _clean(
+        {
+            "measure": choice.evidence.measure,
+            "error": winner.error,
+            "benchmark": choice.benchmark.method if choice.benchmark else None,
+            "benchmark_error": choice.benchmark.error if choice.benchmark else None,
+            "gain": choice.gain,
+            "origins": choice.evidence.origins,
+            "coverage": coverage,
+            "coverage_of": crossfit.default_kind,
+            "best_single": single.method if single else None,
+            "best_single_error": single.error if single else None,
+            "cross_error": choice.cross_error,
+            "bias": winner.bias,
+            "unmet": list(choice.unmet),
         }
-    if choice is not None and choice.winner is not None:
-        shares = zip(tested_levels, choice.winner.coverage, strict=True)
-        coverage = {f"{level:g}": _plain(share) for level, share in shares}
-        entry["scores"] = _clean(
-            {
-                "measure": choice.evidence.measure,
-                "error": choice.winner.error,
-                "benchmark": choice.benchmark.method if choice.benchmark else None,
-                "benchmark_error": choice.benchmark.error if choice.benchmark else None,
-                "gain": choice.gain,
-                "origins": choice.evidence.origins,
-                "coverage": coverage,
-            }
-        )
+    )
     return entry
 
 

@@ -2,10 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import partial
 from typing import Any
 
-import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.engine import Engine
@@ -14,15 +12,17 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.methods.fitted import Fitted, fit
-from veridex.core.methods.forecast import Forecast
-from veridex.core.methods.levels import bound_columns
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.manifest import explained_by, item_entry, manifest_head
+from veridex.core.publication.calibration import Wanted
+from veridex.core.publication.groups import Grouping, group_rows, groupings
+from veridex.core.publication.item import ItemTask, ItemWork
+from veridex.core.publication.manifest import explained_by, manifest_head, score_entry
+from veridex.core.publication.tables import Page, frame_of, totals_of
 from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.verdict import Verdict
+from veridex.errors import ParameterError
 
-__all__ = ["Publication", "make_publication"]
+__all__ = ["Ahead", "Publication", "make_publication"]
 
 
 EMPTY = History.from_numbers([0.0], cadence="monthly", start="2000-01")
@@ -36,8 +36,12 @@ class Publication:
     ----------
     frame : DataFrame
         item, period, kind (``actual`` or ``forecast``), step, value, stderr, the bounds of each level, method,
-        tested (whether the lead time was backtested), reason, scenario (empty for the drivers themselves). History
+        tested (whether the lead time was backtested), reason, scenario (empty for the drivers themselves), one-sided
+        quantiles, half-widths of the intervals absolute and in percent of the value, intervals (which kind). History
         first, as it was read, then the forecasts, per item, those of each scenario after them.
+    totals : DataFrame
+        Demand from the first lead time up to each step: group (``item``, ``all`` or a column), name, items, step,
+        period (the last one added), value, bounds and quantiles with their own calibration, intervals, tested.
     manifest : dict
         From what data, with what versions, methods, coefficients and scheme, and how good.
     ledger : DataFrame
@@ -47,10 +51,12 @@ class Publication:
     frame: pd.DataFrame = field(repr=False)
     manifest: dict[str, Any] = field(repr=False)
     ledger: pd.DataFrame = field(repr=False, default_factory=lambda: ledger(EMPTY))
+    totals: pd.DataFrame = field(repr=False, default_factory=pd.DataFrame)
 
     def __repr__(self) -> str:
         head = self.manifest
-        return f"Publication({len(head['items'])} items, {head['data']['cadence']}, {head['horizon']} ahead)"
+        until = f"until {head['until']}" if head.get("until") else f"{head['horizon']} ahead"
+        return f"Publication({len(head['items'])} items, {head['data']['cadence']}, {until})"
 
     @property
     def items(self) -> tuple[str, ...]:
@@ -63,101 +69,86 @@ class Publication:
         return self.frame[self.frame["kind"] == "forecast"].reset_index(drop=True)
 
 
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """How far a publication looks ahead, and how much history it carries.
+
+    Attributes
+    ----------
+    horizon : int or str
+        Periods, or the last period.
+    past : int or "all"
+        Periods of history in the frame.
+    """
+
+    horizon: int | str = 12
+    past: int | str = "all"
+
+    def __post_init__(self) -> None:
+        if isinstance(self.horizon, bool) or (isinstance(self.horizon, int) and self.horizon < 1):
+            raise ParameterError("horizon", str(self.horizon), "publish at least one period")
+        if self.past != "all" and (not isinstance(self.past, int) or isinstance(self.past, bool) or self.past < 0):
+            raise ParameterError("history", repr(self.past), "it is 'all', or how many periods go with the forecast")
+
+    def steps(self, series: ItemHistory) -> int:
+        """Lead times of an item; below one where its history reaches that far already."""
+        if isinstance(self.horizon, int):
+            return self.horizon
+        return series.cadence.period(self.horizon) - (series.start + len(series) - 1)
+
+
 def make_publication(
     history: History,
     source: Verdict | Method,
-    horizon: int,
-    levels: tuple[float, ...],
+    ahead: Ahead,
+    wanted: Wanted,
     engine: Engine,
     explaining: Explaining | None = None,
     scenarios: Sequence[Drivers] = (),
+    groups: Sequence[str] = (),
 ) -> Publication:
     """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
-    chosen = [_method_of(source, series.item) for series in history]
-    levels_tested = source.trial.levels if isinstance(source, Verdict) else ()
-    tasks = list(zip(history, chosen, strict=True))
     explaining = explaining or Explaining()
-    work = partial(_refit, horizon=horizon, levels=levels, explaining=explaining, scenarios=tuple(scenarios))
-    made = list(engine.map(work, tasks))
-    frames, entries = [], {}
-    for (series, _), (fitted, forecast, others) in zip(tasks, made, strict=True):
-        choice = source.choice(series.item) if isinstance(source, Verdict) else None
-        why = source.why(series.item) if isinstance(source, Verdict) else "The planner's own choice; not backtested."
-        reason = source.reason(series.item) if isinstance(source, Verdict) else ""
-        reason = reason or (forecast.reason if forecast else "")
-        tested = choice.evidence.furthest if choice is not None and choice.winner is not None else 0
-        frame = _item_frame(series, fitted, forecast, horizon, levels, tested, reason)
-        frames.append(frame)
-        for scenario, other in zip(scenarios, others, strict=False):
-            ahead = _item_frame(series, fitted, other, horizon, levels, tested, other.reason)
-            frames.append(ahead[ahead["kind"] == "forecast"].assign(scenario=scenario.name))
-        entries[series.item] = item_entry(fitted, choice, levels_tested, why, reason)
-    manifest = manifest_head(history, source if isinstance(source, Verdict) else None, horizon, levels)
-    manifest |= explained_by(explaining, scenarios)
-    frame = pd.concat(frames, ignore_index=True)
-    return Publication(frame=frame, manifest=manifest | {"items": entries}, ledger=ledger(history))
+    verdict = source if isinstance(source, Verdict) else None
+    asked = groupings(history, verdict, groups)
+    shared = tuple(one.shared for one in asked)
+    tasks = [_task(series, source, ahead.steps(series), shared) for series in history]
+    if all(task.horizon < 1 for task in tasks):
+        raise ParameterError("horizon", repr(ahead.horizon), "every item's history reaches that far already")
+    made = list(engine.map(ItemWork(wanted, explaining, tuple(scenarios)), tasks))
+    pages, entries = [], {}
+    for task, found in zip(tasks, made, strict=True):
+        choice = verdict.choice(task.series.item) if verdict is not None else None
+        why = verdict.why(task.series.item) if verdict is not None else "The planner's own choice; not backtested."
+        reason = verdict.reason(task.series.item) if verdict is not None else ""
+        if task.horizon < 1:
+            reason = f"its history reaches {ahead.horizon} already"
+        reason = reason or (found.forecast.reason if found.forecast else "")
+        tested = choice.evidence.furthest if choice is not None and choice.crossfit is not None else 0
+        pages.append(Page(task, found, tested, reason))
+        text = task.method.text if task.method is not None else None
+        entries[task.series.item] = {"method": text, "why": why, "reason": reason} | found.entry | score_entry(choice)
+    steps = max(task.horizon for task in tasks)
+    manifest = manifest_head(history, verdict, steps, wanted) | explained_by(explaining, scenarios)
+    if isinstance(ahead.horizon, str):
+        manifest["until"] = ahead.horizon
+    manifest["groups"] = [one.entry() for one in asked]
+    return Publication(
+        frame=frame_of(pages, wanted, ahead.past),
+        manifest=manifest | {"items": entries},
+        ledger=ledger(history),
+        totals=totals_of(pages, wanted, _group_rows(asked, pages, wanted)),
+    )
 
 
-def _method_of(source: Verdict | Method, item: str) -> Method | None:
+def _task(series: ItemHistory, source: Verdict | Method, horizon: int, shared: tuple[float, ...]) -> ItemTask:
     if isinstance(source, Method):
-        return source
-    winner = source.choice(item).winner
-    return None if winner is None else as_method(winner.method)
+        return ItemTask(series, source, horizon, None, shared)
+    choice = source.choice(series.item)
+    method = None if choice.winner is None else as_method(choice.winner.method)
+    return ItemTask(series, method, horizon, choice.crossfit, shared)
 
 
-def _refit(
-    task: tuple[ItemHistory, Method | None],
-    *,
-    horizon: int,
-    levels: tuple[float, ...],
-    explaining: Explaining,
-    scenarios: tuple[Drivers, ...],
-) -> tuple[Fitted | None, Forecast | None, list[Forecast]]:
-    series, chosen = task
-    if chosen is None:
-        return None, None, []
-    if not chosen.family.takes_drivers:
-        fitted = fit(series, chosen)
-        return fitted, fitted.forecast(horizon, levels), []
-    fitted = fit(series, chosen, explaining.drivers, explaining.events)
-    others = [] if fitted.regressors is None or fitted.regressors.drivers is None else scenarios
-    forecasts = [fitted.forecast(horizon, levels, drivers=one) for one in others]
-    return fitted, fitted.forecast(horizon, levels), forecasts
-
-
-def _item_frame(
-    series: ItemHistory,
-    fitted: Fitted | None,
-    forecast: Forecast | None,
-    horizon: int,
-    levels: tuple[float, ...],
-    tested: int,
-    reason: str,
-) -> pd.DataFrame:
-    """History and forecast of one item, one under the other."""
-    n = len(series)
-    nothing = np.full(horizon, np.nan)
-    past, steps = np.full(n, np.nan), np.arange(1, horizon + 1)
-
-    def whole(ahead: Any) -> Any:
-        return np.concatenate((past, ahead))
-
-    columns: dict[str, Any] = {
-        "item": series.item,
-        "period": series.cadence.starts(np.arange(series.start, series.start + n + horizon)),
-        "kind": ["actual"] * n + ["forecast"] * horizon,
-        "step": pd.Series([pd.NA] * n + steps.tolist(), dtype="Int64"),
-        "value": np.concatenate((series.actuals, forecast.points if forecast else nothing)),
-        "stderr": whole(forecast.stderr if forecast else nothing),
-    }
-    bounds = [
-        whole(side[j]) if forecast else whole(nothing)
-        for j in range(len(levels))
-        for side in ((forecast.lower, forecast.upper) if forecast else (nothing, nothing))
-    ]
-    columns |= dict(zip(bound_columns(levels), bounds, strict=True))
-    columns["method"] = [None] * n + [fitted.method.text if fitted else None] * horizon
-    columns["tested"] = pd.Series([pd.NA] * n + (steps <= tested).tolist(), dtype="boolean")
-    columns["reason"] = [""] * n + [reason] * horizon
-    columns["scenario"] = ""
-    return pd.DataFrame(columns)
+def _group_rows(asked: Sequence[Grouping], pages: Sequence[Page], wanted: Wanted) -> list[dict[str, Any]]:
+    found = {page.task.series.item: page for page in pages if page.found.available}
+    return [row for k, one in enumerate(asked) for row in group_rows(one, k, found, wanted)]

@@ -2,12 +2,21 @@
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import stdtr
 
-__all__ = ["EqualAccuracy", "MeanRanks", "PairedDifference", "diebold_mariano", "mean_ranks", "paired_bootstrap"]
+__all__ = [
+    "EqualAccuracy",
+    "MeanRanks",
+    "PairedDifference",
+    "diebold_mariano",
+    "mean_error",
+    "mean_ranks",
+    "paired_bootstrap",
+]
 
 FloatArray = NDArray[np.float64]
 
@@ -74,14 +83,50 @@ def diebold_mariano(first: FloatArray, second: FloatArray, overlap: int) -> Equa
     e = d - mean
     if not float(e @ e) > 1e-24 * float(d @ d):
         return EqualAccuracy(mean, math.nan, math.nan, n, "the losses differ by the same amount at every origin")
-    if overlap == 1:
-        degrees, variance = n - 1, float(e @ e) / (n - 1)  # the correction at lead time one: (n - 1) / n
-    else:
-        degrees = max(FEWEST_COSINES, n // (2 * overlap))
-        waves = np.cos(np.pi * np.outer(np.arange(1, degrees + 1), np.arange(n) + 0.5) / n)
-        variance = float(np.mean(np.square(waves @ e))) * 2.0 / n
-    statistic = mean / math.sqrt(variance / n)
+    variance, degrees = _long_run_variance(e, overlap)
+    statistic = mean / math.sqrt(float(variance) / n)
     return EqualAccuracy(mean, statistic, float(2.0 * stdtr(degrees, -abs(statistic))), n)
+
+
+def _long_run_variance(e: FloatArray, overlap: int) -> tuple[FloatArray, int]:
+    """Variances of values whose mean is uncertain, and their degrees of freedom.
+
+    `e` are deviations from the mean, shape (..., n).
+    """
+    n = e.shape[-1]
+    if overlap == 1:
+        return np.asarray((e * e).sum(axis=-1) / (n - 1)), n - 1  # the correction at lead time one: (n - 1) / n
+    degrees = max(FEWEST_COSINES, n // (2 * overlap))
+    sums = (e[..., None, :] * _waves(n, degrees)).sum(axis=-1)
+    return np.asarray(np.square(sums).mean(axis=-1) * 2.0 / n), degrees
+
+
+@lru_cache(maxsize=64)
+def _waves(n: int, count: int) -> FloatArray:
+    """The first cosine waves over n origins, shape (count, n)."""
+    return np.asarray(np.cos(np.pi * np.outer(np.arange(1, count + 1), np.arange(n) + 0.5) / n))
+
+
+def mean_error(values: FloatArray, overlap: int) -> FloatArray:
+    """Standard errors of the means of losses at origins in a row, with overlapping lead times respected.
+
+    Parameters
+    ----------
+    values : ndarray, shape (..., n)
+        Losses, oldest origin first.
+    overlap : int
+        As in `diebold_mariano`, and so is the variance.
+
+    Returns
+    -------
+    ndarray, shape (...)
+        NaN with fewer than three origins.
+    """
+    n = values.shape[-1]
+    if n < FEWEST_HORIZONS:
+        return np.full(values.shape[:-1], np.nan)
+    variance, _ = _long_run_variance(values - values.mean(axis=-1, keepdims=True), overlap)
+    return np.asarray(np.sqrt(variance / n))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

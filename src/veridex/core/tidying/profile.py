@@ -16,13 +16,10 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.tidying.expectation import Expectation, expect
 from veridex.core.tidying.life import alive
+from veridex.core.tidying.pattern import demand_pattern
 from veridex.core.tidying.unfinished import unfinished_period
 
 __all__ = ["ItemProfile", "profile", "profile_items"]
-
-INTERVAL, VARIATION = 1.32, 0.49
-"""Cut-offs of the demand classes: Syntetos, Boylan and Croston (2005), Journal of the Operational Research Society
-56, 495-503."""
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -114,9 +111,7 @@ def _demand(series: ItemHistory) -> dict[str, Any]:
     sold = np.flatnonzero(y != 0)
     leading = int(sold[0]) if sold.size else y.size
     trailing = int(y.size - 1 - sold[-1]) if sold.size else 0
-    sizes = y[sold]
-    interval = (y.size - leading - trailing) / sold.size if sold.size else math.nan
-    variation = float(np.var(sizes) / np.mean(sizes) ** 2) if sold.size > 1 and np.mean(sizes) != 0 else math.nan
+    interval, variation, kind = demand_pattern(series.values)
     return {
         "negative": int((y < 0).sum()),
         "zeros": int((y == 0).sum()),
@@ -126,17 +121,8 @@ def _demand(series: ItemHistory) -> dict[str, Any]:
         "mean": float(y.mean()) if y.size else math.nan,
         "interval": interval,
         "size_variation": variation,
-        "demand_class": _class(interval, variation),
+        "demand_class": kind,
     }
-
-
-def _class(interval: float, variation: float) -> str:
-    if math.isnan(interval):
-        return "none"
-    uneven = variation > VARIATION
-    if interval > INTERVAL:
-        return "lumpy" if uneven else "intermittent"
-    return "erratic" if uneven else "smooth"
 
 
 def _shape(series: ItemHistory, found: Expectation) -> dict[str, Any]:

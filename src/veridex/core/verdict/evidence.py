@@ -1,15 +1,18 @@
 """What a trial says about one item: each method's error, coverage and price on the same cells."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.backtest.trial import Trial
 from veridex.core.methods.status import Status, short_reason
+from veridex.core.scoring.comparison import mean_error
+from veridex.core.verdict.routing import Route
 
-__all__ = ["Entry", "ItemEvidence", "gather"]
+__all__ = ["Entry", "Evidence", "ItemEvidence"]
+
+FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,13 +23,20 @@ class Entry:
     ----------
     method : str
     error : float
-        Mean over the origins of the mean scaled (or plain) absolute error.
+        Mean over the origins of the absolute error, scaled where there is a scale; of intermittent demand the root
+        mean square.
     parameters : float
         Quantities estimated, mean over the origins.
     coverage : tuple of float
         Percent of actuals inside the intervals of each level.
     missing : str
         Why it has no forecast at an origin and so cannot be chosen; empty where it can.
+    std_error : float
+        Of the error, over origins whose lead times overlap; NaN with too few origins.
+    bias : float
+        Sum of errors in percent of the sum of actuals.
+    form, criterion : str and float
+        What a search chose at the last origin, and its AICc.
     """
 
     method: str
@@ -34,6 +44,10 @@ class Entry:
     parameters: float
     coverage: tuple[float, ...]
     missing: str
+    std_error: float = np.nan
+    bias: float = np.nan
+    form: str = ""
+    criterion: float = np.nan
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +57,10 @@ class ItemEvidence:
     Attributes
     ----------
     measure : str
-        ``"mase"``, or ``"mae"`` where the training spans give no scale.
+        ``"mase"``, or ``"mae"`` where the training spans give no scale; ``"rmsse"`` or ``"rmse"`` of intermittent
+        demand, where absolute errors would favour forecasting nothing.
     origins, cells : int
-        Origins and (origin, step) cells with a known actual.
+        Origins used and (origin, step) cells with a known actual.
     furthest : int
         The longest lead time with a known actual; 0 where nothing was tested.
     entries : tuple of Entry
@@ -59,60 +74,127 @@ class ItemEvidence:
     furthest: int
     entries: tuple[Entry, ...]
 
+    def entry(self, method: str) -> Entry | None:
+        """A method's entry; None where it was not entered."""
+        return next((entry for entry in self.entries if entry.method == method), None)
 
-@np.errstate(all="ignore")
-def gather(trial: Trial, index: int) -> ItemEvidence:
-    """Collect an item's evidence.
 
-    A method counts only if it forecast every cell: an average over the easier origins proves nothing.
+@dataclass(frozen=True, slots=True, eq=False)
+class Evidence:
+    """The evidence about an item as arrays, over the origins that are used.
+
+    Attributes
+    ----------
+    item : ItemEvidence
+    route : Route
+    known : ndarray of bool, shape (O, H)
+        Cells with an actual that count.
+    scale : ndarray, shape (O,)
+        What errors are divided by.
+    power : float
+        1 where sizes are absolute errors, 2 where they are squares.
+    sizes : ndarray, shape (M, O)
+        Mean size of the scaled errors at each origin.
+    tested : ndarray of bool, shape (M,)
+        Methods with a forecast for every cell.
     """
+
+    item: ItemEvidence
+    route: Route
+    known: NDArray[np.bool_]
+    scale: FloatArray
+    power: float
+    sizes: FloatArray
+    tested: NDArray[np.bool_]
+
+    def errors(self, sizes: FloatArray) -> FloatArray:
+        """Errors of sizes (..., O)."""
+        return np.asarray(sizes.mean(axis=-1) ** (1.0 / self.power))
+
+    @classmethod
+    @np.errstate(all="ignore")
+    def gather(cls, trial: Trial, i: int, route: Route, known: NDArray[np.bool_]) -> "Evidence":
+        """Collect an item's evidence.
+
+        A method counts only if it forecast every cell: an average over the easier origins proves nothing.
+
+        Parameters
+        ----------
+        trial : Trial
+        i : int
+        route : Route
+        known : ndarray of bool, shape (all O, H)
+            Cells that count.
+        """
+        a, at = trial.arrays, np.flatnonzero(route.origins)
+        known = known[at]
+        actual = np.where(known, a.actuals[i, at], np.nan)
+        squared = route.name == "intermittent"
+        scales = np.sqrt(a.scales[i, at, 1]) if squared else a.scales[i, at, 0]
+        scaled = bool(at.size) and not np.isnan(scales).any()
+        scale = scales if scaled else np.ones(at.size)
+        power = 2.0 if squared else 1.0
+        errors = actual - a.points[i][:, at]
+        tested = (~np.isnan(errors) | ~known).all(axis=(1, 2)) & bool(at.size)
+        counts = known.sum(axis=1)
+        sizes = np.nansum((np.abs(errors) / scale[:, None]) ** power, axis=2) / counts
+        sizes[~tested] = np.nan
+        measure = ("rmsse" if squared else "mase") if scaled else ("rmse" if squared else "mae")
+        item = ItemEvidence(
+            item=trial.history.names[i],
+            measure=measure,
+            origins=at.size,
+            cells=int(counts.sum()),
+            furthest=int(np.flatnonzero(~np.isnan(a.actuals[i]).all(axis=0)).max(initial=-1)) + 1,
+            entries=_entries(trial, i, at, known, errors, sizes, power, tested),
+        )
+        return cls(item, route, known, scale, power, sizes, tested)
+
+
+def _entries(
+    trial: Trial,
+    i: int,
+    at: NDArray[np.int64],
+    known: NDArray[np.bool_],
+    errors: FloatArray,
+    sizes: FloatArray,
+    power: float,
+    tested: NDArray[np.bool_],
+) -> tuple[Entry, ...]:
     a = trial.arrays
-    actual = a.actuals[index]
-    known = ~np.isnan(actual)
-    scale = a.scales[index, :, 0][:, None]
-    scaled = known.any() and not np.isnan(np.broadcast_to(scale, actual.shape)[known]).any()
-    entries = []
+    status = a.status[i][:, at]
+    parameters = np.where(status <= Status.DONE, a.parameters[i][:, at], np.nan)
+    done = np.maximum((~np.isnan(parameters)).sum(axis=1), 1)
+    parameters = np.where((~np.isnan(parameters)).any(axis=1), np.nansum(parameters, axis=1) / done, np.nan)
+    mean = sizes.mean(axis=1) if at.size else np.full(len(trial.lineup), np.nan)
+    actual = np.where(known, a.actuals[i, at], 0.0)
+    inside = (a.lower[i][:, at] <= actual[:, None]) & (actual[:, None] <= a.upper[i][:, at]) & known[:, None]
+    bounded = ~np.isnan(a.lower[i][:, at]) & known[:, None]
+    coverage = 100.0 * inside.sum(axis=(1, 3)) / bounded.sum(axis=(1, 3))
+    bias = 100.0 * np.nansum(np.where(known, errors, np.nan), axis=(1, 2)) / np.abs(actual).sum()
+    overlap = -(-known.shape[1] // getattr(trial.scheme, "stride", 1))
+    means = mean ** (1.0 / power)
+    # The delta method turns the standard error of a mean square into that of its root.
+    spreads = mean_error(sizes, overlap) / (power * means ** (power - 1.0))
+    found = []
     for m, entered in enumerate(trial.lineup):
-        points = a.points[index, m]
-        missed = np.flatnonzero((known & np.isnan(points)).any(axis=1))
         missing = ""
-        if not known.any():
+        if not at.size:
             missing = "no actual is known after any origin"
-        elif missed.size:
-            missing = short_reason(int(a.status[index, m, missed[0]]))
-        size = np.abs(actual - points) / (scale if scaled else 1.0)
-        entries.append(
+        elif not tested[m]:
+            lost = np.flatnonzero((np.isnan(errors[m]) & known).any(axis=1))[0]
+            missing = short_reason(int(status[m, lost]))
+        found.append(
             Entry(
                 method=entered.text,
-                error=np.nan if missing else _mean_of_means(size),
-                parameters=_mean(a.parameters[index, m][a.status[index, m] <= Status.DONE]),
-                coverage=tuple(
-                    _coverage(actual, a.lower[index, m, :, j], a.upper[index, m, :, j])
-                    for j in range(len(trial.levels))
-                ),
+                error=float(means[m]),
+                parameters=float(parameters[m]),
+                coverage=tuple(coverage[m].tolist()),
                 missing=missing,
+                std_error=float(spreads[m]),
+                bias=float(bias[m]) if tested[m] else np.nan,
+                form=a.forms[i, m, at[-1]].decode() if at.size else "",
+                criterion=float(a.criteria[i, m, at[-1]]) if at.size else np.nan,
             )
         )
-    return ItemEvidence(
-        item=trial.history.names[index],
-        measure="mase" if scaled else "mae",
-        origins=int(known.any(axis=1).sum()),
-        cells=int(known.sum()),
-        furthest=int(np.flatnonzero(known.any(axis=0)).max(initial=-1)) + 1,
-        entries=tuple(entries),
-    )
-
-
-def _mean(values: NDArray[np.float64]) -> float:
-    known = values[~np.isnan(values)]
-    return float(known.mean()) if known.size else np.nan
-
-
-def _mean_of_means(values: NDArray[np.float64]) -> float:
-    return _mean(np.array([_mean(row) for row in values]))
-
-
-def _coverage(actual: NDArray[np.float64], lower: NDArray[Any], upper: NDArray[Any]) -> float:
-    known = ~np.isnan(actual) & ~np.isnan(lower)
-    inside = (lower <= actual) & (actual <= upper)
-    return float(100.0 * inside[known].mean()) if known.any() else np.nan
+    return tuple(found)

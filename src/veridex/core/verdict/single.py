@@ -1,51 +1,86 @@
 """The rule `single`: the method with the lowest error, provided it beats the benchmark."""
 
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
 
 from veridex.core.verdict.evidence import Entry, ItemEvidence
+from veridex.errors import ParameterError
 
-__all__ = ["Choice", "choose_single"]
+__all__ = ["Rule", "benchmark_of", "choose_by_rule", "choose_single"]
+
+Rule = Callable[[pd.DataFrame], str]
+"""A planner's own rule: from the table of an item's methods to the text of one of them."""
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """What is to be published for an item.
+def benchmark_of(evidence: ItemEvidence, benchmarks: tuple[str, ...]) -> Entry | None:
+    """The first of the benchmarks that was tested on every cell."""
+    entries = (evidence.entry(text) for text in benchmarks)
+    return next((entry for entry in entries if entry is not None and not entry.missing), None)
 
-    Attributes
+
+def choose_single(
+    rivals: Sequence[Entry],
+    benchmark: Entry | None,
+    drawn: NDArray[np.float64] | None = None,
+    *,
+    simplest: bool = False,
+) -> Entry | None:
+    """Choose the lowest error among those that beat the benchmark; ties go to fewer parameters, then to the order.
+
+    Parameters
     ----------
-    evidence : ItemEvidence
-    winner, benchmark : Entry or None
-        None where no method, or no benchmark, could be tested on every cell.
-    best_single : Entry or None
-        Of a blend: what the rule `single` would have published.
+    rivals : sequence of Entry
+        The methods that compete, all tested.
+    benchmark : Entry or None
+        Chosen where nothing beats it.
+    drawn : ndarray, shape (rivals,), optional
+        Logs of their errors drawn towards the portfolio's, which rank them instead of the errors.
+    simplest : bool
+        Take the one with the fewest parameters among those within one standard error of the lowest error.
     """
+    ranks = [entry.error for entry in rivals] if drawn is None else drawn.tolist()
+    better = [
+        (rank, entry)
+        for rank, entry in zip(ranks, rivals, strict=True)
+        if benchmark is None or entry.error < benchmark.error
+    ]
+    if not better:
+        return benchmark
+    _, best = min(better, key=lambda pair: (pair[0], pair[1].error, pair[1].parameters))
+    if simplest and not np.isnan(best.std_error):
+        near = [entry for _, entry in better if entry.error <= best.error + best.std_error]
+        best = min(near, key=lambda entry: (entry.parameters, entry.error))
+    return best
 
-    evidence: ItemEvidence
-    winner: Entry | None
-    benchmark: Entry | None
-    best_single: Entry | None = None
 
-    @property
-    def gain(self) -> float:
-        """Percent by which the winner's error is below the benchmark's; NaN without a benchmark."""
-        if self.winner is None or self.benchmark is None:
-            return float("nan")
-        if self.benchmark.error == 0.0:
-            return 0.0
-        return 100.0 * (1.0 - self.winner.error / self.benchmark.error)
+def choose_by_rule(rule: Rule, evidence: ItemEvidence, rivals: Sequence[Entry], levels: tuple[float, ...]) -> Entry:
+    """Ask a planner's own rule.
 
-
-def choose_single(evidence: ItemEvidence, benchmarks: tuple[str, ...]) -> Choice:
-    """Choose the lowest mean error; ties go to fewer parameters, then to the lineup's order.
-
-    The first of `benchmarks` that was tested on every cell must be beaten, and is chosen if nothing beats it.
+    Raises
+    ------
+    ParameterError
+        If it names no method that competes.
     """
-    tested = [entry for entry in evidence.entries if not entry.missing]
-    by_name = {entry.method: entry for entry in tested}
-    benchmark = next((by_name[name] for name in benchmarks if name in by_name), None)
-    if not tested:
-        return Choice(evidence, None, None)
-    best = min(tested, key=lambda entry: (entry.error, entry.parameters))
-    if benchmark is not None and not best.error < benchmark.error:
-        best = benchmark
-    return Choice(evidence, best, benchmark)
+    columns = {f"coverage_{level:g}".replace(".", "_"): j for j, level in enumerate(levels)}
+    rows = [
+        {
+            "item": evidence.item,
+            "method": entry.method,
+            "measure": evidence.measure,
+            "error": entry.error,
+            "std_error": entry.std_error,
+            "bias": entry.bias,
+            "parameters": entry.parameters,
+            **{name: entry.coverage[j] for name, j in columns.items()},
+        }
+        for entry in rivals
+    ]
+    chosen = rule(pd.DataFrame(rows))
+    found = next((entry for entry in rivals if entry.method == chosen), None)
+    if found is None:
+        names = ", ".join(entry.method for entry in rivals)
+        raise ParameterError("rule", repr(chosen), f"for {evidence.item!r} it must name one of {names}")
+    return found

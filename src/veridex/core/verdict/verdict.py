@@ -1,43 +1,83 @@
 """`decide` and `Verdict`: what is to be published per item, and why."""
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.trial import Trial
-from veridex.core.methods.words import number
-from veridex.core.verdict.blend import blend_choices
-from veridex.core.verdict.evidence import Entry, gather
-from veridex.core.verdict.single import Choice, choose_single
+from veridex.core.methods.catalogue import Method
+from veridex.core.methods.catalogue import method as as_method
+from veridex.core.methods.status import Status
+from veridex.core.verdict.choice import Choice, Override
+from veridex.core.verdict.conditions import Conditions
+from veridex.core.verdict.crossfit import KINDS
+from veridex.core.verdict.evidence import Entry, Evidence
+from veridex.core.verdict.reaching import choice_of, reach
+from veridex.core.verdict.routing import Route
+from veridex.core.verdict.single import Rule
+from veridex.core.verdict.words import reason_for_nothing, why
 from veridex.errors import ItemUnknown, ParameterError
 
 __all__ = ["Verdict", "decide"]
 
+RULES = ("blend", "single")
 
-def decide(trial: Trial, rule: str = "single") -> "Verdict":
+
+def decide(
+    trial: Trial,
+    rule: str | Rule = "blend",
+    *,
+    allowed: Sequence[str] | None = None,
+    lead_times: Sequence[int] | None = None,
+    target: str | None = None,
+    bias_limit: float | None = None,
+    coverage_floor: tuple[float, float] | None = None,
+    simplest: bool = False,
+) -> "Verdict":
     """Decide per item what is to be published.
+
+    Items are first routed by what was known at the first origin used: intermittent demand is judged by squared errors
+    among methods made for it, a very short or new item gets an equal mean, a retired one nothing more. Errors are mean
+    MASE over the origins (mean absolute error where an item has no scale; RMSSE of intermittent demand).
 
     Parameters
     ----------
     trial : Trial
-    rule : {"single", "blend"}
-        ``single``: the lowest mean MASE over the origins (mean absolute error where an item has no scale),
-        provided it beats the benchmark, otherwise the benchmark; ties go to fewer parameters.
-        ``blend``: a mean of a shortlist with weights by skill, frozen as numbers; its error and coverage are
-        cross-fitted, each origin forecast with weights that have not seen it.
+    rule : {"blend", "single"} or callable
+        ``blend``: a mean of a shortlist weighted by (relative error)^-8, the log errors drawn towards those on the
+        portfolio's other items, the weights frozen as numbers; with fewer than three origins the equal mean of the
+        middle. ``single``: the method of the shortlist with the lowest error, drawn in the same way, that beats the
+        benchmark on the item itself, otherwise the benchmark; ties go to fewer parameters. A callable gets a table of
+        an item's methods (item, method, measure, error, std_error, bias, parameters, coverage of each level) and
+        returns the text of one.
+    allowed : sequence of str, optional
+        Methods of the trial that may be published. By default the shortlist; all that were entered where the lineup
+        is the planner's own and lacks some of it.
+    lead_times : sequence of int, optional
+        Lead times whose errors count.
+    target : str, optional
+        Such as ``"wape under 15"``: methods that reach it are preferred, and it is said where nothing does.
+    bias_limit : float, optional
+        Leave out methods whose bias is larger, in percent of demand.
+    coverage_floor : tuple of float, optional
+        A level and the percent of actuals that its intervals must have held, as in ``(95, 90)``.
+    simplest : bool
+        Of single methods within one standard error of the best, take the one with the fewest parameters.
 
     Raises
     ------
     ParameterError
-        If the rule is another one.
+        If the rule or a condition is none that this trial can answer.
     """
-    if rule == "blend":
-        return Verdict(trial=trial, rule=rule, choices=blend_choices(trial))
-    if rule != "single":
-        raise ParameterError("rule", repr(rule), "the rules are 'single' and 'blend'")
-    choices = tuple(choose_single(gather(trial, i), trial.benchmarks) for i in range(len(trial.history)))
-    return Verdict(trial=trial, rule=rule, choices=choices)
+    if not callable(rule) and rule not in RULES:
+        problem = f"the rules are {' and '.join(map(repr, RULES))}, or a function"
+        raise ParameterError("rule", repr(rule), problem)
+    stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
+    name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
+    return Verdict(trial=trial, rule=name, conditions=stated, choices=reach(trial, rule, stated))
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -48,13 +88,19 @@ class Verdict:
     ----------
     trial : Trial
     rule : str
+    conditions : Conditions
+        What the planner demanded.
     choices : tuple of Choice
         In the order of the trial's items.
     """
 
     trial: Trial = field(repr=False)
     rule: str
+    conditions: Conditions = field(repr=False)
     choices: tuple[Choice, ...] = field(repr=False)
+
+    def __repr__(self) -> str:
+        return f"Verdict(rule={self.rule!r}, {len(self.choices)} items)"
 
     def choice(self, item: str) -> Choice:
         """The choice for one item.
@@ -74,103 +120,93 @@ class Verdict:
 
     @cached_property
     def winners(self) -> pd.DataFrame:
-        """A row per item: item, method, measure, its error, the benchmark and its error, gain in percent,
-        parameters, origins, of a blend also the best single method and its error, coverage of each level, reason.
+        """A row per item.
+
+        item, method (what is published), measure, its error, the benchmark and its error, gain over it in percent,
+        parameters, origins, coverage of each level by the intervals that are published by default, reason (why nothing
+        is), then route, best_single and its error, gain_over_single, cross_error (each origin decided without itself),
+        bias, intervals (the default kind), form and criterion (of the best single method: what its search chose, and
+        its AICc, at the last origin), cycle, unmet (conditions), overridden (the planner's reason).
         """
         return pd.DataFrame([self._row(choice) for choice in self.choices])
 
     def _row(self, choice: Choice) -> dict[str, object]:
-        winner, benchmark = choice.winner, choice.benchmark
+        winner, benchmark, single = choice.winner, choice.benchmark, choice.best_single
+        nothing = float("nan")
         row: dict[str, object] = {
             "item": choice.evidence.item,
             "method": winner.method if winner else None,
             "measure": choice.evidence.measure,
-            "error": winner.error if winner else float("nan"),
+            "error": winner.error if winner else nothing,
             "benchmark": benchmark.method if benchmark else None,
-            "benchmark_error": benchmark.error if benchmark else float("nan"),
+            "benchmark_error": benchmark.error if benchmark else nothing,
             "gain": choice.gain,
-            "parameters": winner.parameters if winner else float("nan"),
+            "parameters": winner.parameters if winner else nothing,
             "origins": choice.evidence.origins,
         }
-        if self.rule == "blend":
-            single = choice.best_single or winner
-            row["best_single"] = single.method if single else None
-            row["best_single_error"] = single.error if single else float("nan")
         for j, level in enumerate(self.trial.levels):
             label = f"coverage_{level:g}".replace(".", "_")
-            row[label] = winner.coverage[j] if winner else float("nan")
-        row["reason"] = self.reason(choice.evidence.item)
-        return row
+            row[label] = winner.coverage[j] if winner and winner.coverage else nothing
+        return row | {
+            "reason": self.reason(choice.evidence.item),
+            "route": choice.route,
+            "best_single": single.method if single else None,
+            "best_single_error": single.error if single else nothing,
+            "gain_over_single": choice.gain_over_single,
+            "cross_error": choice.cross_error,
+            "bias": winner.bias if winner else nothing,
+            "intervals": choice.crossfit.default_kind if choice.crossfit else "model",
+            "form": (single.form or single.method.partition(" ")[2]) if single else "",
+            "criterion": single.criterion if single else nothing,
+            "cycle": self.trial.history.cycle_length,
+            "unmet": "; ".join(choice.unmet),
+            "overridden": choice.override.reason if choice.override else "",
+        }
+
+    @cached_property
+    def intervals(self) -> pd.DataFrame:
+        """What each kind of interval held, cross-fitted: item, kind, level, cells, coverage, width, interval_score.
+
+        Each origin's bounds come from the errors at the others; NaN where too few errors are known for the level.
+        """
+        rows = [
+            {"item": choice.evidence.item, "kind": kind, **row}
+            for choice in self.choices
+            if choice.crossfit is not None
+            for kind in KINDS
+            for row in choice.crossfit.held(kind)
+        ]
+        columns = ["item", "kind", "level", "cells", "coverage", "width", "interval_score"]
+        return pd.DataFrame(rows, columns=columns)
+
+    @property
+    def timings(self) -> pd.DataFrame:
+        """The price in time: item, method, milliseconds of a median fold (of a blend those of its members together).
+
+        It stands apart from `winners` because it is not the same twice.
+        """
+        a = self.trial.arrays
+        spent = 1e3 * np.where(a.status != Status.NO_FOLD, a.seconds, np.nan)
+        rows: list[tuple[str, str | None, float]] = []
+        for i, choice in enumerate(self.choices):
+            winner = choice.winner
+            texts = _members(winner) if winner else []
+            used = [m for m, one in enumerate(self.trial.lineup) if one.text in texts]
+            folds = spent[i, used].sum(axis=0)
+            known = folds[~np.isnan(folds)]
+            cost = float(np.median(known)) if used and known.size else float("nan")
+            rows.append((choice.evidence.item, winner.method if winner else None, cost))
+        return pd.DataFrame(rows, columns=["item", "method", "ms_per_fold"])
 
     def why(self, item: str) -> str:
-        """Say why an item's winner won, with the numbers.
+        """Say why an item's winner won, with the numbers, in words for a meeting.
 
         Raises
         ------
         ItemUnknown
             If the trial has no such item.
         """
-        choice = self.choice(item)
-        evidence, winner, benchmark = choice.evidence, choice.winner, choice.benchmark
-        if winner is None:
-            return f"{item}: nothing is published, because {self.reason(item)}."
-        measure = evidence.measure.upper()
-        tested = sorted((e for e in evidence.entries if not e.missing), key=lambda e: (e.error, e.parameters))
-        cadence = self.trial.history.cadence
-        parts = [
-            f"{item}: {winner.method} is published. Over {evidence.origins} "
-            f"{'origins' if evidence.origins > 1 else 'origin'}, up to {cadence.length(evidence.furthest)} ahead, "
-            f"its mean {measure} was {number(winner.error, 3)}"
-        ]
-        if benchmark is None:
-            parts.append("; no benchmark could be tested.")
-        elif winner is benchmark:
-            parts.append("; it is the benchmark, and no other method beat it.")
-        else:
-            parts.append(
-                f", against {number(benchmark.error, 3)} for the benchmark {benchmark.method}: "
-                f"{number(choice.gain, 2)} % less error."
-            )
-        parts.append(self._runner_up(winner, tested) if choice.best_single is None else self._blended(choice))
-        parts.append(self._intervals(winner, evidence.cells))
-        parts.append(self._left_out(choice))
-        return "".join(parts)
-
-    def _left_out(self, choice: Choice) -> str:
-        """Methods without a forecast at some origin, gathered by reason."""
-        reasons = dict.fromkeys(entry.missing for entry in choice.evidence.entries if entry.missing)
-        groups = [
-            f"{', '.join(entry.method for entry in choice.evidence.entries if entry.missing == reason)} ({reason})"
-            for reason in reasons
-        ]
-        return f" Not considered, having no forecast at some origins: {'; '.join(groups)}." if groups else ""
-
-    def _runner_up(self, winner: Entry, tested: list[Entry]) -> str:
-        others = [entry for entry in tested if entry is not winner]
-        if not others:
-            return " It was the only method that could be tested at every origin."
-        text = f" Of {len(tested)} methods tested, {others[0].method} came next with {number(others[0].error, 3)}"
-        if others[0].error == winner.error:
-            same = others[0].parameters == winner.parameters
-            text += ", the same error" + ("" if same else " with more parameters")
-        price = number(winner.parameters, 3)
-        return f"{text}. The winner estimates {price} {'quantity' if price == '1' else 'quantities'} from the data."
-
-    def _blended(self, choice: Choice) -> str:
-        """How the blend's error was measured, and what the best single method reached."""
-        single = choice.best_single
-        assert single is not None
-        return (
-            f" This error is cross-fitted: the weights at each origin come from the others. The best single method was "
-            f"{single.method} with {number(single.error, 3)}, which flatters it, since it was picked by these errors."
-        )
-
-    def _intervals(self, winner: Entry, cells: int) -> str:
-        held = [
-            f"{level:g} % intervals held {number(share, 3)} %"
-            for level, share in zip(self.trial.levels, winner.coverage, strict=True)
-        ]
-        return f" Its {', its '.join(held)} of {cells} actuals." if held else ""
+        return why(self.choice(item), self.trial)
 
     def reason(self, item: str) -> str:
         """Why nothing is published for an item; empty where something is.
@@ -180,10 +216,39 @@ class Verdict:
         ItemUnknown
             If the trial has no such item.
         """
-        choice = self.choice(item)
-        if choice.winner is not None:
-            return ""
-        if not choice.evidence.origins:
-            return "its history has no origin with a known actual after it"
-        missing = "; ".join(sorted({entry.missing for entry in choice.evidence.entries}))
-        return f"no method could be tested at every origin ({missing})"
+        return reason_for_nothing(self.choice(item))
+
+    def override(self, item: str, method: str | Method, reason: str) -> "Verdict":
+        """Publish another method for an item; the reason is kept in the manifest.
+
+        A method of the trial brings its own errors and coverage; of another one nothing is known.
+
+        Raises
+        ------
+        ItemUnknown, ParameterError, MethodUnknown, SettingError
+            If there is no such item or method, or no reason is given.
+        """
+        before, chosen = self.choice(item), as_method(method)
+        if not reason.strip():
+            raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
+        i = self.trial.history.names.index(item)
+        entry = before.evidence.entry(chosen.text)
+        stated = Override(reason.strip(), before.winner.method if before.winner else None)
+        bare = replace(before, shares={}, crossfit=None, cross_error=float("nan"), unmet=(), override=stated)
+        after = replace(bare, winner=Entry(chosen.text, float("nan"), float("nan"), (), ""))
+        used = before.used
+        if entry is not None and not entry.missing and used is not None:
+            known = ~np.isnan(self.trial.arrays.actuals[i])
+            if self.conditions.lead_times is not None:
+                known &= np.isin(np.arange(1, known.shape[1] + 1), self.conditions.lead_times)
+            route = Route(before.route, (chosen.text,), used, before.because)
+            after = choice_of(bare, self.trial, i, Evidence.gather(self.trial, i, route, known), entry)
+        choices = (*self.choices[:i], after, *self.choices[i + 1 :])
+        return replace(self, choices=choices)
+
+
+def _members(winner: Entry) -> list[str]:
+    """The methods that a published one is made of."""
+    found = as_method(winner.method)
+    of = found.settings.get("of") if found.family.name == "combination" else None
+    return [str(text) for text in of] if of else [winner.method]

@@ -1,0 +1,195 @@
+"""Published bounds: the model's own, conformal ones, or the average of both."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.methods.forecast import Forecast
+from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
+from veridex.core.scoring.conformal import growing, nested
+from veridex.core.verdict.crossfit import KINDS, Crossfit
+from veridex.errors import ParameterError
+
+__all__ = ["Bands", "Wanted", "calibrated", "calibrated_totals", "checked_kind", "checked_quantiles"]
+
+FloatArray = NDArray[np.float64]
+
+
+def checked_kind(kind: str | None, *, tested: bool) -> str | None:
+    """A kind of interval, or None for what each item's evidence allows.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such kind, or it needs a backtest and there was none.
+    """
+    if kind is not None and kind not in KINDS:
+        raise ParameterError("intervals", repr(kind), f"the kinds are {', '.join(KINDS)}")
+    if kind not in (None, "model") and not tested:
+        raise ParameterError("intervals", repr(kind), "it takes the errors of a backtest; pass a verdict")
+    return kind
+
+
+def checked_quantiles(quantiles: tuple[float, ...]) -> tuple[float, ...]:
+    """One-sided quantiles in percent, sorted.
+
+    Raises
+    ------
+    ParameterError
+        If one is not between 0 and 100, or is 50, which is no bound.
+    """
+    for one in quantiles:
+        if 0 < one < 1:
+            raise ParameterError("quantiles", str(one), f"quantiles are percent; did you mean {100 * one:g}?")
+        if not 0 < one < 100 or abs(one - 50) < 0.5:
+            problem = "a quantile is percent between 0 and 100, off the middle: the point forecast is the mean"
+            raise ParameterError("quantiles", str(one), problem)
+    return tuple(sorted({float(one) for one in quantiles}))
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which bounds are published.
+
+    Attributes
+    ----------
+    levels, quantiles : tuple of float
+        In percent. A quantile is a bound of the level that leaves as much on either side.
+    kind : {"model", "conformal", "average"} or None
+        None: average where there are twelve origins, else model.
+    """
+
+    levels: tuple[float, ...] = DEFAULT_LEVELS
+    quantiles: tuple[float, ...] = ()
+    kind: str | None = None
+
+    @property
+    def all_levels(self) -> tuple[float, ...]:
+        """Levels of the intervals and of the quantiles, ascending."""
+        return checked_levels((*self.levels, *(abs(2.0 * one - 100.0) for one in self.quantiles)))
+
+    def columns(self, lower: FloatArray, upper: FloatArray) -> dict[str, FloatArray]:
+        """Bounds (all levels, steps) by the names of the columns of a table."""
+        places = {level: j for j, level in enumerate(self.all_levels)}
+        found = {}
+        for level in self.levels:
+            label = _label(level)
+            found[f"lower_{label}"], found[f"upper_{label}"] = lower[places[level]], upper[places[level]]
+        for one in self.quantiles:
+            side = upper if one > 50 else lower
+            found[f"quantile_{_label(one)}"] = side[places[abs(2.0 * one - 100.0)]]
+        return found
+
+
+def _label(level: float) -> str:
+    return f"{level:g}".replace(".", "_")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Bands:
+    """Bounds of one forecast.
+
+    Attributes
+    ----------
+    lower, upper : ndarray, shape (levels, steps)
+    kinds : tuple of str
+        Of each level.
+    tested : int
+        Lead times up to which they are calibrated; model bounds beyond.
+    """
+
+    lower: FloatArray
+    upper: FloatArray
+    kinds: tuple[str, ...]
+    tested: int
+
+    def words(self, levels: tuple[float, ...], step: int) -> str:
+        """The kind at a lead time, by level where they differ."""
+        kinds = self.kinds if step <= self.tested else ("model",) * len(self.kinds)
+        if len(set(kinds)) <= 1:
+            return kinds[0] if kinds else ""
+        return ", ".join(f"{level:g}: {kind}" for level, kind in zip(levels, kinds, strict=True))
+
+
+@np.errstate(all="ignore")
+def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None) -> Bands:
+    """Bounds of a kind around a forecast made at all its levels.
+
+    A level that has too few past errors for a conformal quantile at some tested lead time keeps the model's bounds
+    under ``average`` and has none under ``conformal``.
+    """
+    if crossfit is None:
+        return _model_bands(forecast)
+    chosen = kind or crossfit.default_kind
+    if chosen == "model":
+        return _model_bands(forecast)
+    steps = min(crossfit.actuals.shape[1], forecast.points.size)
+    half = crossfit.quantiles(forecast.levels)[:, :steps] * growing(forecast.stderr)[:steps]
+    return _joined_bands(forecast.points, (forecast.lower, forecast.upper), half, crossfit, chosen)
+
+
+def _model_bands(forecast: Forecast) -> Bands:
+    lower, upper = nested(forecast.points, forecast.lower, forecast.upper)
+    return Bands(lower, upper, ("model",) * len(forecast.levels), 0)
+
+
+def _joined_bands(
+    points: FloatArray, model: tuple[FloatArray, FloatArray], half: FloatArray, crossfit: Crossfit, kind: str
+) -> Bands:
+    """Model bounds (levels, H) joined with conformal half-widths (levels, at most H)."""
+    lower, upper = np.array(model[0]), np.array(model[1])
+    steps = half.shape[1]
+    tested = ~np.isnan(crossfit.actuals[:, :steps]).all(axis=0)
+    able: NDArray[np.bool_] = np.asarray(np.isfinite(half[:, tested]).all(axis=1) & bool(tested.any()))
+    kinds = []
+    for j, enough in enumerate(able):
+        kinds.append(kind if enough or kind == "conformal" else "model")
+        if not enough and kind == "conformal":
+            lower[j, :steps] = upper[j, :steps] = np.nan
+        elif enough:
+            at = np.flatnonzero(tested)
+            share = 1.0 if kind == "conformal" else 0.5
+            lower[j, at] = share * (points[at] - half[j, at]) + (1.0 - share) * lower[j, at]
+            upper[j, at] = share * (points[at] + half[j, at]) + (1.0 - share) * upper[j, at]
+    lower, upper = nested(points, lower, upper)
+    return Bands(lower, upper, tuple(kinds), int(np.flatnonzero(tested).max(initial=-1)) + 1)
+
+
+@np.errstate(all="ignore")
+def calibrated_totals(
+    points: FloatArray,
+    stderr: FloatArray,
+    sums: FloatArray,
+    crossfit: Crossfit | None,
+    levels: tuple[float, ...],
+    kind: str | None,
+) -> tuple[FloatArray, Bands]:
+    """Totals from the first lead time up to each, and their bounds.
+
+    The model's bounds are quantiles of simulated totals; a conformal half-width is a quantile of past totals' errors
+    against standard errors added up, times those of the forecast.
+
+    Parameters
+    ----------
+    points, stderr : ndarray, shape (H,)
+    sums : ndarray, shape (paths, H)
+        Simulated totals.
+    """
+    totals = np.cumsum(points)
+    simulated = _simulated(totals, sums, levels)
+    chosen = "model" if crossfit is None else kind or crossfit.default_kind
+    if crossfit is None or chosen == "model":
+        lower, upper = nested(totals, *simulated)
+        return totals, Bands(lower, upper, ("model",) * len(levels), 0)
+    steps = min(crossfit.actuals.shape[1], points.size)
+    half = crossfit.total_quantiles(levels)[:, :steps] * np.cumsum(growing(stderr))[:steps]
+    return totals, _joined_bands(totals, simulated, half, crossfit, chosen)
+
+
+def _simulated(totals: FloatArray, sums: FloatArray, levels: tuple[float, ...]) -> tuple[FloatArray, FloatArray]:
+    """Bounds (levels, H) from simulated sums (paths, H), moved so that their mean is the forecast's total."""
+    shares = np.array([share for level in levels for share in (0.5 - level / 200.0, 0.5 + level / 200.0)])
+    around = sums - sums.mean(axis=0)
+    found = totals + np.quantile(around, shares, axis=0)
+    return found[0::2], found[1::2]

@@ -1,0 +1,153 @@
+"""Totals over groups of items: how their errors go together is measured in the backtest, not assumed."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.history.history import History
+from veridex.core.publication.calibration import Wanted, calibrated_totals
+from veridex.core.publication.tables import Page, total_row
+from veridex.core.verdict.crossfit import Crossfit
+from veridex.core.verdict.verdict import Verdict
+from veridex.errors import ParameterError
+
+__all__ = ["Grouping", "group_rows", "groupings"]
+
+FloatArray = NDArray[np.float64]
+
+ALL = "all"
+MOST_SHARED = 0.99
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Grouping:
+    """One way to group the items.
+
+    Attributes
+    ----------
+    column : str
+        ``"all"``, or a column of the history's items.
+    members : dict of str to tuple of str
+        The items of each group, by name, those in order of their names.
+    left_out : tuple of str
+        Items whose history ends at another period than most: their lead times are other periods.
+    shared : float
+        The part of a standardised error that the items of a group have in common, from 0 to 1.
+    """
+
+    column: str
+    members: dict[str, tuple[str, ...]]
+    left_out: tuple[str, ...]
+    shared: float
+
+    def entry(self) -> dict[str, Any]:
+        """What the manifest says of it."""
+        return {"group": self.column, "shared": self.shared, "left_out": list(self.left_out)}
+
+
+def groupings(history: History, verdict: Verdict | None, columns: Sequence[str]) -> list[Grouping]:
+    """The groups asked for.
+
+    Raises
+    ------
+    ParameterError
+        If a column is unknown, or there is no backtest to tell how errors go together.
+    """
+    asked = (columns,) if isinstance(columns, str) else tuple(columns)
+    if asked and verdict is None:
+        problem = "how errors of items go together is measured in a backtest; publish from a verdict"
+        raise ParameterError("groups", repr(asked), problem)
+    ends = {series.item: series.start + len(series) for series in history}
+    usual = max(set(ends.values()), key=lambda end: (list(ends.values()).count(end), end)) if ends else 0
+    left_out = tuple(sorted(item for item, end in ends.items() if end != usual))
+    found = []
+    for column in asked:
+        if column != ALL and column not in history.key_columns:
+            allowed = ", ".join((ALL, *history.key_columns))
+            raise ParameterError("groups", repr(column), f"group by one of {allowed}")
+        assert verdict is not None
+        place = None if column == ALL else history.key_columns.index(column)
+        members: dict[str, list[str]] = {}
+        for item in sorted(ends):
+            if item not in left_out:
+                members.setdefault(ALL if place is None else history.keys[item][place], []).append(item)
+        groups = {name: tuple(items) for name, items in sorted(members.items())}
+        found.append(Grouping(column, groups, left_out, _shared(verdict, groups)))
+    return found
+
+
+@np.errstate(all="ignore")
+def _shared(verdict: Verdict, groups: Mapping[str, tuple[str, ...]]) -> float:
+    """The mean correlation of errors within groups that explains the errors of their sums.
+
+    Of items with errors e the mean of (sum e)^2 is that of sum e^2 plus the correlation times (sum |e|)^2 - sum e^2,
+    which is what they would add if they all had the same sign.
+    """
+    excess, room = 0.0, 0.0
+    for items in groups.values():
+        fits = _same_origins([verdict.choice(item).crossfit for item in items])
+        if len(fits) < 2:
+            continue
+        errors = np.array([fit.errors for fit in fits])
+        sizes = np.abs(errors)
+        known = ~np.isnan(errors).any(axis=0)
+        excess += float((np.square(errors.sum(axis=0)) - np.square(errors).sum(axis=0))[known].sum())
+        room += float((np.square(sizes.sum(axis=0)) - np.square(sizes).sum(axis=0))[known].sum())
+    return min(max(excess / room, 0.0), MOST_SHARED) if room > 0.0 else 0.0
+
+
+def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:
+    """Those that were tested at the origins most of them were."""
+    present = [fit for fit in fits if fit is not None]
+    keys = [fit.origins.tobytes() for fit in present]
+    if not keys:
+        return []
+    usual = max(sorted(set(keys)), key=keys.count)
+    return [fit for fit, key in zip(present, keys, strict=True) if key == usual]
+
+
+def group_rows(grouping: Grouping, place: int, pages: Mapping[str, Page], wanted: Wanted) -> list[dict[str, Any]]:
+    """The totals of each group, calibrated by the errors of the same totals at past origins."""
+    rows = []
+    for name, items in grouping.members.items():
+        members = [pages[item] for item in items if item in pages]
+        if not members:
+            continue
+        steps = min(page.task.horizon for page in members)
+        points = np.sum([_points(page)[:steps] for page in members], axis=0)
+        sums = np.sum([page.found.sums[place][:, :steps] for page in members], axis=0)
+        scales = np.sum([_stderr(page)[:steps] for page in members], axis=0)
+        fits = _same_origins([page.task.crossfit for page in members])
+        # Items that were not tested alike are taken to go wrong, for their standard errors, as the others do.
+        together = _added(fits) if 2 * len(fits) >= len(members) else None
+        totals, bands = calibrated_totals(points, scales, sums, together, wanted.all_levels, wanted.kind)
+        series = members[0].task.series
+        first = series.start + len(series)
+        tested = max(page.tested for page in members) if together is not None else 0
+        periods = series.cadence.starts(np.arange(first, first + steps))
+        rows.append(total_row(grouping.column, name, len(members), periods, totals, bands, wanted, tested))
+    return rows
+
+
+def _points(page: Page) -> FloatArray:
+    assert page.found.forecast is not None
+    return page.found.forecast.points
+
+
+def _stderr(page: Page) -> FloatArray:
+    assert page.found.forecast is not None
+    return page.found.forecast.stderr
+
+
+def _added(fits: Sequence[Crossfit]) -> Crossfit:
+    """The forecasts of several items added up; their standard errors as if all errors went together."""
+
+    def total(name: str) -> FloatArray:
+        return np.asarray(np.sum([getattr(fit, name) for fit in fits], axis=0))
+
+    first = fits[0]
+    bounds = (total("lower"), total("upper"))
+    return Crossfit(first.origins, total("actuals"), total("points"), total("stderr"), *bounds, first.levels)

@@ -1,0 +1,138 @@
+"""What a choice would have forecast at each origin without having seen it, and what its intervals held."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri
+
+from veridex.core.backtest.trial import Trial
+from veridex.core.methods.combination import joined
+from veridex.core.scoring.conformal import conformal_quantiles, growing, left_out_quantiles, nested
+from veridex.core.scoring.measures import interval_terms
+from veridex.core.verdict.evidence import Evidence
+
+__all__ = ["DEFAULT_FROM", "KINDS", "Crossfit", "cross_fitted"]
+
+FloatArray = NDArray[np.float64]
+
+KINDS = ("model", "conformal", "average")
+
+DEFAULT_FROM = 12
+"""Origins from which on intervals are averages; with fewer they are the model's."""
+
+
+@dataclass(frozen=True, eq=False)
+class Crossfit:
+    """Forecasts of a choice at the origins of a trial, each made with weights that have not seen its origin.
+
+    Attributes
+    ----------
+    origins : ndarray of int, shape (O,)
+        Ordinals.
+    actuals, points, stderr : ndarray, shape (O, H)
+    lower, upper : ndarray, shape (O, L, H)
+        Bounds of the model.
+    levels : tuple of float
+    """
+
+    origins: NDArray[np.int64]
+    actuals: FloatArray
+    points: FloatArray
+    stderr: FloatArray
+    lower: FloatArray
+    upper: FloatArray
+    levels: tuple[float, ...]
+
+    @property
+    def default_kind(self) -> str:
+        """The intervals that are published unless another kind is asked for."""
+        return "average" if self.origins.size >= DEFAULT_FROM else "model"
+
+    @cached_property
+    def errors(self) -> FloatArray:
+        """Actual less forecast, shape (O, H)."""
+        return self.actuals - self.points
+
+    @cached_property
+    def scale(self) -> FloatArray:
+        """The standard errors that errors are divided by: they never shrink with the lead time."""
+        grown = growing(self.stderr)
+        return np.where(grown > 0.0, grown, np.nan)
+
+    def quantiles(self, levels: tuple[float, ...]) -> FloatArray:
+        """Conformal quantiles of scaled absolute errors, all origins used, shape (levels, H)."""
+        return conformal_quantiles(np.abs(self.errors) / self.scale, levels)
+
+    def total_quantiles(self, levels: tuple[float, ...]) -> FloatArray:
+        """The same of errors added up from the first lead time on, against standard errors added up."""
+        sums = np.abs(np.cumsum(self.errors, axis=1)) / np.cumsum(self.scale, axis=1)
+        return conformal_quantiles(sums, levels)
+
+    def bounds(self, kind: str) -> tuple[FloatArray, FloatArray]:
+        """Bounds (O, L, H) of a kind as they are published; conformal quantiles leave the origin itself out."""
+        if kind == "model":
+            return nested(self.points, self.lower, self.upper)
+        scores = np.abs(self.errors) / self.scale
+        half = left_out_quantiles(scores, self.levels) * self.scale[:, None]
+        centre = self.points[:, None]
+        lower, upper = centre - half, centre + half
+        if kind == "average":
+            # Where a level has no conformal quantile the model's own bounds stand.
+            lower = np.where(np.isnan(lower), self.lower, 0.5 * (lower + self.lower))
+            upper = np.where(np.isnan(upper), self.upper, 0.5 * (upper + self.upper))
+        return nested(self.points, lower, upper)
+
+    def held(self, kind: str) -> list[dict[str, float]]:
+        """Per level what a kind held: level, cells, coverage in percent, mean width and mean interval score."""
+        lower, upper = self.bounds(kind)
+        found = []
+        for j, level in enumerate(self.levels):
+            known = ~np.isnan(self.actuals) & ~np.isnan(lower[:, j])
+            terms = interval_terms(self.actuals[known], lower[:, j][known], upper[:, j][known], level)
+            coverage, width, score, _ = terms.mean(axis=1) if known.any() else np.full(4, np.nan)
+            row = {"level": level, "cells": int(known.sum()), "coverage": coverage}
+            found.append(row | {"width": width, "interval_score": score})
+        return found
+
+
+def cross_fitted(trial: Trial, i: int, evidence: Evidence, methods: list[str], weights: FloatArray | str) -> Crossfit:
+    """Join the forecasts of methods at each origin used.
+
+    Parameters
+    ----------
+    weights : ndarray, shape (O, methods), or str
+        The weights at each origin, or the word of a combination that says how to join them.
+    """
+    a, at = trial.arrays, np.flatnonzero(evidence.route.origins)
+    places = [trial.method_index(text) for text in methods]
+
+    def together(array: NDArray[Any]) -> FloatArray:
+        """Of shape (methods, origins, ...), joined along the first axis."""
+        stack = np.asarray(array[i, places][:, at], dtype=np.float64)
+        if isinstance(weights, str):
+            return joined(stack, weights)
+        shares: FloatArray = weights.T.reshape(weights.T.shape + (1,) * (stack.ndim - 2))
+        # Where a member has no weight it need not have a forecast.
+        return np.asarray(np.where(shares > 0.0, shares * stack, 0.0).sum(axis=0))
+
+    lower, upper = together(a.lower), together(a.upper)
+    stderr = together(a.stderr) if a.keep == "all" else _spread(lower, upper, trial.levels)
+    return Crossfit(
+        origins=a.origins[i, at],
+        actuals=a.actuals[i, at],
+        points=together(a.points),
+        stderr=stderr,
+        lower=lower,
+        upper=upper,
+        levels=trial.levels,
+    )
+
+
+def _spread(lower: FloatArray, upper: FloatArray, levels: tuple[float, ...]) -> FloatArray:
+    """Standard errors from the widest bounds, where a trial did not keep them."""
+    if not levels:
+        return np.full((lower.shape[0], lower.shape[2]), np.nan)
+    return np.asarray((upper[:, -1] - lower[:, -1]) / (2.0 * ndtri(0.5 + levels[-1] / 200.0)))

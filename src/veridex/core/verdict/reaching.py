@@ -1,0 +1,210 @@
+"""How a verdict is reached: routes, evidence, the portfolio's prior, then a choice for each item."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.backtest.trial import Trial
+from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.conditions import Conditions, item_measures
+from veridex.core.verdict.crossfit import cross_fitted
+from veridex.core.verdict.evidence import Entry, Evidence
+from veridex.core.verdict.routing import FEWEST_ORIGINS, route, tested_folds
+from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
+from veridex.core.verdict.skill import centred_logs, others_means, shrunk, weights
+
+__all__ = ["choice_of", "combined_text", "reach"]
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Contest:
+    """The methods that compete for an item, and how good they are.
+
+    Attributes
+    ----------
+    evidence : Evidence
+    rivals : tuple of Entry
+        All tested.
+    places : list of int
+        Theirs in the lineup.
+    prior : ndarray, shape (rivals,)
+        Mean logs of relative errors over the other items.
+    unmet : tuple of str
+        Conditions that no method meets and that were set aside.
+    """
+
+    trial: Trial
+    i: int
+    evidence: Evidence
+    rivals: tuple[Entry, ...]
+    places: list[int]
+    prior: FloatArray
+    unmet: tuple[str, ...]
+
+    @property
+    def sizes(self) -> FloatArray:
+        """Sizes of errors at each origin, shape (rivals, O)."""
+        return self.evidence.sizes[self.places]
+
+    def drawn(self) -> FloatArray:
+        """Shrunk logs of the rivals' errors, all origins counted."""
+        return shrunk(self.evidence.errors(self.sizes), self.prior, self.sizes.shape[1])
+
+    def drawn_without(self) -> FloatArray:
+        """The same with each origin left out in turn, shape (O, rivals)."""
+        sizes, n = self.sizes, self.sizes.shape[1]
+        means = (sizes.sum(axis=1) - sizes.T) / (n - 1)
+        return shrunk(np.maximum(means, 0.0) ** (1.0 / self.evidence.power), self.prior, n - 1)
+
+
+@np.errstate(all="ignore")
+def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[Choice, ...]:
+    """Reach a verdict on every item of a trial."""
+    known = ~np.isnan(trial.arrays.actuals)
+    if conditions.lead_times is not None:
+        known &= np.isin(np.arange(1, known.shape[2] + 1), conditions.lead_times)
+    tested = tested_folds(trial, known)
+    entered = conditions.allowed or tuple(one.text for one in trial.lineup)
+    count = len(trial.history)
+    routes = [route(trial, i, entered, tested[i], fixed=conditions.allowed is not None) for i in range(count)]
+    evidence = [Evidence.gather(trial, i, routes[i], known[i]) for i in range(count)]
+    kept = [_rivals(trial, i, evidence[i], conditions) for i in range(count)]
+    rivals = [rivals for rivals, _ in kept]
+    logs = [centred_logs(np.array([entry.error for entry in own])) for own in rivals]
+    names = [one.item.item for one in evidence]
+    priors = others_means(logs, names, [tuple(entry.method for entry in own) for own in rivals])
+    found = []
+    for i, (own, unmet) in enumerate(kept):
+        places = [trial.method_index(entry.method) for entry in own]
+        found.append(_choose(Contest(trial, i, evidence[i], own, places, priors[i], unmet), rule, conditions))
+    return tuple(found)
+
+
+def _rivals(
+    trial: Trial, i: int, evidence: Evidence, conditions: Conditions
+) -> tuple[tuple[Entry, ...], tuple[str, ...]]:
+    """The tested methods of the route that keep to the conditions, and the conditions that none of them meets."""
+    entries = (evidence.item.entry(text) for text in evidence.route.methods)
+    own = tuple(entry for entry in entries if entry is not None and not entry.missing)
+    if not own:
+        # What the route asks for was not entered, or could not be tested: whatever was tested competes.
+        own = tuple(entry for entry in evidence.item.entries if not entry.missing)
+    unmet: list[str] = []
+    within = tuple(entry for entry in own if conditions.within_limits(entry, trial.levels))
+    if not within and own:
+        unmet.append("no method keeps to the limits of bias and coverage")
+    own = within or own
+    if conditions.target is not None and own:
+        at = np.flatnonzero(evidence.route.origins)
+        points = [trial.arrays.points[i, trial.method_index(entry.method)][at] for entry in own]
+        measured = [item_measures(trial, i, at, evidence.known, one) for one in points]
+        reached = tuple(entry for entry, one in zip(own, measured, strict=True) if conditions.meets_target(one))
+        if not reached:
+            unmet.append(f"no single method reaches {conditions.target}")
+        own = reached or own
+    return own, tuple(unmet)
+
+
+def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choice:
+    evidence = contest.evidence
+    benchmark = benchmark_of(evidence.item, contest.trial.benchmarks)
+    bare = Choice(
+        evidence.item,
+        None,
+        benchmark,
+        route=evidence.route.name,
+        because=evidence.route.because,
+        unmet=contest.unmet,
+        used=evidence.route.origins,
+    )
+    if evidence.route.name == "untested":
+        return _untested(bare, evidence.route.methods)
+    if not contest.rivals:
+        return bare
+    drawn = contest.drawn()
+    best = choose_single(contest.rivals, benchmark, drawn, simplest=conditions.simplest)
+    assert best is not None
+    bare = replace(bare, best_single=best)
+    if callable(rule):
+        chosen = choose_by_rule(rule, evidence.item, contest.rivals, contest.trial.levels)
+        return choice_of(bare, contest.trial, contest.i, evidence, chosen)
+    if rule == "single" or len(contest.rivals) < 2:
+        alone = choice_of(bare, contest.trial, contest.i, evidence, best)
+        return replace(alone, cross_error=_single_cross_error(contest, benchmark, conditions))
+    return _blended(bare, contest, drawn, conditions)
+
+
+def _untested(bare: Choice, methods: tuple[str, ...]) -> Choice:
+    """The equal mean of simple methods, of whose error nothing is known."""
+    text = methods[0] if len(methods) == 1 else combined_text(methods, "middle")
+    return replace(bare, winner=Entry(text, np.nan, np.nan, (), ""))
+
+
+def choice_of(bare: Choice, trial: Trial, i: int, evidence: Evidence, entry: Entry) -> Choice:
+    """A single method as the choice, with its own forecasts at the origins."""
+    fit = cross_fitted(trial, i, evidence, [entry.method], np.ones((evidence.item.origins, 1)))
+    coverage = tuple(row["coverage"] for row in fit.held(fit.default_kind))
+    return replace(bare, winner=replace(entry, coverage=coverage), crossfit=fit, cross_error=entry.error)
+
+
+def _single_cross_error(contest: Contest, benchmark: Entry | None, conditions: Conditions) -> float:
+    """The error of the rule `single` where each origin is forecast by the winner of the others."""
+    origins = contest.sizes.shape[1]
+    if origins < 2:
+        return float("nan")
+    drawn, found = contest.drawn_without(), np.empty(origins)
+    place = None if benchmark is None else contest.trial.method_index(benchmark.method)
+    for o in range(origins):
+        others = np.delete(contest.evidence.sizes, o, axis=1)
+        errors = contest.evidence.errors(others)
+        own = [replace(entry, error=float(errors[m])) for entry, m in zip(contest.rivals, contest.places, strict=True)]
+        rival = None if benchmark is None or place is None else replace(benchmark, error=float(errors[place]))
+        chosen = choose_single(own, rival, drawn[o], simplest=conditions.simplest)
+        assert chosen is not None
+        found[o] = contest.evidence.sizes[contest.trial.method_index(chosen.method), o]
+    return float(contest.evidence.errors(found))
+
+
+def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Conditions) -> Choice:
+    """The skill-weighted blend with its cross-fitted error; with hardly any origins the equal mean of the middle."""
+    methods = [entry.method for entry in contest.rivals]
+    origins = contest.sizes.shape[1]
+    trial, i, evidence = contest.trial, contest.i, contest.evidence
+    shares: dict[str, float] = {}
+    if origins < FEWEST_ORIGINS or not evidence.route.weighed:
+        text = combined_text(methods, "middle")
+        fit = cross_fitted(trial, i, evidence, methods, "middle")
+    else:
+        final = weights(drawn)
+        shares = {name: float(share) for name, share in zip(methods, final, strict=True) if share > 0.0}
+        text = combined_text(list(shares), list(shares.values()))
+        fit = cross_fitted(trial, i, evidence, methods, weights(contest.drawn_without()))
+    known = evidence.known
+    sizes = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0).sum(axis=1)
+    error = float(evidence.errors(sizes / known.sum(axis=1)))
+    at = np.flatnonzero(evidence.route.origins)
+    joined = shares or methods
+    winner = Entry(
+        method=text,
+        error=error,
+        parameters=float(np.nansum([entry.parameters for entry in contest.rivals if entry.method in joined])),
+        coverage=tuple(row["coverage"] for row in fit.held(fit.default_kind)),
+        missing="",
+        bias=100.0 * float(fit.errors[known].sum() / np.abs(fit.actuals[known]).sum()),
+    )
+    unmet = tuple(one for one in contest.unmet if "single" not in one)
+    if conditions.target and not conditions.meets_target(item_measures(trial, i, at, known, fit.points)):
+        unmet += (f"the blend does not reach {conditions.target}",)
+    return replace(bare, winner=winner, shares=shares, crossfit=fit, cross_error=error, unmet=unmet)
+
+
+def combined_text(methods: Sequence[str], shares: str | Sequence[float]) -> str:
+    """The method that joins others by a word or by numbers; a method alone is itself."""
+    if len(methods) == 1:
+        return methods[0]
+    how = shares if isinstance(shares, str) else f"[{', '.join(f'{share:.4f}' for share in shares)}]"
+    return f"combination of=[{', '.join(methods)}] weights={how}"

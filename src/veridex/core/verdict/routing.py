@@ -1,0 +1,145 @@
+"""How an item is decided: which methods compete and at which origins, judged by what was known at the first of them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.status import Status
+from veridex.core.tidying.life import alive
+from veridex.core.tidying.pattern import demand_pattern
+
+__all__ = ["FEWEST_ORIGINS", "SHORTLIST", "Route", "route", "tested_folds"]
+
+SHORTLIST = (
+    "seasonal-naive",
+    "smoothing",
+    "arima",
+    "holt-winters season=additive damped=yes",
+    "theta",
+)
+WITHOUT_CYCLE = ("naive", "smoothing", "arima", "holt damped=yes", "theta")
+"""The shortlists of regular demand, with a cycle and without."""
+
+INTERMITTENT = ("croston", "sba", "tsb", "simple-smoothing", "mean")
+SHORT = ("naive", "simple-smoothing", "holt damped=yes", "theta", "drift")
+"""What can be fitted to a few periods; also published, untested, where nothing could be tested."""
+
+FEWEST_ORIGINS = 3
+"""With fewer origins nothing can be weighed."""
+
+FEWEST_PERIODS = 8
+"""Known periods below which demand without a cycle is short; with one it is two cycles."""
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """How an item is decided.
+
+    Attributes
+    ----------
+    name : {"regular", "intermittent", "short", "new", "retired", "untested", "unknown"}
+    methods : tuple of str
+        Those that compete.
+    origins : ndarray of bool, shape (O,)
+        The origins used.
+    because : str
+        The reason in words; empty for regular demand.
+    weighed : bool
+        Whether there is evidence enough to weigh methods.
+    """
+
+    name: str
+    methods: tuple[str, ...]
+    origins: NDArray[np.bool_]
+    because: str
+    weighed: bool = True
+
+
+def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.bool_], *, fixed: bool) -> Route:
+    """The route of item `i`.
+
+    Parameters
+    ----------
+    trial : Trial
+    i : int
+    entered : tuple of str
+        The methods that may compete.
+    tested : ndarray of bool, shape (M, O)
+        Whether each method has a forecast for every known cell of an origin, and there are such cells.
+    fixed : bool
+        Whether `entered` is what the planner allowed, which is then not cut down. A lineup of the planner's own, that
+        lacks a method of the shortlist, is not cut down either.
+    """
+    series = trial.history[trial.history.names[i]]
+    with_actuals: NDArray[np.bool_] = np.asarray(tested.any(axis=0))
+    if not with_actuals.any():
+        known = int((~np.isnan(series.values)).sum())
+        if not known:
+            return Route("unknown", (), with_actuals, "nothing is known of its demand")
+        said = f"with {known} known periods it is too short to be tested"
+        return Route("untested", entered if fixed else SHORT, with_actuals, said)
+    places = {one.text: m for m, one in enumerate(trial.lineup)}
+    shortlist = SHORTLIST if series.cycle_length > 1 else WITHOUT_CYCLE
+    regular = _listed(shortlist, entered, len(shortlist), fixed)
+    used = _used_origins(tested[[places[text] for text in regular]], with_actuals)
+    values, begin = _before(trial, i, series, used)
+    if alive(series.values, series.cycle_length)[1]:
+        return Route("retired", ("naive",), used, f"nothing was sold since {_last_sale(series)}")
+    interval, _, kind = demand_pattern(values)
+    if kind in ("intermittent", "lumpy"):
+        said = f"demand comes in about one of {interval:.1f} periods"
+        return Route("intermittent", _listed(INTERMITTENT, entered, 2, fixed), used, said)
+    known = int((~np.isnan(values)).sum())
+    enough = 2 * series.cycle_length if series.cycle_length > 1 else FEWEST_PERIODS
+    if known >= enough:
+        return Route("regular", regular, used, "")
+    name = "new" if begin > np.median(trial.history.starts) + series.cycle_length else "short"
+    said = f"only {known} periods were known at the first origin"
+    if used.sum() >= FEWEST_ORIGINS and not tested[[places[text] for text in regular]][:, with_actuals].all():
+        return Route(name, regular, used, said)  # its later origins tell of seasonal methods
+    # A season that cannot be seen twice is no evidence: methods that need little.
+    few = tuple(text for text in SHORT if text in entered)
+    used = _used_origins(tested[[places[text] for text in few]], with_actuals)
+    few = tuple(text for text in few if tested[places[text]][used].all())
+    return Route(name, entered if fixed or len(few) < 2 else few, used, said, weighed=False)
+
+
+def _listed(shortlist: tuple[str, ...], entered: tuple[str, ...], fewest: int, fixed: bool) -> tuple[str, ...]:
+    """Those of a shortlist that were entered; all that were where fewer than `fewest` of it were, or it is fixed."""
+    kept = tuple(text for text in shortlist if text in entered)
+    return entered if fixed or len(kept) < fewest else kept
+
+
+def _used_origins(tested: NDArray[np.bool_], with_actuals: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Origins at which everything that could be fitted at the last one could be fitted already, if there are enough.
+
+    The early origins of a short history know too little for a season, and would rule out every method that sees one.
+    """
+    last = int(np.flatnonzero(with_actuals)[-1])
+    able = tested[tested[:, last]]
+    used: NDArray[np.bool_] = np.asarray(with_actuals & np.asarray(able.all(axis=0)))
+    return used if used.sum() >= FEWEST_ORIGINS else with_actuals
+
+
+def _before(trial: Trial, i: int, series: ItemHistory, used: NDArray[np.bool_]) -> tuple[NDArray[np.float64], int]:
+    """What was known at the first origin used, and when it began."""
+    stop = int(trial.arrays.origins[i][used][0]) - series.start + 1
+    values = series.values[:stop]
+    known = np.flatnonzero(~np.isnan(values))
+    return values, series.start + (int(known[0]) if known.size else 0)
+
+
+def _last_sale(series: ItemHistory) -> str:
+    sold = np.flatnonzero(np.nan_to_num(series.values) != 0)
+    return series.cadence.text(series.start + int(sold[-1]))
+
+
+def tested_folds(trial: Trial, known: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Whether each method has a forecast for all known cells of an origin, shape (I, M, O)."""
+    a = trial.arrays
+    has = (~np.isnan(a.points) | ~known[:, None]).all(axis=3) & (a.status <= Status.DONE)
+    found: NDArray[np.bool_] = has & np.asarray(known.any(axis=2))[:, None]
+    return found

@@ -1,0 +1,128 @@
+"""A verdict in words that a planner can repeat in a meeting."""
+
+import math
+
+from veridex.core.backtest.trial import Trial
+from veridex.core.methods.words import number
+from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.evidence import Entry
+
+__all__ = ["reason_for_nothing", "why"]
+
+
+def why(choice: Choice, trial: Trial) -> str:
+    """Say what is published for an item, and on what evidence."""
+    item, winner = choice.evidence.item, choice.winner
+    if winner is None:
+        return f"{item}: nothing is published, because {reason_for_nothing(choice)}."
+    parts = [f"{item}: {_published(choice, winner)} is published", _because(choice)]
+    if choice.crossfit is None:
+        parts.append(" Nothing is known of its error: it was not tested.")
+    else:
+        parts += [_tested(choice, winner, trial), _rivals(choice, winner), _intervals(choice, winner, trial)]
+    parts.append(_left_out(choice))
+    parts += [f" Not met: {one}." for one in choice.unmet]
+    return "".join(parts)
+
+
+def _published(choice: Choice, winner: Entry) -> str:
+    """What is published, a blend by its largest parts."""
+    if choice.shares and len(choice.shares) > 1:
+        ranked = sorted(choice.shares.items(), key=lambda pair: -pair[1])
+        return f"a blend of {', '.join(f'{100 * share:.0f} % {text}' for text, share in ranked)}"
+    if winner.method.startswith("combination") and winner.method.endswith("weights=middle"):
+        inner = winner.method.partition("of=[")[2].rpartition("] weights=")[0]
+        return f"the mean of {inner}, without the highest and the lowest,"
+    return winner.method
+
+
+def _because(choice: Choice) -> str:
+    if choice.override is not None:
+        before = choice.override.instead_of or ""
+        before = "the blend" if before.startswith("combination") else before
+        instead = f" instead of {before}" if before else ""
+        return f"{instead}, as the planner decided: {choice.override.reason.rstrip('.')}."
+    if choice.route == "regular":
+        return "."
+    words = {
+        "intermittent": "It is judged among methods for intermittent demand, by squared errors",
+        "retired": "The item is taken as retired",
+        "new": "The item is new",
+        "short": "The history is short",
+        "untested": "No test was possible",
+    }
+    return f". {words.get(choice.route, choice.route)}: {choice.because}."
+
+
+def _tested(choice: Choice, winner: Entry, trial: Trial) -> str:
+    evidence, benchmark = choice.evidence, choice.benchmark
+    origins = "origins" if evidence.origins > 1 else "origin"
+    said = (
+        f" Over {evidence.origins} {origins}, up to {trial.history.cadence.length(evidence.furthest)} ahead, "
+        f"its {'root mean square ' if evidence.measure.startswith('rms') else 'mean '}{evidence.measure.upper()} was "
+        f"{number(winner.error, 3)}"
+    )
+    if benchmark is None:
+        return f"{said}; no benchmark could be tested."
+    if winner.method == benchmark.method:
+        return f"{said}; it is the benchmark{'' if choice.override else ', and no other method beat it'}."
+    much, less = abs(choice.gain), "less" if choice.gain >= 0 else "more"
+    against = f"{number(benchmark.error, 3)} for the benchmark {benchmark.method}"
+    return f"{said}, against {against}: {number(much, 2)} % {less} error."
+
+
+def _rivals(choice: Choice, winner: Entry) -> str:
+    """The best single method beside a blend, or the runner-up beside a single one."""
+    single = choice.best_single
+    if single is not None and winner.method.startswith("combination"):
+        return (
+            f" This error is cross-fitted: the weights at each origin come from the others. The best single method was "
+            f"{single.method} with {number(single.error, 3)}, which flatters it, since it was picked by these errors."
+        )
+    others = [e for e in choice.evidence.entries if not e.missing and e.method != winner.method]
+    if not others:
+        return " It was the only method that could be tested at every origin."
+    first = min(others, key=lambda e: (e.error, e.parameters))
+    place = "came next" if first.error >= winner.error else "came lowest"
+    said = f" Of {len(others) + 1} methods tested, {first.method} {place} with {number(first.error, 3)}"
+    if first.error == winner.error:
+        said += ", the same error" + ("" if first.parameters == winner.parameters else " with more parameters")
+    elif first.error < winner.error and choice.override is None and choice.route == "regular":
+        said += "; it is not on the shortlist, or did worse on the portfolio's other items"
+    price = number(winner.parameters, 3)
+    said += f". The winner estimates {price} {'quantity' if price == '1' else 'quantities'} from the data."
+    if not math.isnan(choice.cross_error) and choice.cross_error != winner.error:
+        said += (
+            f" Decided at each origin without that origin the error would have been {number(choice.cross_error, 3)}."
+        )
+    return said
+
+
+def _intervals(choice: Choice, winner: Entry, trial: Trial) -> str:
+    held = [
+        f"{level:g} % intervals held {number(share, 3)} %"
+        for level, share in zip(trial.levels, winner.coverage, strict=True)
+    ]
+    return f" Its {', its '.join(held)} of {choice.evidence.cells} actuals." if held else ""
+
+
+def _left_out(choice: Choice) -> str:
+    """Methods without a forecast at some origin, gathered by reason."""
+    reasons = dict.fromkeys(entry.missing for entry in choice.evidence.entries if entry.missing)
+    groups = [
+        f"{', '.join(entry.method for entry in choice.evidence.entries if entry.missing == reason)} ({reason})"
+        for reason in reasons
+    ]
+    if choice.crossfit is None or not groups:
+        return ""
+    return f" Not considered, having no forecast at some origins: {'; '.join(groups)}."
+
+
+def reason_for_nothing(choice: Choice) -> str:
+    """Why nothing is published; empty where something is."""
+    if choice.winner is not None:
+        return ""
+    if not choice.evidence.origins:
+        return choice.because or "its history has no origin with a known actual after it"
+    missing = "; ".join(sorted({entry.missing for entry in choice.evidence.entries}))
+    return f"no method could be tested at every origin ({missing})"
