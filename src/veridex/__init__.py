@@ -7,6 +7,7 @@ if TYPE_CHECKING:
     from veridex.core.backtest.comparison import Comparison
     from veridex.core.backtest.schemes import Holdout, RollingOrigin
     from veridex.core.backtest.trial import Trial
+    from veridex.core.backtest.tuning import Tuned, Tuning
     from veridex.core.diagnosis.audit import Audit
     from veridex.core.diagnosis.breaks import Breaks, breaks
     from veridex.core.diagnosis.correlogram import Correlogram, correlogram
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
     from veridex.exchange.reading import read_history
     from veridex.exchange.trials import read_trial
     from veridex.exchange.writing import write
-    from veridex.front import backtest, compare_fits, publish
+    from veridex.front import backtest, compare_fits, publish, tune
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
@@ -55,6 +56,8 @@ _HOMES = {
     "Stationarity": "core.diagnosis.stationarity",
     "Tidied": "core.tidying.tidy",
     "Trial": "core.backtest.trial",
+    "Tuned": "core.backtest.tuning",
+    "Tuning": "core.backtest.tuning",
     "Verdict": "core.verdict.verdict",
     "VeridexError": "errors",
     "backtest": "front",
@@ -76,6 +79,7 @@ _HOMES = {
     "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
+    "tune": "front",
     "write": "exchange.writing",
 }
 
@@ -101,6 +105,8 @@ __all__ = [
     "Stationarity",
     "Tidied",
     "Trial",
+    "Tuned",
+    "Tuning",
     "Verdict",
     "VeridexError",
     "backtest",
@@ -122,6 +128,7 @@ __all__ = [
     "seasons",
     "stationarity",
     "tidy",
+    "tune",
     "write",
 ]
 

@@ -1,7 +1,8 @@
 """The public functions that join the core with the outer rooms."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from veridex.core.backtest.comparison import Comparison, compare
 from veridex.core.backtest.engine import Engine, SerialEngine
@@ -9,6 +10,7 @@ from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Progress, Store, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
+from veridex.core.backtest.tuning import Tuning, tune_method
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
@@ -22,7 +24,7 @@ from veridex.core.publication.publication import Ahead, Publication, make_public
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["backtest", "compare_fits", "publish"]
+__all__ = ["backtest", "compare_fits", "publish", "tune"]
 
 
 def backtest(
@@ -104,6 +106,54 @@ def backtest(
         store=store,
         keep=keep,
     )
+
+
+def tune(
+    history: History | ItemHistory,
+    method: str | Method,
+    grid: Mapping[str, Iterable[Any]],
+    scheme: Scheme | None = None,
+    measure: str = "mae",
+    engine: str | Engine = "serial",
+    drivers: Drivers | None = None,
+    events: Events | None = None,
+) -> Tuning:
+    """Try settings of a method inside folds, one setting for all items.
+
+    Parameters
+    ----------
+    history : History or ItemHistory
+    method : str or Method
+        What the settings are added to.
+    grid : mapping of str to sequence
+        Settings and the values to try; every combination is.
+    scheme : RollingOrigin or Holdout
+    measure : {"mae", "mse", "rmse", "wape", "mase", "rmsse"}
+    engine, drivers, events : optional
+        As in `backtest`.
+
+    Returns
+    -------
+    Tuning
+        `frame`, the curve with its standard error; `best` and `simplest` settings; `nested`, what tuning really gained;
+        `in_words()`.
+
+    Raises
+    ------
+    MethodUnknown, SettingError, ParameterError, HistoryTooShort
+
+    Examples
+    --------
+    >>> numbers = [3.0, 5.0, 4.0, 6.0] * 6
+    >>> from veridex import RollingOrigin
+    >>> grid, scheme = {"window": [2, 4]}, RollingOrigin(horizon=4, origins=6)
+    >>> tune(History.from_numbers(numbers, cadence="counted"), "moving-average", grid, scheme).best
+    {'window': 4}
+    """
+    if scheme is None:
+        raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
+    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    return tune_method(many, method, grid, scheme, measure, _engine(engine), Explaining(drivers, events))
 
 
 def compare_fits(

@@ -16,6 +16,7 @@ from veridex.core.preparation.regressors import Explaining
 from veridex.core.verdict.verdict import decide
 from veridex.figures.backtest import draw_folds, draw_lead_times
 from veridex.figures.contenders import draw_contenders
+from veridex.figures.standings import draw_standings
 from veridex.figures.style import save
 
 __all__ = ["Tested", "draw_trial", "lineup_table", "show_scores", "tested"]
@@ -105,4 +106,5 @@ def draw_trial(trial: Trial, directory: Path) -> str:
     said = draw(directory, trial.history, "contenders", lambda one: draw_contenders(verdict, one))
     save(draw_lead_times(trial), directory / "backtest-lead-times.png")
     save(draw_folds(trial), directory / "backtest-folds.png")
-    return f"{said} Also backtest-lead-times.png and backtest-folds.png."
+    save(draw_standings(trial), directory / "backtest-standings.png")
+    return f"{said} Also backtest-standings.png, backtest-lead-times.png and backtest-folds.png."

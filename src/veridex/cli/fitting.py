@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 import typer
 
-from veridex.cli.jobs import file_name, read_levels
+from veridex.cli.jobs import file_name, read_numbers
 from veridex.cli.tables import show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.backtest.schemes import RollingOrigin
@@ -36,7 +36,7 @@ def fitted_and_forecast(
 ) -> tuple[Fitted, Forecast]:
     """Fit the method to the one series, and forecast from its end."""
     fitted = fit(history, method, explaining.drivers, explaining.events, explaining.foresight)
-    return fitted, fitted.forecast(horizon, read_levels(levels))
+    return fitted, fitted.forecast(horizon, read_numbers("levels", levels))
 
 
 def compared(history: History, methods: list[str], horizon: int, origins: int, explaining: Explaining) -> Comparison:

@@ -4,13 +4,38 @@ import shutil
 import sys
 import textwrap
 import traceback
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from veridex.cli.file_words import FileWords, read, read_whole, say, takes_file
+from veridex.cli.options import (
+    As,
+    Choose,
+    Deterministic,
+    DriverFiles,
+    Duplicates,
+    EngineName,
+    EventsFile,
+    Figures,
+    Foreseen,
+    Foresight,
+    Form,
+    Gaps,
+    Happenings,
+    Horizon,
+    Intervals,
+    KnownAhead,
+    Levels,
+    Methods,
+    Negative,
+    Origins,
+    Outliers,
+    Part,
+    Rule,
+    TidyWords,
+)
 from veridex.errors import VeridexError
 
 __all__ = ["app", "run"]
@@ -23,114 +48,6 @@ app = typer.Typer(
     rich_markup_mode=None,
     context_settings={"help_option_names": ["-h", "--help"]},
 )
-
-
-class Form(StrEnum):
-    """How a table goes to standard output."""
-
-    TABLE = "table"
-    CSV = "csv"
-    JSON = "json"
-
-
-class Deterministic(StrEnum):
-    """What a series may be stationary around."""
-
-    NONE = "none"
-    LEVEL = "level"
-    TREND = "trend"
-
-
-class Choose(StrEnum):
-    """How lags are chosen."""
-
-    AIC = "aic"
-    BIC = "bic"
-    T = "t"
-
-
-class Duplicates(StrEnum):
-    """What several rows of a period become."""
-
-    SUM = "sum"
-    MEAN = "mean"
-    LAST = "last"
-    REFUSE = "refuse"
-
-
-class Gaps(StrEnum):
-    """What unknown demand becomes."""
-
-    UNKNOWN = "unknown"
-    ZERO = "zero"
-    CARRY = "carry"
-    INTERPOLATE = "interpolate"
-    SEASONAL = "seasonal"
-
-
-class Outliers(StrEnum):
-    """What is done with freak values."""
-
-    LEAVE = "leave"
-    FLAG = "flag"
-    REPAIR = "repair"
-
-
-class Negative(StrEnum):
-    """What is done with negative demand."""
-
-    KEEP = "keep"
-    ZERO = "zero"
-    REFUSE = "refuse"
-
-
-class Part(StrEnum):
-    """Which part of a fit goes to CSV or JSON."""
-
-    COEFFICIENTS = "coefficients"
-    FORECAST = "forecast"
-    AUDIT = "audit"
-    CANDIDATES = "candidates"
-    COMPONENTS = "components"
-    CONTRIBUTIONS = "contributions"
-    MODELS = "models"
-    ROOTS = "roots"
-
-
-class EngineName(StrEnum):
-    """Who does the work."""
-
-    AUTO = "auto"
-    SERIAL = "serial"
-    PROCESSES = "processes"
-
-
-class Rule(StrEnum):
-    """How a verdict is reached."""
-
-    SINGLE = "single"
-    BLEND = "blend"
-
-
-class Foresight(StrEnum):
-    """Where the future of observed-only drivers comes from."""
-
-    NONE = "none"
-    PERFECT = "perfect"
-
-
-As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]
-Horizon = Annotated[int, typer.Option(help="Periods to forecast.")]
-Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
-Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas (default: about a dozen).")]
-Levels = Annotated[str, typer.Option(help="Interval levels in percent, separated by commas.")]
-Figures = Annotated[Path | None, typer.Option(help="Directory for figures.")]
-EventsFile = Annotated[Path | None, typer.Option(help="Table of events; periods inside them are not freak.")]
-DriverFiles = Annotated[str | None, typer.Option(help="Tables of drivers, separated by commas; dates as in FILE.")]
-KnownAhead = Annotated[str | None, typer.Option(help="Drivers whose future is known, separated by commas.")]
-Happenings = Annotated[Path | None, typer.Option(help="Table of events, for methods that take them.")]
-Foreseen = Annotated[Foresight, typer.Option(help="Future of observed-only drivers: forecast, or as recorded.")]
-TidyWords = Annotated[str | None, typer.Option(help="Rules to tidy by, e.g. 'gaps=interpolate outliers=repair'.")]
 
 
 @app.command()
@@ -349,17 +266,59 @@ def backtest(
 
 @app.command()
 @takes_file
-def publish(
+def tune(
     words: FileWords,
-    method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
-    trial: Annotated[Path | None, typer.Option("--from", help="A trial that `backtest --to` has written.")] = None,
-    rule: Annotated[Rule, typer.Option(help="How the trial decides.")] = Rule.SINGLE,
+    method: Annotated[str, typer.Option(help="The method whose settings are tried.")],
+    grid: Annotated[list[str], typer.Option(help="A setting and its values, as in window=2,3,4; several are crossed.")],
+    measure: Annotated[str, typer.Option(help="mae, mse, rmse, wape, mase or rmsse.")] = "mae",
     drivers: DriverFiles = None,
     known_ahead: KnownAhead = None,
     events: Happenings = None,
     horizon: Horizon = 12,
     origins: Origins = 12,
+    stride: Annotated[int, typer.Option(help="Periods from one origin to the next.")] = 1,
+    tidy: TidyWords = None,
+    figures: Figures = None,
+    form: As = Form.TABLE,
+) -> None:
+    """Try settings of a method inside folds, and say what tuning really gained."""
+    from veridex.cli.explaining import explaining_from
+    from veridex.cli.tuning import draw_tuned, read_grid, show_tuning
+    from veridex.core.backtest.schemes import RollingOrigin
+    from veridex.front import tune as room
+
+    history = read(words, tidy)
+    explaining = explaining_from(words, history, drivers, known_ahead, events)
+    scheme = RollingOrigin(horizon=horizon, origins=origins, stride=stride)
+    given = {"drivers": explaining.drivers, "events": explaining.events}
+    tuning = room(history, method, read_grid(grid), scheme, measure, **given)  # type: ignore[arg-type]
+    show_tuning(tuning, form.value)
+    if figures is not None:
+        say(draw_tuned(tuning, figures))
+
+
+@app.command()
+@takes_file
+def publish(
+    words: FileWords,
+    method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
+    trial: Annotated[Path | None, typer.Option("--from", help="A trial that `backtest --to` has written.")] = None,
+    rule: Annotated[Rule, typer.Option(help="How the trial decides.")] = Rule.BLEND,
+    allowed: Annotated[str | None, typer.Option(help="Methods that may win, separated by commas.")] = None,
+    target: Annotated[str | None, typer.Option(help="What is demanded, e.g. 'wape under 15'.")] = None,
+    override: Annotated[
+        list[str] | None, typer.Option(help="'ITEM: METHOD: REASON': your own choice for an item.")
+    ] = None,
+    drivers: DriverFiles = None,
+    known_ahead: KnownAhead = None,
+    events: Happenings = None,
+    horizon: Annotated[str, typer.Option(help="Periods to forecast, or the last one, e.g. 2026-12.")] = "12",
+    origins: Origins = 12,
     levels: Levels = "80,95",
+    intervals: Annotated[Intervals | None, typer.Option(help="Which bounds (default: as the evidence allows).")] = None,
+    quantiles: Annotated[str | None, typer.Option(help="One-sided, in percent, separated by commas.")] = None,
+    groups: Annotated[str | None, typer.Option(help="Totals too: all, or key columns, separated by commas.")] = None,
+    past: Annotated[str, typer.Option("--history", help="Periods of history in the table, or all.")] = "all",
     tidy: TidyWords = None,
     to: Annotated[Path | None, typer.Option(help="Directory to write the publication to.")] = None,
     figures: Figures = None,
@@ -367,26 +326,25 @@ def publish(
 ) -> None:
     """Refit the winner of each item on its whole history, and forecast with intervals."""
     from veridex.cli.explaining import explaining_from
-    from veridex.cli.jobs import Source, draw, make, publication_for_show
-    from veridex.cli.tables import show
+    from veridex.cli.published import show_publication
+    from veridex.cli.publishing import Asked, Source, draw_published, made
     from veridex.exchange.publications import refuse_destination
     from veridex.exchange.writing import write
-    from veridex.figures.forecast import draw_forecast
 
     if to is not None:
         refuse_destination(to)
     history = read(words, tidy)
     explaining = explaining_from(words, history, drivers, known_ahead, events)
-    source = Source(method, trial, rule.value)
-    publication, notes = make(history, source, horizon, origins, levels, explaining)
-    for note in notes:
+    source = Source(method, trial, rule.value, allowed, target, tuple(override or ()), origins)
+    asked = Asked(horizon, levels, intervals.value if intervals else None, quantiles, groups, past)
+    found = made(history, source, asked, explaining)
+    for note in found.notes:
         say(note)
-    table, title = publication_for_show(publication, form.value)
-    show(table, form.value, title=title)
+    show_publication(found.publication, form.value)
     if to is not None:
-        say(f"Written to {write(publication, to)}.")
+        say(f"Written to {write(found.publication, to)}.")
     if figures is not None:
-        say(draw(figures, history, "forecast", lambda one: draw_forecast(publication, one)))
+        say(draw_published(found, history, figures))
 
 
 def run() -> None:

@@ -5,7 +5,7 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 
 from veridex.core.backtest.trial import Trial
-from veridex.figures.style import AMBER, GRID, INK, PLUM, TEAL, new_figure, style_axes
+from veridex.figures.style import AMBER, INK, PLUM, TEAL, bare_axes, new_figure, style_axes
 
 __all__ = ["draw_folds", "draw_lead_times"]
 
@@ -21,7 +21,6 @@ def draw_lead_times(trial: Trial, measure: str = "mase") -> Figure:
     table = trial.scores(by=["method", "step"], common=True)
     figure = new_figure()
     axes = figure.add_subplot()
-    axes.set_facecolor(figure.get_facecolor())
     for text, (color, line, width) in zip(ranked, STYLES, strict=False):
         own = table[table["method"] == text]
         axes.plot(own["step"], own[measure], color=color, linestyle=line, linewidth=width, label=text)
@@ -31,12 +30,7 @@ def draw_lead_times(trial: Trial, measure: str = "mase") -> Figure:
     axes.set_ylim(bottom=0)
     axes.set_xlim(table["step"].min(), table["step"].max() if len(table) else 1)
     axes.xaxis.set_major_locator(MaxNLocator(integer=True))
-    axes.grid(axis="y", color=GRID)
-    axes.set_axisbelow(True)
-    for side in ("top", "right", "left"):
-        axes.spines[side].set_visible(False)
-    axes.spines["bottom"].set_color(GRID)
-    axes.tick_params(colors=INK, length=0)
+    bare_axes(axes)
     axes.set_xlabel(f"lead time ({trial.history.cadence.plural})", color=INK)
     axes.set_ylabel(f"{measure}, mean of {len(trial.history)} items" if len(trial.history) > 1 else measure, color=INK)
     axes.set_title(f"Error by lead time ({trial.scheme.in_words()})", color=INK, fontsize=13, loc="left", pad=12)

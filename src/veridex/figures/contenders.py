@@ -36,6 +36,12 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     origin = int(np.flatnonzero(~np.isnan(trial.arrays.actuals[index]).all(axis=1))[-1])
     entries = sorted(choice.evidence.entries, key=lambda e: (bool(e.missing), e.error, e.parameters))
     points = trial.arrays.points[index, :, origin]
+    forecasts = {entry.method: points[trial.method_index(entry.method)] for entry in entries}
+    blend = choice.winner
+    if blend is not None and blend.method not in forecasts and choice.crossfit is not None:
+        # A blend stands first; its weights have not seen this origin.
+        entries.insert(0, blend)
+        forecasts[blend.method] = choice.crossfit.points[-1]
     start = trial.arrays.origins[index, origin] + 1
     horizon = points.shape[-1]
     shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.cycle_length)])
@@ -50,9 +56,9 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
         style_axes(axes, series.cadence, series.unit, shown.periods, small=True)
         hatched(axes, ahead[0], ahead[-1])
         axes.plot(shown.periods, shown.values, color=INK, linewidth=1.2)
-        won = choice.winner is entry
+        won = blend is not None and blend.method == entry.method
         colour = AMBER if won else TEAL
-        forecast = points[trial.method_index(entry.method)]
+        forecast = forecasts[entry.method]
         axes.plot(ahead, forecast, color=colour, linewidth=2.0)
         if np.isnan(forecast).all():
             axes.text(0.04, 0.06, wrapped(entry.missing, 38), transform=axes.transAxes, fontsize=7.5, color=INK)
@@ -72,7 +78,8 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
 
 def _title(method: str, error: float, measure: str) -> str:
     score = "not tested at every origin" if math.isnan(error) else f"{measure.upper()} {number(error, 3)}"
-    return f"{wrapped(method, 36)}\n{score}"
+    name = "blend (cross-fitted)" if method.startswith("combination") else method
+    return f"{wrapped(name, 36)}\n{score}"
 
 
 def _show_dates_below_gaps(panels: Sequence[Axes], used: int, columns: int) -> None:

@@ -22,6 +22,7 @@ __all__ = [
     "PAPER",
     "PLUM",
     "TEAL",
+    "bare_axes",
     "hatched",
     "new_figure",
     "padded_limits",
@@ -49,16 +50,21 @@ def new_figure(width: int = 1280, height: int = 800) -> Figure:
     return figure
 
 
-def style_axes(axes: Axes, cadence: Cadence, unit: str | None, periods: Any, *, small: bool = False) -> None:
-    """Grid, spines, readable numbers, and dates for the periods shown."""
+def bare_axes(axes: Axes, grid: str = "y") -> None:
+    """House paper, a grid along one axis, no frame but the line below."""
     axes.set_facecolor(PAPER)
-    axes.grid(axis="y", color=GRID, linewidth=0.8)
+    axes.grid(axis=grid, color=GRID, linewidth=0.8)  # type: ignore[arg-type]
     axes.set_axisbelow(True)
     for side in ("top", "right", "left"):
         axes.spines[side].set_visible(False)
     axes.spines["bottom"].set_color(GRID)
-    size = 8 if small else 10
-    axes.tick_params(colors=INK, length=0, labelsize=size)
+    axes.tick_params(colors=INK, length=0)
+
+
+def style_axes(axes: Axes, cadence: Cadence, unit: str | None, periods: Any, *, small: bool = False) -> None:
+    """Grid, spines, readable numbers, and dates for the periods shown."""
+    bare_axes(axes)
+    axes.tick_params(labelsize=8 if small else 10)
     axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: plain_number(value)))
     axes.yaxis.set_major_locator(MaxNLocator(4 if small else 7))
     if not small:

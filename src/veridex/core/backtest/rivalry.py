@@ -11,6 +11,7 @@ from veridex.core.scoring.comparison import (
     EqualAccuracy,
     PairedDifference,
     diebold_mariano,
+    mean_interval,
     mean_ranks,
     paired_bootstrap,
 )
@@ -19,7 +20,7 @@ from veridex.errors import ParameterError
 if TYPE_CHECKING:
     from veridex.core.backtest.trial import Trial
 
-__all__ = ["compare_two", "overfit_alarms", "rank_table", "versus_first"]
+__all__ = ["compare_two", "distances", "overfit_alarms", "rank_table", "versus_first"]
 
 FloatArray = NDArray[np.float64]
 
@@ -128,3 +129,17 @@ def versus_first(trial: "Trial", ranked: list[str], measure: str) -> pd.DataFram
         p_values.append(p)
         words.append("not tested" if np.isnan(p) else "not distinguishable" if p >= SIGNIFICANCE else "worse")
     return pd.DataFrame({"p_first": p_values, "versus_first": words})
+
+
+def distances(trial: "Trial", texts: list[str], benchmark: str, measure: str) -> list[tuple[float, float]]:
+    """95 % intervals of each method's measure less the benchmark's; NaN where there are too few items or origins."""
+    if len(trial.history) > 1:
+        errors = _by_item(trial, [*texts, benchmark], measure)
+        found = [paired_bootstrap(errors[:, j], errors[:, -1]) for j in range(len(texts))]
+        return [(one.lower, one.upper) for one in found]
+    table = trial.scores(by=["method", "origin"], common=True)
+    wide = table.pivot_table(index="origin", columns="method", values=measure)
+    overlap = -(-trial.arrays.actuals.shape[2] // getattr(trial.scheme, "stride", 1))
+    if benchmark not in wide:
+        return [(np.nan, np.nan)] * len(texts)
+    return [mean_interval((wide[text] - wide[benchmark]).to_numpy(), overlap) for text in texts]

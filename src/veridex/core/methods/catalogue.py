@@ -19,6 +19,7 @@ from veridex.core.methods.smoothing_chosen import Smoothing
 from veridex.core.methods.theta import Theta
 from veridex.core.methods.transformed import TRANSFORM, Transformed
 from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendDummies
+from veridex.core.methods.tuned import TunedFamily
 from veridex.errors import MethodUnknown, ParameterError, SettingError
 
 __all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
@@ -48,6 +49,7 @@ FAMILIES: tuple[Family[Any], ...] = (
     DriverRegression(),
     BendingTrend(),
     Combination(lambda text: method(text)),
+    TunedFamily(lambda text: method(text)),
 )
 
 
@@ -70,6 +72,11 @@ class Method:
 
     def __str__(self) -> str:
         return self.text
+
+    @property
+    def driven(self) -> bool:
+        """Whether it is handed drivers and events where there are some."""
+        return self.family.takes_drivers and self.settings.get("drivers") != "none"
 
     def __reduce__(self) -> tuple[Any, ...]:
         """On its way to another process a method is its text."""

@@ -99,7 +99,7 @@ class Combination(Family[CombinationPlan]):
         """The same with driver rows, which reach the members that take them."""
         members = tuple(self._method(text) for text in settings["of"])
         sizes = (cycle, horizon, levels)
-        plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if _driven(one) else ()) for one in members)
+        plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if one.driven else ()) for one in members)
         stated = settings["weights"]
         return CombinationPlan(
             cycle,
@@ -119,7 +119,7 @@ class Combination(Family[CombinationPlan]):
         out.row[:] = 0.0
         for i, (member, own, part) in enumerate(_parts(plan, out.row)):
             rows = Rows.allocate(own, y.size)
-            own_x = x if _driven(member) else None
+            own_x = x if member.driven else None
             statuses.append(run_fold(member.family, own, y, own_x, warm[at : at + own.warm_size], rows))
             at += own.warm_size
             if statuses[-1] <= Status.DONE:
@@ -157,7 +157,7 @@ class Combination(Family[CombinationPlan]):
             if inside[i]:
                 rows = Rows.allocate(own, y.size)
                 rows.row[:] = part
-                status = member.family.replay(own, y, x if _driven(member) else None, rows)
+                status = member.family.replay(own, y, x if member.driven else None, rows)
                 if status > Status.DONE:
                     return status
                 found.append(rows)
@@ -170,7 +170,7 @@ class Combination(Family[CombinationPlan]):
         """The members' paths under the same shocks, joined as their forecasts are."""
         inside = row[: len(plan.members)] > 0.0
         found = [
-            member.family.paths(own, y, x if _driven(member) else None, part, shocks)
+            member.family.paths(own, y, x if member.driven else None, part, shocks)
             for i, (member, own, part) in enumerate(_parts(plan, row))
             if inside[i]
         ]
@@ -241,11 +241,6 @@ class DrivenCombination(Combination):
     """A combination of which a member takes drivers."""
 
     takes_drivers = True
-
-
-def _driven(member: "Method") -> bool:
-    """Whether driver rows are handed to a member."""
-    return member.family.takes_drivers and member.settings.get("drivers") != "none"
 
 
 def _parts(plan: CombinationPlan, row: FloatArray) -> "list[tuple[Method, Any, FloatArray]]":

@@ -109,6 +109,7 @@ def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:
     return [fit for fit, key in zip(present, keys, strict=True) if key == usual]
 
 
+@np.errstate(all="ignore")
 def group_rows(grouping: Grouping, place: int, pages: Mapping[str, Page], wanted: Wanted) -> list[dict[str, Any]]:
     """The totals of each group, calibrated by the errors of the same totals at past origins."""
     rows = []

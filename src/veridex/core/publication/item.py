@@ -77,6 +77,7 @@ class ItemWork:
     explaining: Explaining
     scenarios: tuple[Drivers, ...] = ()
 
+    @np.errstate(all="ignore")
     def __call__(self, task: ItemTask) -> Published:
         """Publish one item."""
         if task.method is None or task.horizon < 1:

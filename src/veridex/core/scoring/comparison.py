@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import stdtr
+from scipy.special import stdtr, stdtrit
 
 __all__ = [
     "EqualAccuracy",
@@ -14,6 +14,7 @@ __all__ = [
     "PairedDifference",
     "diebold_mariano",
     "mean_error",
+    "mean_interval",
     "mean_ranks",
     "paired_bootstrap",
 ]
@@ -127,6 +128,18 @@ def mean_error(values: FloatArray, overlap: int) -> FloatArray:
         return np.full(values.shape[:-1], np.nan)
     variance, _ = _long_run_variance(values - values.mean(axis=-1, keepdims=True), overlap)
     return np.asarray(np.sqrt(variance / n))
+
+
+def mean_interval(values: FloatArray, overlap: int) -> tuple[float, float]:
+    """95 % interval of the mean of values at origins in a row, by the law that `diebold_mariano` goes by.
+
+    NaN with fewer than three origins.
+    """
+    if values.size < FEWEST_HORIZONS:
+        return math.nan, math.nan
+    variance, degrees = _long_run_variance(values - values.mean(), overlap)
+    half = float(stdtrit(degrees, 0.975)) * math.sqrt(float(variance) / values.size)
+    return float(values.mean()) - half, float(values.mean()) + half
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -85,6 +85,7 @@ class Crossfit:
             upper = np.where(np.isnan(upper), self.upper, 0.5 * (upper + self.upper))
         return nested(self.points, lower, upper)
 
+    @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
     def held(self, kind: str) -> list[dict[str, float]]:
         """Per level what a kind held: level, cells, coverage in percent, mean width and mean interval score."""
         lower, upper = self.bounds(kind)

@@ -1,0 +1,140 @@
+"""How a publication reads in the terminal: one item, or a thousand."""
+
+from collections import Counter
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import typer
+
+from veridex.cli.tables import show
+from veridex.core.methods.grammar import split_lineup
+from veridex.core.publication.publication import Publication
+
+__all__ = ["show_publication"]
+
+MOST_ROWS = 30
+"""Items that people see; files have all."""
+
+
+def show_publication(publication: Publication, form: str) -> None:
+    """Print one item's forecasts with their total, or a row for each of several items; files get the whole frame."""
+    if form != "table":
+        show(publication.frame, form, title="")
+    elif len(publication.items) == 1:
+        _show_one(publication)
+    else:
+        _show_many(publication)
+
+
+def _show_one(publication: Publication) -> None:
+    """Every lead time of one item, then the sum and the reasons."""
+    item = publication.items[0]
+    entry = publication.manifest["items"][item]
+    ahead = publication.forecasts
+    ahead = ahead[ahead["scenario"] == ""]
+    method = _short(entry["method"])
+    title = f"{item}: next {len(ahead)} periods " + (f"by {method}" if method else "are not available")
+    names = [str(name) for name in ahead.columns]
+    hidden = ["item", "kind", "method", "scenario"]
+    hidden += [name for name in names if name.startswith("half_width_") and not name.endswith("_percent")]
+    hidden += [name for name in ("reason", "intervals") if ahead[name].nunique() <= 1]
+    hidden += ["tested"] if ahead["tested"].all() else []
+    renamed = {name: f"+/- % at {name.split('_')[2]}" for name in names if name.endswith("_percent")}
+    caption = _totals_in_words(publication, item)
+    kinds = ahead["intervals"].unique()
+    if len(kinds) == 1 and kinds[0]:
+        caption = f"{caption} Intervals: {kinds[0]}."
+    show(ahead.drop(columns=hidden).rename(columns=renamed), "table", title=title, caption=caption.strip())
+    typer.echo(entry["why"])
+    if entry["reason"]:
+        typer.echo(entry["reason"])
+
+
+def _totals_in_words(publication: Publication, item: str) -> str:
+    """The demand of all lead times together."""
+    totals = publication.totals
+    own = totals[(totals["group"] == "item") & (totals["name"] == item)] if len(totals) else totals
+    if own.empty:
+        return ""
+    last = own.iloc[-1]
+    bounds = [
+        f"{level:g} %: {last[f'lower_{label}']:,.0f} to {last[f'upper_{label}']:,.0f}"
+        for level, label in ((level, f"{level:g}".replace(".", "_")) for level in publication.manifest["levels"])
+    ]
+    return f"All {last['step']} together: {last['value']:,.0f} ({'; '.join(bounds)})."
+
+
+def _show_many(publication: Publication) -> None:
+    """A row for each of the largest items, groups after them, and how the items were decided."""
+    manifest = publication.manifest
+    ahead = publication.forecasts
+    first = ahead[(ahead["scenario"] == "") & (ahead["step"] == 1)].set_index("item")["value"]
+    totals = publication.totals[publication.totals["group"] == "item"].groupby("name").last()
+    label = f"{manifest['levels'][0]:g}".replace(".", "_")
+    until = f"until {manifest['until']}" if "until" in manifest else f"next {manifest['horizon']}"
+    rows = [_row(publication, item, first, totals, label, until) for item in publication.items]
+    table = pd.DataFrame(rows)
+    numbers = ["error", "gain", f"held_{label}"]
+    table[numbers] = table[numbers].astype(float)
+    shown = table.sort_values(f"{until} in all", ascending=False, kind="stable", ignore_index=True).head(MOST_ROWS)
+    empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
+    fewer = f", the {len(shown)} largest" if len(shown) < len(table) else ""
+    title = f"{len(table):,} items{fewer}; bounds are of the total"
+    show(shown.drop(columns=empty), "table", title=title, caption=_how_decided(table))
+    _show_groups(publication, label)
+
+
+def _row(
+    publication: Publication, item: str, first: "pd.Series[float]", totals: pd.DataFrame, label: str, until: str
+) -> dict[str, Any]:
+    """One item: its method, the next period, the total with its bounds, and how good it was."""
+    entry = publication.manifest["items"][item]
+    scores = entry.get("scores") or {}
+    total: Any = totals.loc[item] if item in totals.index else {}
+    return {
+        "item": item,
+        "method": _short(entry["method"]),
+        "next": first.get(item, np.nan),
+        f"{until} in all": total.get("value", np.nan),
+        f"lower_{label}": total.get(f"lower_{label}", np.nan),
+        f"upper_{label}": total.get(f"upper_{label}", np.nan),
+        "measure": scores.get("measure"),
+        "error": scores.get("error"),
+        "gain": scores.get("gain"),
+        f"held_{label}": (scores.get("coverage") or {}).get(label.replace("_", ".")),
+        "route": entry.get("route", ""),
+        "reason": entry["reason"],
+    }
+
+
+def _show_groups(publication: Publication, label: str) -> None:
+    """A line for the demand of each group over all lead times."""
+    groups = publication.totals[publication.totals["group"] != "item"]
+    for row in groups.drop_duplicates(["group", "name"], keep="last").to_dict("records"):
+        name = row["name"] if row["name"] == row["group"] else f"{row['group']} {row['name']}"
+        low, high = row[f"lower_{label}"], row[f"upper_{label}"]
+        bounds = f"{label.replace('_', '.')} %: {low:,.0f} to {high:,.0f}; {row['intervals']}"
+        typer.echo(f"{name}, {row['items']} items: {row['value']:,.0f} in all ({bounds})")
+
+
+def _how_decided(table: pd.DataFrame) -> str:
+    """How many items went which way."""
+    counts = Counter(route or "by your choice" for route in table["route"])
+    said = ", ".join(f"{count:,} {name}" for name, count in counts.most_common())
+    without = int(table["next"].isna().sum())
+    lacks = f" {without} without a forecast." if without else ""
+    return f"{said}.{lacks} gain: percent less error than the benchmark. Write with --to for every period."
+
+
+def _short(method: str | None) -> str | None:
+    """A method by its text; a blend by its largest member."""
+    if method is None or not method.startswith("combination of=["):
+        return method
+    inner, _, weights = method.removeprefix("combination of=[").rpartition("] weights=")
+    members = split_lineup(inner)
+    if not weights.startswith("["):
+        return f"{weights} mean of {len(members)}"
+    shares = [float(part) for part in weights.strip("[]").split(",")]
+    largest = int(np.argmax(shares))
+    return f"blend of {len(members)}: {100 * shares[largest]:.0f} % {members[largest]} …"

@@ -1,0 +1,47 @@
+"""What `tune` reads and shows: grids, the curve, the figure."""
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import typer
+
+from veridex.cli.tables import show
+from veridex.core.backtest.tuning import Tuning
+from veridex.core.methods.grammar import parse, split_lineup
+from veridex.errors import ParameterError
+from veridex.figures.style import save
+from veridex.figures.tuning import draw_tuning
+
+__all__ = ["draw_tuned", "read_grid", "show_tuning"]
+
+CAPTION = "std_error: over items, or over the origins of a single one. within: one standard error of the best."
+
+
+def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
+    """Settings with their values, each written as `window=2,3,4,6`; lists in brackets are one value."""
+    grid: dict[str, list[Any]] = {}
+    for text in texts:
+        key, sign, values = text.partition("=")
+        key = key.strip()
+        if not sign or not values.strip() or key in grid:
+            raise ParameterError("grid", repr(text), "write a setting with its values once, as in window=2,3,4,6")
+        grid[key] = [parse(f"x {key}={value}")[1][key] for value in split_lineup(values)]
+    return grid
+
+
+def show_tuning(tuning: Tuning, form: str) -> None:
+    """Print the curve, and what it says."""
+    frame = tuning.frame
+    if form == "table":
+        title = f"{tuning.base.text}: {', '.join(tuning.settings[0])}, {tuning.trial.scheme.in_words()}"
+        show(frame, form, title=title, hide=("method",), caption=CAPTION)
+        typer.echo(tuning.in_words())
+    else:
+        show(frame, form, title="")
+        typer.echo(tuning.in_words(), err=True)
+
+
+def draw_tuned(tuning: Tuning, directory: Path) -> str:
+    """Draw the measure against the setting."""
+    return f"{save(draw_tuning(tuning), directory / 'tuning.png')}."
