@@ -61,6 +61,17 @@ def seasonal_values(seed=0, n=96):
     return (100 + 0.5 * t) * (1 + 0.3 * np.sin(2 * np.pi * t / 12)) * np.exp(0.05 * rng.normal(size=n))
 
 
+def portfolio(items=6, n=72):
+    """Seasonal demand with noise and a few unknown months."""
+    rng = np.random.default_rng(1)
+    series = []
+    for i in range(items):
+        values = seasonal_values(i, n) + rng.normal(scale=5, size=n)
+        values[rng.random(n) < 0.02] = np.nan
+        series.append(monthly(values, item=f"item-{i}")[f"item-{i}"])
+    return vx.History.of(series)
+
+
 TEN = (
     *("extractor-bearing", "feeder-rapid", "fondant-12kg", "frames-pine-50", "hive-national"),
     *("hive-tool-j", "jar-hex-280", "jar-honey-500", "smoker-01", "suit-ventilated"),

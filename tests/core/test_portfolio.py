@@ -14,23 +14,13 @@ import pytest
 from scipy import stats
 
 import veridex as vx
-from conftest import METHODS, monthly, seasonal_values
+from conftest import METHODS, monthly, portfolio, seasonal_values
 from deadly import Deadly
 from veridex.core.scoring.comparison import diebold_mariano, mean_ranks, paired_bootstrap
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import WorkerFailed
 
 SCHEME = vx.RollingOrigin(horizon=4, origins=4)
-
-
-def portfolio(items=6, n=72):
-    rng = np.random.default_rng(1)
-    series = []
-    for i in range(items):
-        values = seasonal_values(i, n) + rng.normal(scale=5, size=n)
-        values[rng.random(n) < 0.02] = np.nan
-        series.append(monthly(values, item=f"item-{i}")[f"item-{i}"])
-    return vx.History.of(series)
 
 
 def arrays_of(trial, times=False):
@@ -327,71 +317,3 @@ def test_nothing_leaks_with_drivers_events_and_rules():
         left, right = (getattr(trial.arrays, name)[0][:, before] for trial in (one, two))
         assert left.tobytes() == right.tobytes(), name
     assert one.arrays.points[0][:, ~before].tobytes() != two.arrays.points[0][:, ~before].tobytes()
-
-
-def test_a_blend_weighs_by_skill_and_is_measured_across_origins():
-    history = portfolio(5)
-    lineup = ["seasonal-naive", "theta", "smoothing", "drift"]
-    trial = vx.backtest(history, lineup, vx.RollingOrigin(horizon=4, origins=6))
-    verdict = vx.decide(trial, rule="blend")
-    members = ["seasonal-naive", "smoothing", "theta"]
-    errors = trial.errors.dropna(subset=["actual"])
-    errors = errors.assign(size=(errors["actual"] - errors["forecast"]).abs())
-    scales = {
-        (item, origin): history[item].until(str(origin)[:10]).values
-        for item, origin in set(zip(errors["item"], errors["origin"], strict=True))
-    }
-    scales = {key: np.nanmean(np.abs(v[12:] - v[:-12])) for key, v in scales.items()}
-    errors["size"] /= [scales[key] for key in zip(errors["item"], errors["origin"], strict=True)]
-    by = errors.groupby(["item", "method", "origin"])["size"].mean().unstack("method")[members]
-
-    def weights(table, item, left_out=None):
-        logs = {}
-        for name in history.names:
-            own = table.loc[name].drop(index=[left_out]) if name == item and left_out is not None else table.loc[name]
-            mean = np.log(own.mean())
-            logs[name] = mean - mean.mean()
-        n = len(table.loc[item]) - (left_out is not None)
-        prior = sum(logs[name] for name in history.names if name != item) / 4
-        raw = np.exp(-8 * (n / (n + 24) * logs[item] + 24 / (n + 24) * prior))
-        raw = raw / raw.sum()
-        raw[raw < 0.005] = 0
-        return raw / raw.sum()
-
-    for row in verdict.winners.to_dict("records"):
-        item = row["item"]
-        final = weights(by, item)
-        kept = final[final > 0]
-        assert row["method"] == (
-            f"combination of=[{', '.join(kept.index)}] weights=[{', '.join(f'{w:.4f}' for w in kept)}]"
-        )
-        found = []
-        for origin in by.loc[item].index:
-            own = weights(by, item, origin)
-            cells = errors[(errors["item"] == item) & (errors["origin"] == origin)]
-            wide = cells.pivot_table(index="step", columns="method", values="forecast")[members]
-            actual = cells.drop_duplicates("step").set_index("step")["actual"]
-            found.append((actual - wide @ own).abs().mean() / scales[(item, origin)])
-        assert row["error"] == pytest.approx(np.mean(found), rel=1e-9)
-        assert row["best_single"] == vx.decide(trial).winners.set_index("item").loc[item, "method"]
-        assert "cross-fitted" in verdict.why(item)
-    turned = vx.backtest(vx.History.of([*history][::-1]), lineup, vx.RollingOrigin(horizon=4, origins=6))
-    other = vx.decide(turned, rule="blend").winners.set_index("item")
-    assert other["method"].to_dict() == verdict.winners.set_index("item")["method"].to_dict()
-    published = vx.publish(history, verdict, horizon=3)
-    alone = vx.fit(history["item-1"], verdict.winners["method"][1]).forecast(3).points
-    assert published.forecasts.query("item == 'item-1'")["value"].to_numpy() == pytest.approx(alone)
-    few = vx.decide(vx.backtest(history, lineup, vx.RollingOrigin(horizon=4, origins=2)), rule="blend").winners
-    assert few["method"].str.endswith("weights=middle").all()
-    with pytest.raises(vx.VeridexError, match="the rules are"):
-        vx.decide(trial, rule="best")
-    events = vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": ["2019-05-02", "2021-06-03"]}))
-    with pytest.raises(vx.VeridexError, match="theta takes neither"):
-        vx.publish(history, method="theta", events=events)
-    driven = vx.backtest(history, [*lineup, "arima"], vx.RollingOrigin(horizon=4, origins=3), events=events)
-    assert not vx.decide(driven, rule="blend").winners["method"].str.contains("arima").any()
-    with pytest.raises(vx.VeridexError, match="foresight or drivers"):
-        vx.backtest(history, ["drift"], vx.RollingOrigin(horizon=4, origins=3), onto=driven)
-    with pytest.raises(vx.VeridexError, match="reached with drivers or events; pass them again"):
-        vx.publish(history, vx.decide(driven), horizon=3)
-    assert len(vx.publish(history, vx.decide(driven), horizon=3, events=events).forecasts) == 15

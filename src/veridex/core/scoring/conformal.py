@@ -103,5 +103,6 @@ def nested(points: FloatArray, lower: FloatArray, upper: FloatArray) -> tuple[Fl
     below, above = growing(centre - lower), growing(upper - centre)
     for j in range(1, below.shape[-2]):
         for side in (below, above):
-            side[..., j, :] = np.fmax(side[..., j, :], side[..., j - 1, :] + 0.0 * side[..., j, :])
+            inner = np.where(np.isnan(side[..., j, :]), np.nan, side[..., j - 1, :])
+            side[..., j, :] = growing(np.fmax(side[..., j, :], inner))
     return centre - below, centre + above

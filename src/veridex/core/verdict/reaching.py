@@ -125,6 +125,10 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
         return _untested(bare, evidence.route.methods)
     if not contest.rivals:
         return bare
+    if evidence.route.name == "retired":
+        return choice_of(
+            replace(bare, best_single=contest.rivals[0]), contest.trial, contest.i, evidence, contest.rivals[0]
+        )
     drawn = contest.drawn()
     best = choose_single(contest.rivals, benchmark, drawn, simplest=conditions.simplest)
     assert best is not None

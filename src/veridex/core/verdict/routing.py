@@ -98,7 +98,9 @@ def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.boo
         return Route("regular", regular, used, "")
     name = "new" if begin > np.median(trial.history.starts) + series.cycle_length else "short"
     said = f"only {known} periods were known at the first origin"
-    if used.sum() >= FEWEST_ORIGINS and not tested[[places[text] for text in regular]][:, with_actuals].all():
+    own = tested[[places[text] for text in regular]]
+    gained = own[:, used].all(axis=1) & ~own[:, with_actuals].all(axis=1)
+    if used.sum() >= FEWEST_ORIGINS and gained.any():
         return Route(name, regular, used, said)  # its later origins tell of seasonal methods
     # A season that cannot be seen twice is no evidence: methods that need little.
     few = tuple(text for text in SHORT if text in entered)

@@ -2,6 +2,8 @@
 
 import math
 
+import numpy as np
+
 from veridex.core.backtest.trial import Trial
 from veridex.core.methods.words import number
 from veridex.core.verdict.choice import Choice
@@ -57,8 +59,11 @@ def _because(choice: Choice) -> str:
 def _tested(choice: Choice, winner: Entry, trial: Trial) -> str:
     evidence, benchmark = choice.evidence, choice.benchmark
     origins = "origins" if evidence.origins > 1 else "origin"
+    known = ~np.isnan(trial.arrays.actuals[trial.history.names.index(evidence.item)])
+    earlier = int(known.any(axis=1).sum()) - evidence.origins
+    early = f" ({earlier} earlier ones knew too little)" if earlier else ""
     said = (
-        f" Over {evidence.origins} {origins}, up to {trial.history.cadence.length(evidence.furthest)} ahead, "
+        f" Over {evidence.origins} {origins}{early}, up to {trial.history.cadence.length(evidence.furthest)} ahead, "
         f"its {'root mean square ' if evidence.measure.startswith('rms') else 'mean '}{evidence.measure.upper()} was "
         f"{number(winner.error, 3)}"
     )

@@ -1,0 +1,355 @@
+"""What is decided: weights, routes, conditions, the planner's own word, and what intervals held."""
+
+import math
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import veridex as vx
+from conftest import monthly, portfolio, seasonal_values
+from veridex.core.scoring.conformal import conformal_quantiles, left_out_quantiles, nested
+from veridex.core.verdict.evidence import Entry, ItemEvidence
+from veridex.core.verdict.single import benchmark_of, choose_single
+
+BENCHMARKS = ("seasonal-naive", "naive")
+LINEUP = ["seasonal-naive", "theta", "smoothing", "drift"]
+ENTERED = [*LINEUP, "naive"]
+FIVE = ["seasonal-naive", "smoothing", "arima", "holt-winters season=additive damped=yes", "theta"]
+
+
+@pytest.fixture(scope="module")
+def five():
+    """Five items with six origins, a lineup of the planner's own."""
+    return vx.backtest(portfolio(5), LINEUP, vx.RollingOrigin(horizon=4, origins=6))
+
+
+@pytest.fixture(scope="module")
+def deep():
+    """Four items with fourteen origins."""
+    return vx.backtest(portfolio(4, 84), ["seasonal-naive", "theta"], vx.RollingOrigin(horizon=4, origins=14))
+
+
+def evidence(**errors):
+    """Entries as name=(error, parameters) or name="why it is missing"."""
+    entries = tuple(
+        Entry(name.replace("_", "-"), np.nan, 0, (), value) if isinstance(value, str)
+        else Entry(name.replace("_", "-"), *value, (), "")
+        for name, value in errors.items()
+    )  # fmt: skip
+    return ItemEvidence("x", "mase", 3, 9, 3, entries)
+
+
+@pytest.mark.parametrize(
+    ("entries", "winner", "benchmark"),
+    [
+        ({"drift": (0.8, 2), "seasonal_naive": (1.0, 1)}, "drift", "seasonal-naive"),
+        ({"drift": (1.1, 2), "seasonal_naive": (1.0, 1)}, "seasonal-naive", "seasonal-naive"),
+        ({"drift": (1.0, 2), "seasonal_naive": (1.0, 3)}, "seasonal-naive", "seasonal-naive"),
+        ({"holt": (0.5, 9), "mean": (0.5, 2), "naive": (1.0, 1)}, "mean", "naive"),
+        ({"naive": (0.7, 1), "seasonal_naive": (1.0, 1)}, "naive", "seasonal-naive"),
+        ({"drift": (2.0, 2), "seasonal_naive": "short", "naive": (1.0, 1)}, "naive", "naive"),
+        ({"drift": (2.0, 2), "seasonal_naive": "short", "naive": "short"}, "drift", None),
+        ({"drift": "short"}, None, None),
+    ],
+)
+def test_single_takes_the_lowest_error_that_beats_the_benchmark(entries, winner, benchmark):
+    found = evidence(**entries)
+    base = benchmark_of(found, BENCHMARKS)
+    best = choose_single([entry for entry in found.entries if not entry.missing], base)
+    assert (best.method if best else None) == winner and (base.method if base else None) == benchmark
+
+
+def scaled_errors(trial):
+    """Mean scaled error per item, origin and method, from the table of errors and the histories alone."""
+    errors = trial.errors.dropna(subset=["actual"])
+    errors = errors.assign(size=(errors["actual"] - errors["forecast"]).abs())
+    keys = list(zip(errors["item"], errors["origin"], strict=True))
+    spans = {key: trial.history[key[0]].until(str(key[1])[:10]).values for key in set(keys)}
+    scales = {key: np.nanmean(np.abs(v[12:] - v[:-12])) for key, v in spans.items()}
+    errors["size"] /= [scales[key] for key in keys]
+    return errors, scales, errors.groupby(["item", "method", "origin"])["size"].mean().unstack("method")[ENTERED]
+
+
+def plain_logs(by, names, item, left_out=None):
+    """Logs of an item's relative errors, drawn towards the other items', as numerics say."""
+    logs = {}
+    for name in names:
+        own = by.loc[name].drop(index=[left_out]) if name == item and left_out is not None else by.loc[name]
+        logs[name] = np.log(own.mean()) - np.log(own.mean()).mean()
+    n = len(by.loc[item]) - (left_out is not None)
+    prior = sum(logs[name] for name in names if name != item) / (len(names) - 1)
+    return n / (n + 24) * logs[item] + 24 / (n + 24) * prior
+
+
+def plain_weights(logs):
+    raw = np.exp(-8 * logs) / np.exp(-8 * logs).sum()
+    raw[raw < 0.005] = 0
+    return raw / raw.sum()
+
+
+def test_a_blend_weighs_by_skill_and_is_measured_across_origins(five):
+    history, verdict = five.history, vx.decide(five)
+    errors, scales, by = scaled_errors(five)
+    single = vx.decide(five, "single").winners.set_index("item")
+    for row in verdict.winners.to_dict("records"):
+        item = row["item"]
+        final = plain_weights(plain_logs(by, history.names, item))
+        kept = final[final > 0]
+        listed = f"of=[{', '.join(kept.index)}] weights=[{', '.join(f'{w:.4f}' for w in kept)}]"
+        assert row["method"] == f"combination {listed}"
+        found = []
+        for origin in by.loc[item].index:
+            own = plain_weights(plain_logs(by, history.names, item, origin))
+            cells = errors[(errors["item"] == item) & (errors["origin"] == origin)]
+            wide = cells.pivot_table(index="step", columns="method", values="forecast")[ENTERED]
+            actual = cells.drop_duplicates("step").set_index("step")["actual"]
+            found.append((actual - wide @ own).abs().mean() / scales[(item, origin)])
+        assert row["error"] == pytest.approx(np.mean(found), rel=1e-9) and row["cross_error"] == row["error"]
+        assert row["best_single"] == single.loc[item, "method"] and "cross-fitted" in verdict.why(item)
+        assert row["gain_over_single"] == pytest.approx(100 * (1 - row["error"] / row["best_single_error"]))
+    few = vx.decide(vx.backtest(history, LINEUP, vx.RollingOrigin(horizon=4, origins=2))).winners
+    assert few["method"].str.endswith("weights=middle").all()
+
+
+def test_single_ranks_by_errors_drawn_towards_the_portfolio(five):
+    _, _, by = scaled_errors(five)
+    verdict = vx.decide(five, "single")
+    scores = five.scores(by=["item", "method"]).set_index(["item", "method"])
+    for row in verdict.winners.to_dict("records"):
+        errors = by.loc[row["item"]].mean()
+        drawn = plain_logs(by, five.history.names, row["item"])
+        better = drawn[errors < errors["seasonal-naive"]]
+        assert row["method"] == (better.idxmin() if len(better) else "seasonal-naive")
+        assert row["error"] == pytest.approx(scores.loc[(row["item"], row["method"]), "mase"], rel=1e-9)
+        assert row["bias"] == pytest.approx(scores.loc[(row["item"], row["method"]), "bias"], rel=1e-9)
+        assert row["error"] <= row["benchmark_error"] and row["cross_error"] > 0
+    timings = verdict.timings
+    assert timings["method"].tolist() == verdict.winners["method"].tolist() and (timings["ms_per_fold"] > 0).all()
+    best = verdict.winners.set_index("item").loc["item-0"]
+    assert best["cycle"] == 12 and np.isfinite(best["criterion"])
+    searched = vx.decide(five, "single", allowed=["smoothing"]).winners
+    searched = searched[searched["method"] == "smoothing"]
+    assert len(searched) > 2 and searched["form"].str.fullmatch(r"error=\w+ trend=\w+ season=\w+").all()
+
+
+def test_conditions_of_the_planner_are_kept_or_said(five):
+    free = vx.decide(five, "single").winners.set_index("item")
+    assert (vx.decide(five, "single", allowed=["drift", "naive"]).winners["method"] != "theta").all()
+    near = vx.decide(five, "single", lead_times=[1]).winners.set_index("item")
+    scores = five.scores(by=["item", "method", "step"]).set_index(["item", "method", "step"])["mase"]
+    for item, row in near.iterrows():
+        assert row["error"] == pytest.approx(scores[item, row["method"], 1], rel=1e-9)
+    wape = five.scores(by=["item", "method"]).set_index(["item", "method"])["wape"]
+    bound = float(np.median([wape[item, free.loc[item, "method"]] for item in free.index]))
+    aimed = vx.decide(five, "single", target=f"wape under {bound:.6f}")
+    for row in aimed.winners.to_dict("records"):
+        reached = wape[row["item"]].min() < bound
+        assert (row["unmet"] == "") == reached and (wape[row["item"], row["method"]] < bound) == reached
+    assert "Not met: no single method reaches wape under" in "".join(aimed.why(item) for item in free.index)
+    assert (vx.decide(five, target="wape under 0.01").winners["unmet"].str.startswith("the blend does not")).all()
+    limited = vx.decide(five, "single", bias_limit=0.001, coverage_floor=(95, 99.9)).winners
+    assert limited["unmet"].str.contains("no method keeps to the limits").any()
+    plainest = vx.decide(five, "single", simplest=True).winners.set_index("item")
+    assert (plainest["parameters"] <= free["parameters"]).all()
+
+    def least_biased(table):
+        assert {"method", "error", "std_error", "bias", "coverage_80"} <= set(table.columns)
+        return table["method"][table["bias"].abs().argmin()]
+
+    own = vx.decide(five, least_biased)
+    bias = five.scores(by=["item", "method"]).set_index(["item", "method"])["bias"].abs()
+    assert own.rule == "least_biased"
+    assert all(bias[row["item"]].idxmin() == row["method"] for row in own.winners.to_dict("records"))
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        ({"rule": "best"}, "the rules are 'blend' and 'single', or a function"),
+        ({"rule": lambda table: "crystal ball"}, "for 'item-0' it must name one of"),
+        ({"allowed": ["arima"]}, "the trial has seasonal-naive, theta"),
+        ({"allowed": []}, "allow at least one"),
+        ({"lead_times": [5]}, "the trial looked 1 to 4 ahead"),
+        ({"target": "wape below 15"}, "write a measure, under or over, and a number"),
+        ({"target": "beauty over 1"}, "write a measure"),
+        ({"bias_limit": -1}, "percent of demand, above zero"),
+        ({"coverage_floor": (90, 80)}, "a level of the trial"),
+    ],
+)
+def test_what_cannot_be_answered_is_refused(five, words, said):
+    with pytest.raises(vx.VeridexError, match=said):
+        vx.decide(five, **words)
+
+
+def test_items_are_routed_by_what_was_known_at_the_first_origin():
+    rng = np.random.default_rng(5)
+    seldom = np.where(rng.random(96) < 0.25, rng.gamma(3.0, 4.0, 96).round() + 1, 0.0)
+    ended = np.concatenate((seasonal_values(1)[:66], np.zeros(30)))
+    series = {"regular": seasonal_values(2), "also": seasonal_values(3), "seldom": seldom, "ended": ended}
+    young = {"new": seasonal_values(4)[:20], "younger": seasonal_values(5)[:36], "tiny": [3.0, 4.0, 6.0]}
+    items = [monthly(values, item=item)[item] for item, values in series.items()]
+    items += [monthly(values, item=item, start="2023-05")[item] for item, values in young.items()]
+    items.append(monthly([np.nan] * 30, item="blank")["blank"])
+    lineup = [*FIVE, "simple-smoothing", "sba", "drift", "holt damped=yes", "naive"]
+    trial = vx.backtest(vx.History.of(items), lineup, vx.RollingOrigin(horizon=6, origins=12))
+    verdict = vx.decide(trial)
+    found = verdict.winners.set_index("item")
+    assert found["route"].to_dict() == {
+        "regular": "regular", "also": "regular", "seldom": "intermittent", "ended": "retired", "new": "new",
+        "younger": "regular", "tiny": "untested", "blank": "unknown",
+    }  # fmt: skip
+    assert found.loc["seldom", "measure"] == "rmsse" and "seasonal-naive" not in found.loc["seldom", "method"]
+    squares = trial.scores(by=["item", "method"]).set_index(["item", "method"])["rmsse"]
+    held = vx.decide(trial, "single", allowed=["sba"]).winners.set_index("item").loc["seldom"]
+    assert held["error"] == pytest.approx(squares["seldom", "sba"], rel=1e-9)
+    assert found.loc["ended", "method"] == "naive" and "nothing was sold since 2023-06" in verdict.why("ended")
+    assert "demand comes in about one of" in verdict.why("seldom")
+    # The first origins of a young item know no season: those that do are used, if there are enough.
+    assert "seasonal-naive" in found.loc["younger", "method"] and 3 <= found.loc["younger", "origins"] < 12
+    assert "earlier ones knew too little" in verdict.why("younger")
+    assert found.loc["new", "method"].endswith("weights=middle") and "holt-winters" not in found.loc["new", "method"]
+    assert "with 3 known periods it is too short to be tested" in verdict.why("tiny")
+    assert "not tested" in verdict.why("tiny") and math.isnan(found.loc["tiny", "error"])
+    assert "nothing is known of its demand" in verdict.why("blank")
+    ahead = vx.publish(trial.history, verdict, horizon=2).forecasts.set_index("item")["value"]
+    assert np.isfinite(ahead["tiny"]).all() and ahead["blank"].isna().all() and (ahead["ended"] == 0).all()
+
+
+def test_a_planner_may_overrule_with_a_reason_that_is_kept(five):
+    verdict = vx.decide(five)
+    after = verdict.override("item-2", "drift", "the range is renewed in spring.")
+    assert verdict.winners["overridden"].eq("").all()
+    row = after.winners.set_index("item").loc["item-2"]
+    scores = five.scores(by=["item", "method"]).set_index(["item", "method"])
+    assert row["method"] == "drift" and row["error"] == pytest.approx(scores.loc[("item-2", "drift"), "mase"])
+    assert "instead of the blend, as the planner decided: the range is renewed in spring." in after.why("item-2")
+    unseen = verdict.override("item-2", "moving-average window=3", "habit")
+    assert "not tested" in unseen.why("item-2") and unseen.choice("item-2").crossfit is None
+    entry = vx.publish(five.history, after, horizon=2).manifest["items"]["item-2"]
+    assert entry["override"]["reason"].startswith("the range") and "combination" in entry["override"]["instead_of"]
+    assert vx.publish(five.history, unseen, horizon=2).manifest["items"]["item-2"]["method"].startswith("moving")
+    for words, said in ((("item-9", "drift", "x"), "no item"), (("item-2", "drift", " "), "say why")):
+        with pytest.raises(vx.VeridexError, match=said):
+            verdict.override(*words)
+
+
+def test_a_verdict_depends_on_neither_order_nor_engine_nor_what_was_kept(five):
+    verdict, scheme = vx.decide(five), five.scheme
+    turned = vx.backtest(vx.History.of([*five.history][::-1]), LINEUP, scheme, engine="processes")
+    lean = vx.backtest(five.history, LINEUP, scheme, keep="scores")
+    same = verdict.winners.set_index("item")
+    pd.testing.assert_frame_equal(vx.decide(turned).winners.set_index("item").loc[same.index], same, check_exact=True)
+    assert vx.decide(lean).winners["method"].tolist() == same["method"].tolist()
+    bits = [vx.publish(five.history, verdict, engine=engine, horizon=4) for engine in ("serial", "processes")]
+    back = vx.publish(vx.History.of([*five.history][::-1]), vx.decide(turned), horizon=4, groups=["all"])
+    ahead = vx.publish(five.history, verdict, horizon=4, groups=["all"])
+    pd.testing.assert_frame_equal(bits[0].frame, bits[1].frame, check_exact=True)
+    pd.testing.assert_frame_equal(bits[0].totals, bits[1].totals, check_exact=True)
+    for one, other in ((back.totals, ahead.totals), (back.forecasts, ahead.forecasts)):
+        keys = [name for name in ("name", "item", "step") if name in one]
+        one, other = (table.sort_values(keys, ignore_index=True) for table in (one, other))
+        pd.testing.assert_frame_equal(one, other, check_exact=True)
+
+
+def plain_quantiles(scores, level):
+    """Conformal quantiles, a list for each lead time."""
+    found = []
+    for h in range(scores.shape[1]):
+        pool = sorted(v for v in scores[:, max(h - 1, 0) : h + 2].ravel() if not math.isnan(v))
+        rank = math.ceil(round((len(pool) + 1) * level / 100, 9))
+        found.append(pool[rank - 1] if rank <= len(pool) else math.nan)
+    return np.array(found)
+
+
+@given(st.integers(1, 9), st.integers(1, 5), st.integers(0, 2**32), st.sampled_from([50.0, 80.0, 95.0]))
+def test_conformal_quantiles_are_those_of_sorted_lists(origins, steps, seed, level):
+    rng = np.random.default_rng(seed)
+    scores = rng.gamma(2.0, size=(origins, steps)).round(1)
+    scores[rng.random(scores.shape) < 0.2] = np.nan
+    assert np.array_equal(conformal_quantiles(scores, (level,))[0], plain_quantiles(scores, level), equal_nan=True)
+    for o, row in enumerate(left_out_quantiles(scores, (level,))):
+        assert np.array_equal(row[0], plain_quantiles(np.delete(scores, o, axis=0), level), equal_nan=True)
+
+
+@given(st.integers(0, 2**32))
+def test_nested_bounds_shrink_with_neither_lead_time_nor_level(seed):
+    rng = np.random.default_rng(seed)
+    points, half = rng.normal(size=6), rng.gamma(1.0, size=(3, 6))
+    half[rng.random(half.shape) < 0.15] = np.nan
+    lower, upper = nested(points, points - half, points + 2 * half)
+    for sides in (points - lower, upper - points):
+        for row in sides:
+            assert (np.diff(row[~np.isnan(row)]) >= -1e-12).all()
+        with np.errstate(invalid="ignore"):
+            steps = np.diff(sides, axis=0)
+        assert (steps[~np.isnan(steps)] >= -1e-12).all()
+    known = ~np.isnan(half)
+    assert (lower[known] <= (points - half)[known]).all() and (upper[known] >= (points + 2 * half)[known]).all()
+
+
+def test_coverage_of_each_kind_leaves_the_origin_out(deep):
+    verdict = vx.decide(deep, "single")
+    assert verdict.winners["intervals"].eq("average").all()
+    for item, method in zip(verdict.winners["item"], verdict.winners["method"], strict=True):
+        cells = deep.errors[(deep.errors["item"] == item) & (deep.errors["method"] == method)]
+
+        def wide(name, cells=cells):
+            return cells.pivot_table(index="origin", columns="step", values=name, dropna=False).to_numpy()
+
+        actual, point, lower, upper = (wide(name) for name in ("actual", "forecast", "lower_80", "upper_80"))
+        spread = np.maximum.accumulate(wide("stderr"), axis=1)
+        scores = np.abs(actual - point) / spread
+        found = {"model": (lower, upper)}
+        half = np.array([plain_quantiles(np.delete(scores, o, axis=0), 80) for o in range(len(scores))]) * spread
+        found["conformal"] = (point - half, point + half)
+        found["average"] = tuple(0.5 * (a + b) for a, b in zip(found["model"], found["conformal"], strict=True))
+        table = verdict.intervals
+        for kind, (low, high) in found.items():
+            low = point - np.maximum.accumulate(point - low, axis=1)
+            high = point + np.maximum.accumulate(high - point, axis=1)
+            known = ~np.isnan(actual)
+            row = table[(table["item"] == item) & (table["kind"] == kind) & (table["level"] == 80)].iloc[0]
+            assert row["coverage"] == pytest.approx(100 * ((low <= actual) & (actual <= high))[known].mean())
+            beyond = np.maximum(low - actual, 0) + np.maximum(actual - high, 0)
+            assert row["interval_score"] == pytest.approx((high - low + beyond * 2 / 0.2)[known].mean())
+
+
+def test_why_reads_as_a_planner_would_say_it(trial, verdict):
+    text = vx.decide(trial, "single").why("smoker-01")
+    row = vx.decide(trial, "single").winners.set_index("item").loc["smoker-01"]
+    assert text.startswith(f"smoker-01: {row['method']} is published. Over 8 origins, up to 6 months ahead, ")
+    for said in (f"{row['error']:.3g}", "for the benchmark seasonal-naive", "80 % intervals held"):
+        assert said in text
+    assert verdict.why("smoker-01").startswith("smoker-01: a blend of ")
+    assert "Not considered, having no forecast at some origins: " in verdict.why("jar-hex-280")
+    assert verdict.winners["item"].tolist() == list(trial.history.names)
+    new = verdict.winners.set_index("item").loc["jar-hex-280"]
+    assert new["measure"] == "mae" and new["benchmark"] == "naive" and new["route"] == "new"
+    with pytest.raises(vx.VeridexError, match="no item 'jar'"):
+        verdict.why("jar")
+
+
+def test_a_blend_hands_drivers_to_the_members_that_take_them():
+    history = portfolio(3)
+    with pytest.raises(vx.VeridexError, match="theta takes neither"):
+        vx.publish(history, method="theta", events=fairs())
+    lineup = ["theta", "arima d=1 q=1", "trend-dummies"]
+    driven = vx.backtest(history, lineup, vx.RollingOrigin(horizon=4, origins=3), events=fairs())
+    verdict = vx.decide(driven)
+    with pytest.raises(vx.VeridexError, match="foresight or drivers"):
+        vx.backtest(history, ["drift"], vx.RollingOrigin(horizon=4, origins=3), onto=driven)
+    with pytest.raises(vx.VeridexError, match="reached with drivers or events; pass them again"):
+        vx.publish(history, verdict, horizon=3)
+    text = "combination of=[theta, arima d=1 q=1] weights=[1, 3]"
+    assert verdict.winners["method"].str.contains("trend-dummies").any()
+    assert len(vx.publish(history, verdict, horizon=3, events=fairs()).forecasts) == 9
+    joined = vx.fit(history["item-1"], text, events=fairs()).forecast(3).points
+    theta, arima = vx.fit(history["item-1"], "theta"), vx.fit(history["item-1"], "arima d=1 q=1", events=fairs())
+    assert joined == pytest.approx(0.25 * theta.forecast(3).points + 0.75 * arima.forecast(3).points)
+
+
+def fairs():
+    return vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": ["2019-05-02", "2021-06-03"]}))
