@@ -46,6 +46,7 @@ METHODS = [
     "harmonic",
     "bending-trend",
     "theta transform=box-cox",
+    "tuned of=[moving-average window=2, seasonal-naive, naive] horizon=2 origins=4",
 ]
 DRIVEN = ["driver-regression"]
 """Methods that are nothing without drivers."""

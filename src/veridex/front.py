@@ -144,11 +144,11 @@ def tune(
 
     Examples
     --------
-    >>> numbers = [3.0, 5.0, 4.0, 6.0] * 6
+    >>> numbers = [2.0, 4.0, 9.0] * 8
     >>> from veridex import RollingOrigin
-    >>> grid, scheme = {"window": [2, 4]}, RollingOrigin(horizon=4, origins=6)
+    >>> grid, scheme = {"window": [2, 3]}, RollingOrigin(horizon=1, origins=6)
     >>> tune(History.from_numbers(numbers, cadence="counted"), "moving-average", grid, scheme).best
-    {'window': 4}
+    {'window': 3}
     """
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")

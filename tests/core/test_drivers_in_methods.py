@@ -39,7 +39,7 @@ def test_drivers_that_cannot_serve_are_named():
         vx.fit(y, "linear-trend", drivers=drivers_of([a])).forecast(3)
     with pytest.raises(vx.VeridexError, match="naive takes neither drivers nor events"):
         vx.fit(y, "naive", drivers=drivers_of([a]))
-    with pytest.raises(vx.VeridexError, match="a combination takes none"):
+    with pytest.raises(vx.VeridexError, match="asks for drivers by name; a combination hands over all"):
         vx.fit(y, "combination of=[naive, linear-trend drivers=[a]]")
     said = vx.compare_fits(y, ["naive", "linear-trend"], drivers=drivers_of([a])).in_words()
     assert "take no drivers and forecast from demand alone: naive." in said

@@ -1,4 +1,4 @@
-"""What is decided, and what is published."""
+"""What is published: forecasts, calibrated intervals, quantiles, totals, and the manifest behind them."""
 
 import dataclasses
 import json
@@ -8,79 +8,17 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import monthly, seasonal_values
+from conftest import monthly, portfolio, seasonal_values
 from veridex.core.publication.manifest import fingerprint
-from veridex.core.verdict.evidence import Entry, ItemEvidence
-from veridex.core.verdict.single import choose_single
 from veridex.figures.forecast import draw_forecast
-
-BENCHMARKS = ("seasonal-naive", "naive")
-
-
-def evidence(**errors):
-    """Entries as name=(error, parameters) or name="why it is missing"."""
-    entries = tuple(
-        Entry(name.replace("_", "-"), np.nan, 0, (), value) if isinstance(value, str)
-        else Entry(name.replace("_", "-"), *value, (), "")
-        for name, value in errors.items()
-    )  # fmt: skip
-    return ItemEvidence("x", "mase", 3, 9, 3, entries)
-
-
-@pytest.mark.parametrize(
-    ("entries", "winner", "benchmark", "gain"),
-    [
-        ({"drift": (0.8, 2), "seasonal_naive": (1.0, 1)}, "drift", "seasonal-naive", 20),
-        ({"drift": (1.1, 2), "seasonal_naive": (1.0, 1)}, "seasonal-naive", "seasonal-naive", 0),
-        ({"drift": (1.0, 2), "seasonal_naive": (1.0, 3)}, "seasonal-naive", "seasonal-naive", 0),
-        ({"holt": (0.5, 9), "mean": (0.5, 2), "naive": (1.0, 1)}, "mean", "naive", 50),
-        ({"naive": (0.7, 1), "seasonal_naive": (1.0, 1)}, "naive", "seasonal-naive", 30),
-        ({"drift": (2.0, 2), "seasonal_naive": "short", "naive": (1.0, 1)}, "naive", "naive", 0),
-        ({"drift": (2.0, 2), "seasonal_naive": "short", "naive": "short"}, "drift", None, np.nan),
-        ({"drift": "short"}, None, None, np.nan),
-    ],
-)
-def test_single_takes_the_lowest_error_that_beats_the_benchmark(entries, winner, benchmark, gain):
-    choice = choose_single(evidence(**entries), BENCHMARKS)
-    assert (choice.winner.method if choice.winner else None) == winner
-    assert (choice.benchmark.method if choice.benchmark else None) == benchmark
-    assert choice.gain == pytest.approx(gain, nan_ok=True)
-
-
-def test_winners_carry_their_evidence(trial, verdict):
-    winners = verdict.winners
-    assert winners["item"].tolist() == list(trial.history.names)
-    scores = trial.scores(by=["item", "method"]).set_index(["item", "method"])
-    for row in winners[winners["measure"] == "mase"].itertuples():
-        assert row.error == pytest.approx(scores.loc[(row.item, row.method), "mase"], rel=1e-9)
-        assert row.coverage_80 == pytest.approx(scores.loc[(row.item, row.method), "coverage_80"])
-        assert row.error <= row.benchmark_error
-    new = winners.set_index("item").loc["jar-hex-280"]
-    assert new["measure"] == "mae" and new["benchmark"] == "naive"
-
-
-def test_why_reads_as_a_planner_would_say_it(verdict):
-    text = verdict.why("smoker-01")
-    row = verdict.winners.set_index("item").loc["smoker-01"]
-    assert text.startswith(f"smoker-01: {row['method']} is published. Over 8 origins, up to 6 months ahead, ")
-    assert (
-        f"{row['error']:.3g}" in text and "for the benchmark seasonal-naive" in text and "80 % intervals held" in text
-    )
-    assert "Not considered, having no forecast at some origins: " in verdict.why("jar-hex-280")
-    with pytest.raises(vx.VeridexError, match="no item 'jar'"):
-        verdict.why("jar")
-
-
-def test_unknown_rules_are_refused(trial):
-    with pytest.raises(vx.VeridexError, match="the rules are 'single' and 'blend'"):
-        vx.decide(trial, rule="crystal-ball")
 
 
 def test_publication_holds_history_and_forecasts(orders, verdict, publication):
     frame = publication.frame
     assert frame.columns.tolist() == [
         "item", "period", "kind", "step", "value", "stderr", "lower_80", "upper_80", "lower_95", "upper_95",
-        "method", "tested", "reason", "scenario",
+        "method", "tested", "reason", "scenario", "half_width_80", "half_width_80_percent", "half_width_95",
+        "half_width_95_percent", "intervals",
     ]  # fmt: skip
     for series in orders:
         rows = frame[frame["item"] == series.item]
@@ -88,22 +26,166 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
         assert np.array_equal(rows["value"][: len(series)], series.actuals, equal_nan=True)
         ahead = rows.iloc[len(series) :]
         assert ahead["step"].tolist() == list(range(1, 9))
-        assert ahead["tested"].tolist() == [True] * 6 + [False] * 2  # the trial looked six ahead
+        assert ahead["tested"].tolist() == [True] * 6 + [False] * 2, series.item  # the trial looked six ahead
         refit = vx.fit(series, ahead["method"].iloc[0]).forecast(8)
-        assert np.array_equal(ahead["value"], refit.points) and np.array_equal(ahead["upper_95"], refit.upper[1])
+        assert np.array_equal(ahead["value"], refit.points)
+        above = np.maximum.accumulate(refit.upper[1] - refit.points)  # widths do not shrink with the lead time
+        assert ahead["upper_95"].to_numpy() == pytest.approx(refit.points + above)
         assert ahead["period"].iloc[0] == np.datetime64("2025-09-01")
     past = frame[frame["kind"] == "actual"]
     assert past[["step", "stderr", "lower_80", "tested"]].isna().all(axis=None)
     assert (publication.forecasts["kind"] == "forecast").all() and repr(publication).startswith("Publication(10 items")
 
 
-def test_points_do_not_move_with_the_level_and_bands_nest(orders, verdict):
-    wide = vx.publish(orders, verdict, horizon=4, levels=(50, 80, 99)).forecasts
-    narrow = vx.publish(orders, verdict, horizon=4, levels=(80,)).forecasts
-    for column in ("value", "lower_80", "upper_80"):
-        assert np.array_equal(wide[column], narrow[column])
-    bounds = wide[["lower_99", "lower_80", "lower_50", "value", "upper_50", "upper_80", "upper_99"]].to_numpy()
-    assert (np.diff(bounds, axis=1) >= 0).all()
+@pytest.fixture(scope="module")
+def deep():
+    """Eight items with fourteen origins, and their verdict."""
+    trial = vx.backtest(portfolio(8, 84), ["seasonal-naive", "theta", "drift"], vx.RollingOrigin(horizon=4, origins=14))
+    return vx.decide(trial, "single")
+
+
+@pytest.mark.parametrize("kind", ["model", "conformal", "average"])
+def test_points_do_not_move_with_the_level_and_bands_nest(deep, kind):
+    history = deep.trial.history
+    wide = vx.publish(history, deep, horizon=6, levels=(50, 80, 90), intervals=kind).forecasts
+    narrow = vx.publish(history, deep, horizon=6, levels=(80,), intervals=kind).forecasts
+    assert np.array_equal(wide["value"], narrow["value"])
+    assert wide["lower_80"].to_numpy() == pytest.approx(narrow["lower_80"].to_numpy())
+    bounds = wide[["lower_90", "lower_80", "lower_50", "value", "upper_50", "upper_80", "upper_90"]].to_numpy()
+    assert (np.diff(bounds, axis=1) >= -1e-9).all()
+    for _, own in wide.groupby("item"):
+        assert (np.diff(own[["half_width_50", "half_width_90"]].to_numpy(), axis=0) >= -1e-9).all()
+        shares = 100 * (own["upper_90"] - own["lower_90"]) / 2 / own["value"]
+        assert own["half_width_90_percent"].to_numpy() == pytest.approx(shares.to_numpy())
+    assert wide["intervals"].tolist() == ([kind] * 4 + ["model"] * 2) * 8  # the trial looked four ahead
+
+
+def test_conformal_and_average_bounds_come_from_the_backtest(deep):
+    history, item = deep.trial.history, "item-1"
+    method = deep.winners.set_index("item").loc[item, "method"]
+    cells = deep.trial.errors.query("item == @item and method == @method")
+    wide = {name: cells.pivot_table(index="origin", columns="step", values=name, dropna=False).to_numpy()
+            for name in ("actual", "forecast", "stderr")}  # fmt: skip
+    scores = np.abs(wide["actual"] - wide["forecast"]) / np.maximum.accumulate(wide["stderr"], axis=1)
+    fitted = vx.fit(history[item], method).forecast(4, levels=(80,))
+    spread = np.maximum.accumulate(fitted.stderr)
+    half = []
+    for h in range(4):
+        pool = np.sort(scores[:, max(h - 1, 0) : h + 2][~np.isnan(scores[:, max(h - 1, 0) : h + 2])])
+        half.append(pool[int(np.ceil(0.8 * (pool.size + 1))) - 1] * spread[h])
+    model = np.maximum.accumulate(fitted.upper[0] - fitted.points)
+    published = {kind: vx.publish(history, deep, horizon=4, levels=(80, 99.5), intervals=kind) for kind in
+                 ("conformal", "average")}  # fmt: skip
+    for kind, above in (("conformal", half), ("average", 0.5 * (np.array(half) + model))):
+        own = published[kind].forecasts.query("item == @item")
+        assert own["upper_80"].to_numpy() == pytest.approx(fitted.points + np.maximum.accumulate(above))
+    # Forty-two errors at most are too few for 99.5 %: nothing rather than a guess, or the model's own bounds.
+    strict, kind = published["conformal"].forecasts, published["average"].manifest["items"][item]["intervals"]
+    assert strict["lower_99_5"].isna().all() and strict["lower_80"].notna().all()
+    assert kind["published"] == {"80": "average", "99.5": "model"} and kind["calibrated_up_to_step"] == 4
+    assert published["average"].forecasts["intervals"].eq("80: average, 99.5: model").all()
+    held = {row["level"]: row["coverage"] for row in kind["held"]["conformal"]}
+    table = deep.intervals.query("item == @item and kind == 'conformal'").set_index("level")["coverage"]
+    assert held == pytest.approx(table.to_dict())
+    # Twelve origins make the average the default, fewer the model.
+    assert vx.publish(history, deep, horizon=4).forecasts["intervals"].eq("average").all()
+
+
+def test_quantiles_are_one_sided_bounds(deep):
+    published = vx.publish(deep.trial.history, deep, horizon=4, levels=(95,), quantiles=(97.5, 90, 2.5))
+    ahead = published.forecasts
+    assert np.array_equal(ahead["quantile_97_5"], ahead["upper_95"])
+    assert np.array_equal(ahead["quantile_2_5"], ahead["lower_95"]) and "lower_80" not in ahead
+    assert (ahead["quantile_90"] < ahead["quantile_97_5"]).all() and (ahead["quantile_90"] > ahead["value"]).all()
+    assert np.array_equal(published.totals["quantile_97_5"], published.totals["upper_95"])
+
+
+def test_totals_have_their_own_calibration(deep):
+    history, item = deep.trial.history, "item-2"
+    method = deep.winners.set_index("item").loc[item, "method"]
+    fitted = vx.fit(history[item], method)
+    points = fitted.forecast(4).points
+    sums = np.cumsum(fitted.simulate(4), axis=1)
+    simulated = points.cumsum() + np.quantile(sums - sums.mean(axis=0), 0.9, axis=0) - points.cumsum()
+    own = {}
+    for kind in ("model", "conformal", "average"):
+        table = vx.publish(history, deep, horizon=4, levels=(80,), intervals=kind).totals
+        own[kind] = table[table["name"] == item]
+    assert own["model"]["value"].to_numpy() == pytest.approx(points.cumsum())
+    upper = {kind: (table["upper_80"] - table["value"]).to_numpy() for kind, table in own.items()}
+    assert upper["model"] == pytest.approx(np.maximum.accumulate(simulated), rel=1e-9)
+    choice = deep.choice(item)
+    assert choice.crossfit is not None
+    errors, scale = choice.crossfit.errors, np.maximum.accumulate(choice.crossfit.stderr, axis=1)
+    scores = np.abs(errors.cumsum(axis=1)) / scale.cumsum(axis=1)
+    pool = np.sort(scores[:, 2:4][~np.isnan(scores[:, 2:4])])
+    whole = np.maximum.accumulate(fitted.forecast(4).stderr).sum()
+    expected = pool[int(np.ceil(0.8 * (pool.size + 1))) - 1] * whole
+    assert upper["conformal"][3] >= expected * (1 - 1e-12)  # or the one before, which must not be wider
+    assert upper["average"][3] == pytest.approx(0.5 * (upper["conformal"][3] + simulated[3]), rel=0.05)
+
+
+def test_group_totals_measure_how_items_go_wrong_together():
+    def trial_of(together):
+        rng = np.random.default_rng(9)
+        common = rng.normal(size=84)
+        series = []
+        for i in range(12):
+            shocks = common if together else rng.normal(size=84)
+            keys = {"line": "spares" if i % 2 else "hives", "sku": str(i)}
+            series.append(pd.DataFrame({**keys, "month": pd.date_range("2018-01", periods=84, freq="MS"),
+                                        "units": 100 + 10 * shocks}))  # fmt: skip
+        history = vx.History.from_frame(
+            pd.concat(series), item=["line", "sku"], period="month", demand="units", cadence="monthly"
+        )
+        return vx.backtest(history, ["mean", "simple-smoothing"], vx.RollingOrigin(horizon=3, origins=14))
+
+    widths = {}
+    for together in (False, True):
+        verdict = vx.decide(trial_of(together))
+        published = vx.publish(verdict.trial.history, verdict, horizon=3, levels=(80,), groups=["all", "line"])
+        totals = published.totals.set_index(["group", "name", "step"]).sort_index()
+        assert totals.loc[("all", "all", 3), "items"] == 12 and totals.loc[("line", "hives", 1), "items"] == 6
+        alone = totals.loc["item"]["value"].groupby("step").sum()
+        assert totals.loc[("all", "all")]["value"].to_numpy() == pytest.approx(alone.to_numpy())
+        row = totals.loc[("all", "all", 1)]
+        widths[together] = (row["upper_80"] - row["lower_80"]) / 2
+        assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "average"
+    # Twelve errors of standard deviation ten: they cancel out, or they add up.
+    z = 1.2816
+    assert widths[False] == pytest.approx(z * 10 * np.sqrt(12), rel=0.35)
+    assert widths[True] == pytest.approx(z * 10 * 12, rel=0.35)
+
+
+def test_how_far_ahead_and_how_much_history_is_said(deep):
+    history = deep.trial.history
+    until = vx.publish(history, deep, horizon="2025-03", history=2)
+    assert until.forecasts.groupby("item")["step"].max().eq(3).all() and until.manifest["until"] == "2025-03"
+    assert until.frame["kind"].eq("actual").sum() == 2 * len(history) and "until 2025-03" in repr(until)
+    none = vx.publish(history, deep, horizon=2, history=0)
+    assert none.frame["kind"].eq("forecast").all()
+    ends = vx.History.of(
+        [monthly(seasonal_values()[:90], item="early")["early"], monthly(seasonal_values())["smoker-01"]]
+    )
+    apart = vx.publish(ends, method="seasonal-naive", horizon="2026-12")
+    assert apart.forecasts.groupby("item")["period"].agg(["min", "max"])["max"].nunique() == 1
+    assert apart.forecasts.groupby("item").size().to_dict() == {"early": 18, "smoker-01": 12}
+    reached = vx.publish(ends, method="seasonal-naive", horizon="2025-12")
+    assert reached.forecasts["item"].unique().tolist() == ["early"]
+    assert reached.manifest["items"]["smoker-01"]["reason"] == "its history reaches 2025-12 already"
+    for words, said in (
+        ({"horizon": "2019-01"}, "every item's history reaches that far"),
+        ({"history": -1}, "it is 'all', or how many"),
+        ({"intervals": "wide"}, "the kinds are model, conformal, average"),
+        ({"quantiles": 50}, "off the middle"),
+        ({"quantiles": 0.975}, "did you mean 97.5"),
+        ({"groups": ["colour"]}, "group by one of all"),
+    ):
+        with pytest.raises(vx.VeridexError, match=said):
+            vx.publish(history, deep, **words)
+    for words, said in (({"intervals": "average"}, "pass a verdict"), ({"groups": ["all"]}, "publish from a verdict")):
+        with pytest.raises(vx.VeridexError, match=said):
+            vx.publish(history, method="naive", **words)
 
 
 def test_only_tested_levels_lead_times_and_cadences_are_called_tested(orders, verdict):
@@ -143,7 +225,10 @@ def test_the_planners_own_choice_is_published_and_said():
     assert published.forecasts["tested"].tolist() == [False] * 3
 
 
-@pytest.mark.parametrize("call", [{}, {"method": "naive", "verdict": 1}, {"method": "naive", "horizon": 0}])
+@pytest.mark.parametrize(
+    "call",
+    [{}, {"method": "naive", "verdict": 1}, {"method": "naive", "horizon": 0}, {"method": "naive", "horizon": "soon"}],
+)
 def test_wrong_calls_are_refused(call):
     with pytest.raises(vx.VeridexError):
         vx.publish(monthly([1, 2, 3]), **call)

@@ -108,10 +108,10 @@ def same(one, other):
 
 def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
     target = vx.write(publication, tmp_path / "deep" / "out")
-    assert sorted(p.name for p in target.iterdir()) == ["ledger.csv", "manifest.json", "publication.csv"]
+    assert sorted(p.name for p in target.iterdir()) == ["ledger.csv", "manifest.json", "publication.csv", "totals.csv"]
     assert sorted(p.name for p in target.parent.iterdir()) == ["out"]
     same(vx.read_publication(target), publication)
-    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 1"
+    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 2"
     counted = vx.publish(vx.History.from_numbers([1, 2, 3.5, 0.1 + 0.2], cadence="counted"), method="naive", horizon=2)
     same(vx.read_publication(vx.write(counted, target)), counted)  # an earlier publication is replaced
 

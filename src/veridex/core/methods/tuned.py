@@ -48,7 +48,7 @@ class TunedFamily(Family[TunedPlan]):
     ``measure=rmse``) over the origins that all candidates reach is fitted to the whole span. In a backtest this happens
     anew at the origins at which methods search, so that the errors of a tuned method hold what tuning costs (nested
     validation: Stone, 1974, Journal of the Royal Statistical Society B 36, 111-147; Varma and Simon, 2006, BMC
-    Bioinformatics 7, 91).
+    Bioinformatics 7, 91). Standard errors and bounds are those of the candidate chosen, as if it had been stated.
     """
 
     name = "tuned"
