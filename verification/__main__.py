@@ -14,6 +14,7 @@ from verification import (
     regression,
     starts,
     unit_roots,
+    verdicts,
 )
 
 PARTS = {
@@ -27,6 +28,7 @@ PARTS = {
     "arima": arima.main,
     "regression": regression.main,
     "accuracy": accuracy.main,
+    "verdicts": verdicts.main,
 }
 
 

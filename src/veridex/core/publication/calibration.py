@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from veridex.core.methods.forecast import Forecast
 from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.scoring.conformal import growing, nested
-from veridex.core.verdict.crossfit import KINDS, Crossfit
+from veridex.core.verdict.crossfit import KINDS, Crossfit, model_factor
 from veridex.errors import ParameterError
 
-__all__ = ["Bands", "Wanted", "calibrated", "calibrated_totals", "checked_kind", "checked_quantiles"]
+__all__ = ["Bands", "Peers", "Wanted", "calibrated", "checked_kind", "checked_quantiles", "joined_bands"]
 
 FloatArray = NDArray[np.float64]
 
@@ -112,9 +112,26 @@ class Bands:
         return ", ".join(f"{level:g}: {kind}" for level, kind in zip(levels, kinds, strict=True))
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Peers:
+    """Quantiles of the errors of the portfolio's other items, in standard errors; None where there are no others.
+
+    Attributes
+    ----------
+    steps, totals : ndarray, shape (levels, H), or None
+        Of lead times, and of sums from the first lead time on.
+    """
+
+    steps: FloatArray | None = None
+    totals: FloatArray | None = None
+
+
 @np.errstate(all="ignore")
-def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None) -> Bands:
+def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None, peers: Peers) -> Bands:
     """Bounds of a kind around a forecast made at all its levels.
+
+    Conformal quantiles are drawn towards those of the other items; under ``average`` the model's bounds are stretched
+    so that they would have held their level on the other items.
 
     A level that has too few past errors for a conformal quantile at some tested lead time keeps the model's bounds
     under ``average`` and has none under ``conformal``.
@@ -125,8 +142,9 @@ def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None) 
     if chosen == "model":
         return _model_bands(forecast)
     steps = min(crossfit.actuals.shape[1], forecast.points.size)
-    half = crossfit.quantiles(forecast.levels)[:, :steps] * growing(forecast.stderr)[:steps]
-    return _joined_bands(forecast.points, (forecast.lower, forecast.upper), half, crossfit, chosen)
+    half = crossfit.quantiles(forecast.levels, peers.steps)[:, :steps] * growing(forecast.stderr)[:steps]
+    factor = model_factor(forecast.levels, peers.steps, steps)
+    return joined_bands(forecast.points, (forecast.lower, forecast.upper), half, factor, crossfit, chosen)
 
 
 def _model_bands(forecast: Forecast) -> Bands:
@@ -134,10 +152,15 @@ def _model_bands(forecast: Forecast) -> Bands:
     return Bands(lower, upper, ("model",) * len(forecast.levels), 0)
 
 
-def _joined_bands(
-    points: FloatArray, model: tuple[FloatArray, FloatArray], half: FloatArray, crossfit: Crossfit, kind: str
+def joined_bands(
+    points: FloatArray,
+    model: tuple[FloatArray, FloatArray],
+    half: FloatArray,
+    factor: FloatArray,
+    crossfit: Crossfit,
+    kind: str,
 ) -> Bands:
-    """Model bounds (levels, H) joined with conformal half-widths (levels, at most H)."""
+    """Model bounds (levels, H), stretched by a factor, joined with conformal half-widths; (levels, at most H) both."""
     lower, upper = np.array(model[0]), np.array(model[1])
     steps = half.shape[1]
     tested = ~np.isnan(crossfit.actuals[:, :steps]).all(axis=0)
@@ -150,46 +173,8 @@ def _joined_bands(
         elif enough:
             at = np.flatnonzero(tested)
             share = 1.0 if kind == "conformal" else 0.5
-            lower[j, at] = share * (points[at] - half[j, at]) + (1.0 - share) * lower[j, at]
-            upper[j, at] = share * (points[at] + half[j, at]) + (1.0 - share) * upper[j, at]
+            below, above = factor[j, at] * (points[at] - lower[j, at]), factor[j, at] * (upper[j, at] - points[at])
+            lower[j, at] = points[at] - share * half[j, at] - (1.0 - share) * below
+            upper[j, at] = points[at] + share * half[j, at] + (1.0 - share) * above
     lower, upper = nested(points, lower, upper)
     return Bands(lower, upper, tuple(kinds), int(np.flatnonzero(tested).max(initial=-1)) + 1)
-
-
-@np.errstate(all="ignore")
-def calibrated_totals(
-    points: FloatArray,
-    stderr: FloatArray,
-    sums: FloatArray,
-    crossfit: Crossfit | None,
-    levels: tuple[float, ...],
-    kind: str | None,
-) -> tuple[FloatArray, Bands]:
-    """Totals from the first lead time up to each, and their bounds.
-
-    The model's bounds are quantiles of simulated totals; a conformal half-width is a quantile of past totals' errors
-    against standard errors added up, times those of the forecast.
-
-    Parameters
-    ----------
-    points, stderr : ndarray, shape (H,)
-    sums : ndarray, shape (paths, H)
-        Simulated totals.
-    """
-    totals = np.cumsum(points)
-    simulated = _simulated(totals, sums, levels)
-    chosen = "model" if crossfit is None else kind or crossfit.default_kind
-    if crossfit is None or chosen == "model":
-        lower, upper = nested(totals, *simulated)
-        return totals, Bands(lower, upper, ("model",) * len(levels), 0)
-    steps = min(crossfit.actuals.shape[1], points.size)
-    half = crossfit.total_quantiles(levels)[:, :steps] * np.cumsum(growing(stderr))[:steps]
-    return totals, _joined_bands(totals, simulated, half, crossfit, chosen)
-
-
-def _simulated(totals: FloatArray, sums: FloatArray, levels: tuple[float, ...]) -> tuple[FloatArray, FloatArray]:
-    """Bounds (levels, H) from simulated sums (paths, H), moved so that their mean is the forecast's total."""
-    shares = np.array([share for level in levels for share in (0.5 - level / 200.0, 0.5 + level / 200.0)])
-    around = sums - sums.mean(axis=0)
-    found = totals + np.quantile(around, shares, axis=0)
-    return found[0::2], found[1::2]

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.history.history import History
-from veridex.core.publication.calibration import Wanted, calibrated_totals
+from veridex.core.publication.calibration import Wanted
 from veridex.core.publication.tables import Page, total_row
+from veridex.core.publication.totals import calibrated_totals, simulated_bounds
 from veridex.core.verdict.crossfit import Crossfit
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
@@ -119,12 +120,14 @@ def group_rows(grouping: Grouping, place: int, pages: Mapping[str, Page], wanted
             continue
         steps = min(page.task.horizon for page in members)
         points = np.sum([_points(page)[:steps] for page in members], axis=0)
-        sums = np.sum([page.found.sums[place][:, :steps] for page in members], axis=0)
+        paths = np.sum([page.found.paths[place][:, :steps] for page in members], axis=0)
         scales = np.sum([_stderr(page)[:steps] for page in members], axis=0)
         fits = _same_origins([page.task.crossfit for page in members])
         # Items that were not tested alike are taken to go wrong, for their standard errors, as the others do.
         together = _added(fits) if 2 * len(fits) >= len(members) else None
-        totals, bands = calibrated_totals(points, scales, sums, together, wanted.all_levels, wanted.kind)
+        totals, levels = np.cumsum(points), wanted.all_levels
+        simulated = simulated_bounds(totals, paths, levels)
+        bands = calibrated_totals(totals, scales, simulated, together, levels, wanted.kind)
         series = members[0].task.series
         first = series.start + len(series)
         tested = max(page.tested for page in members) if together is not None else 0

@@ -13,8 +13,9 @@ from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fitted import Fitted, fit
 from veridex.core.methods.forecast import Forecast
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.calibration import Bands, Wanted, calibrated, calibrated_totals
+from veridex.core.publication.calibration import Bands, Peers, Wanted, calibrated
 from veridex.core.publication.manifest import fit_entry, interval_entry
+from veridex.core.publication.totals import simulated_bounds
 from veridex.core.verdict.crossfit import Crossfit
 
 __all__ = ["ItemTask", "ItemWork", "Published"]
@@ -33,6 +34,10 @@ class ItemTask:
     method: Method | None
     horizon: int
     crossfit: Crossfit | None
+    peers: Peers = field(default_factory=Peers)
+    tested: FloatArray | None = None
+    """The peers' quantiles at the levels of the backtest, for what intervals held."""
+
     shared: tuple[float, ...] = ()
     """For each grouping, the part of a shock that the group's items have in common."""
 
@@ -47,10 +52,14 @@ class Published:
     bands : Bands or None
     others : list of tuple
         Name, forecast and bands of each scenario.
-    totals, total_bands : ndarray and Bands, or None
+    totals : ndarray, shape (H,), or None
         Demand from the first lead time up to each.
-    sums : list of ndarray, shape (paths, H)
-        For each grouping, simulated totals that share their shocks with the other items.
+    simulated : tuple of ndarray, shape (levels, H), or None
+        Simulated bounds of the totals.
+    paths : list of ndarray, shape (paths, H)
+        For each grouping, paths that share their shocks with the other items.
+    total_bands : Bands or None
+        Calibrated when all items are there.
     entry : dict
         For the manifest.
     """
@@ -59,8 +68,9 @@ class Published:
     bands: Bands | None = None
     others: list[tuple[str, Forecast, Bands]] = field(default_factory=list)
     totals: FloatArray | None = None
+    simulated: tuple[FloatArray, FloatArray] | None = None
+    paths: list[FloatArray] = field(default_factory=list)
     total_bands: Bands | None = None
-    sums: list[FloatArray] = field(default_factory=list)
     entry: dict[str, Any] = field(default_factory=dict)
 
     @property
@@ -88,11 +98,11 @@ class ItemWork:
         levels = self.wanted.all_levels
         found = Published(forecast=fitted.forecast(task.horizon, levels))
         assert found.forecast is not None
-        found.bands = calibrated(found.forecast, task.crossfit, self.wanted.kind)
+        found.bands = calibrated(found.forecast, task.crossfit, self.wanted.kind, task.peers)
         for one in self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ():
             other = fitted.forecast(task.horizon, levels, drivers=one)
-            found.others.append((one.name, other, calibrated(other, task.crossfit, self.wanted.kind)))
-        found.entry = fit_entry(fitted) | interval_entry(found.bands, levels, task.crossfit)
+            found.others.append((one.name, other, calibrated(other, task.crossfit, self.wanted.kind, task.peers)))
+        found.entry = fit_entry(fitted) | interval_entry(found.bands, levels, task.crossfit, task.tested)
         if found.available:
             self._add_totals(task, fitted, found)
         return found
@@ -100,10 +110,9 @@ class ItemWork:
     def _add_totals(self, task: ItemTask, fitted: Fitted, found: Published) -> None:
         forecast = found.forecast
         assert forecast is not None
-        own = np.cumsum(fitted.simulate(task.horizon, PATHS), axis=1)
-        found.totals, found.total_bands = calibrated_totals(
-            forecast.points, forecast.stderr, own, task.crossfit, self.wanted.all_levels, self.wanted.kind
-        )
+        found.totals = np.cumsum(forecast.points)
+        own = fitted.simulate(task.horizon, PATHS)
+        found.simulated = simulated_bounds(found.totals, own, self.wanted.all_levels)
         if not task.shared:
             return
         who = zlib.crc32(task.series.item.encode())
@@ -112,5 +121,5 @@ class ItemWork:
         common = np.random.default_rng([1, last]).standard_normal(shape)
         alone = np.random.default_rng([2, who, last]).standard_normal(shape)
         for share in task.shared:
-            paths = fitted.simulate(task.horizon, PATHS, shocks=np.sqrt(share) * common + np.sqrt(1 - share) * alone)
-            found.sums.append(np.cumsum(paths, axis=1))
+            shocks = np.sqrt(share) * common + np.sqrt(1 - share) * alone
+            found.paths.append(fitted.simulate(task.horizon, PATHS, shocks=shocks))

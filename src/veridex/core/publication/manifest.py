@@ -10,6 +10,7 @@ from importlib.metadata import version
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
@@ -35,8 +36,8 @@ FORMAT = "veridex publication 2"
 
 INTERVALS = {
     "model": "what each method's own formula holds, see docs/methods.md",
-    "conformal": "quantiles of the backtest's errors in standard errors, lead times pooled with their neighbours",
-    "average": "the mean of both; the model's alone beyond the tested lead times, and where errors are too few",
+    "conformal": "quantiles of the backtest's errors in standard errors, drawn towards those of the other items",
+    "average": "the mean of both, the model's stretched to what other items showed; the model's alone where untested",
     "held": "cross-fitted: each origin's bounds come from the errors at the others",
     "widths": "they shrink with neither lead time nor level",
 }
@@ -132,12 +133,14 @@ def fit_entry(fitted: Fitted) -> dict[str, Any]:
     }
 
 
-def interval_entry(bands: Bands, levels: tuple[float, ...], crossfit: Crossfit | None) -> dict[str, Any]:
+def interval_entry(
+    bands: Bands, levels: tuple[float, ...], crossfit: Crossfit | None, peers: NDArray[np.float64] | None
+) -> dict[str, Any]:
     """Which intervals are published at each level, and what each kind held when it was tested."""
     entry: dict[str, Any] = {f"{level:g}": kind for level, kind in zip(levels, bands.kinds, strict=True)}
     found: dict[str, Any] = {"intervals": {"published": entry, "calibrated_up_to_step": bands.tested}}
     if crossfit is not None:
-        found["intervals"]["held"] = {kind: [_clean(row) for row in crossfit.held(kind)] for kind in KINDS}
+        found["intervals"]["held"] = {kind: [_clean(row) for row in crossfit.held(kind, peers)] for kind in KINDS}
     return found
 
 

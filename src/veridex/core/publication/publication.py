@@ -13,11 +13,12 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.calibration import Wanted
+from veridex.core.publication.calibration import Peers, Wanted
 from veridex.core.publication.groups import Grouping, group_rows, groupings
-from veridex.core.publication.item import ItemTask, ItemWork
+from veridex.core.publication.item import ItemTask, ItemWork, Published
 from veridex.core.publication.manifest import explained_by, manifest_head, score_entry
 from veridex.core.publication.tables import Page, frame_of, totals_of
+from veridex.core.publication.totals import calibrated_totals, stretch
 from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
@@ -112,10 +113,11 @@ def make_publication(
     verdict = source if isinstance(source, Verdict) else None
     asked = groupings(history, verdict, groups)
     shared = tuple(one.shared for one in asked)
-    tasks = [_task(series, source, ahead.steps(series), shared) for series in history]
+    tasks = [_task(series, source, ahead.steps(series), wanted, shared) for series in history]
     if all(task.horizon < 1 for task in tasks):
         raise ParameterError("horizon", repr(ahead.horizon), "every item's history reaches that far already")
     made = list(engine.map(ItemWork(wanted, explaining, tuple(scenarios)), tasks))
+    _calibrate_totals(tasks, made, verdict, wanted)
     pages, entries = [], {}
     for task, found in zip(tasks, made, strict=True):
         choice = verdict.choice(task.series.item) if verdict is not None else None
@@ -141,12 +143,41 @@ def make_publication(
     )
 
 
-def _task(series: ItemHistory, source: Verdict | Method, horizon: int, shared: tuple[float, ...]) -> ItemTask:
+def _task(
+    series: ItemHistory, source: Verdict | Method, horizon: int, wanted: Wanted, shared: tuple[float, ...]
+) -> ItemTask:
     if isinstance(source, Method):
-        return ItemTask(series, source, horizon, None, shared)
-    choice = source.choice(series.item)
+        return ItemTask(series, source, horizon, None)
+    choice, place = source.choice(series.item), source.place(series.item)
     method = None if choice.winner is None else as_method(choice.winner.method)
-    return ItemTask(series, method, horizon, choice.crossfit, shared)
+    if choice.crossfit is None:
+        return ItemTask(series, method, horizon, None, shared=shared)
+    levels = wanted.all_levels
+    peers = Peers(source.pool.steps(place, levels), source.pool.totals(place, levels))
+    tested = source.pool.steps(place, choice.crossfit.levels)
+    return ItemTask(series, method, horizon, choice.crossfit, peers, tested, shared)
+
+
+def _calibrate_totals(
+    tasks: Sequence[ItemTask], made: Sequence[Published], verdict: Verdict | None, wanted: Wanted
+) -> None:
+    """Calibrate the totals of all items: how much simulated ones must be stretched is seen over a route's items."""
+    routes: dict[str, list[int]] = {}
+    for i, (task, found) in enumerate(zip(tasks, made, strict=True)):
+        if found.simulated is not None:
+            route = verdict.choice(task.series.item).route if verdict is not None else ""
+            routes.setdefault(route, []).append(i)
+    for places in routes.values():
+        forecasts = [(made[i].simulated, made[i].forecast) for i in places]
+        known = [(simulated, one.stderr) for simulated, one in forecasts if simulated is not None and one is not None]
+        pooled = [tasks[i].peers.totals for i in places]
+        factor = stretch([simulated for simulated, _ in known], [stderr for _, stderr in known], pooled)
+        for i, (simulated, stderr) in zip(places, known, strict=True):
+            totals, own = made[i].totals, tasks[i]
+            assert totals is not None
+            made[i].total_bands = calibrated_totals(
+                totals, stderr, simulated, own.crossfit, wanted.all_levels, wanted.kind, own.peers.totals, factor
+            )
 
 
 def _group_rows(asked: Sequence[Grouping], pages: Sequence[Page], wanted: Wanted) -> list[dict[str, Any]]:

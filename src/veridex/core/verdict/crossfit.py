@@ -13,8 +13,9 @@ from veridex.core.methods.combination import joined
 from veridex.core.scoring.conformal import conformal_quantiles, growing, left_out_quantiles, nested
 from veridex.core.scoring.measures import interval_terms
 from veridex.core.verdict.evidence import Evidence
+from veridex.core.verdict.skill import PRIOR_ORIGINS
 
-__all__ = ["DEFAULT_FROM", "KINDS", "Crossfit", "cross_fitted"]
+__all__ = ["DEFAULT_FROM", "KINDS", "Crossfit", "cross_fitted", "drawn", "model_factor"]
 
 FloatArray = NDArray[np.float64]
 
@@ -62,33 +63,45 @@ class Crossfit:
         grown = growing(self.stderr)
         return np.where(grown > 0.0, grown, np.nan)
 
-    def quantiles(self, levels: tuple[float, ...]) -> FloatArray:
-        """Conformal quantiles of scaled absolute errors, all origins used, shape (levels, H)."""
-        return conformal_quantiles(np.abs(self.errors) / self.scale, levels)
+    @property
+    def scores(self) -> FloatArray:
+        """Sizes of errors in standard errors, shape (O, H)."""
+        return np.asarray(np.abs(self.errors) / self.scale)
 
-    def total_quantiles(self, levels: tuple[float, ...]) -> FloatArray:
-        """The same of errors added up from the first lead time on, against standard errors added up."""
-        sums = np.abs(np.cumsum(self.errors, axis=1)) / np.cumsum(self.scale, axis=1)
-        return conformal_quantiles(sums, levels)
+    @property
+    def total_scores(self) -> FloatArray:
+        """Sizes of errors added up from the first lead time on, against standard errors added up."""
+        return np.asarray(np.abs(np.cumsum(self.errors, axis=1)) / np.cumsum(self.scale, axis=1))
 
-    def bounds(self, kind: str) -> tuple[FloatArray, FloatArray]:
-        """Bounds (O, L, H) of a kind as they are published; conformal quantiles leave the origin itself out."""
+    def quantiles(self, levels: tuple[float, ...], pooled: FloatArray | None = None) -> FloatArray:
+        """Conformal quantiles of `scores`, all origins used, drawn towards those of other items; (levels, H)."""
+        return drawn(conformal_quantiles(self.scores, levels), pooled, self.origins.size)
+
+    def total_quantiles(self, levels: tuple[float, ...], pooled: FloatArray | None = None) -> FloatArray:
+        """The same of `total_scores`."""
+        return drawn(conformal_quantiles(self.total_scores, levels), pooled, self.origins.size)
+
+    def bounds(self, kind: str, pooled: FloatArray | None = None) -> tuple[FloatArray, FloatArray]:
+        """Bounds (O, L, H) of a kind as they are published; conformal quantiles leave the origin itself out.
+
+        `pooled` are the other items' quantiles at these levels, shape (L, H).
+        """
         if kind == "model":
             return nested(self.points, self.lower, self.upper)
-        scores = np.abs(self.errors) / self.scale
-        half = left_out_quantiles(scores, self.levels) * self.scale[:, None]
-        centre = self.points[:, None]
+        own = drawn(left_out_quantiles(self.scores, self.levels), pooled, self.origins.size - 1)
+        half, centre = own * self.scale[:, None], self.points[:, None]
         lower, upper = centre - half, centre + half
         if kind == "average":
             # Where a level has no conformal quantile the model's own bounds stand.
-            lower = np.where(np.isnan(lower), self.lower, 0.5 * (lower + self.lower))
-            upper = np.where(np.isnan(upper), self.upper, 0.5 * (upper + self.upper))
+            factor, missing = model_factor(self.levels, pooled, self.points.shape[1]), np.isnan(lower)
+            lower = np.where(missing, self.lower, 0.5 * (lower + centre - factor * (centre - self.lower)))
+            upper = np.where(missing, self.upper, 0.5 * (upper + centre + factor * (self.upper - centre)))
         return nested(self.points, lower, upper)
 
     @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-    def held(self, kind: str) -> list[dict[str, float]]:
+    def held(self, kind: str, pooled: FloatArray | None = None) -> list[dict[str, float]]:
         """Per level what a kind held: level, cells, coverage in percent, mean width and mean interval score."""
-        lower, upper = self.bounds(kind)
+        lower, upper = self.bounds(kind, pooled)
         found = []
         for j, level in enumerate(self.levels):
             known = ~np.isnan(self.actuals) & ~np.isnan(lower[:, j])
@@ -97,6 +110,28 @@ class Crossfit:
             row = {"level": level, "cells": int(known.sum()), "coverage": coverage}
             found.append(row | {"width": width, "interval_score": score})
         return found
+
+
+@np.errstate(all="ignore")
+def drawn(own: FloatArray, pooled: FloatArray | None, origins: int) -> FloatArray:
+    """Quantiles (..., L, H) of an item drawn towards those of other items (L, H), in logarithms.
+
+    By N / (N + 24), N origins, as the errors that weigh the members of a blend; NaN stays where the item has too few.
+    """
+    if pooled is None:
+        return own
+    share = origins / (origins + PRIOR_ORIGINS)
+    joined_up = np.exp(share * np.log(own) + (1.0 - share) * np.log(pooled))
+    return np.asarray(np.where(np.isfinite(joined_up) & (joined_up > 0.0) | np.isnan(own), joined_up, own))
+
+
+@np.errstate(all="ignore")
+def model_factor(levels: tuple[float, ...], pooled: FloatArray | None, steps: int) -> FloatArray:
+    """What model bounds are multiplied by so that they would have held their level on other items, (levels, steps)."""
+    if pooled is None:
+        return np.ones((len(levels), steps))
+    factor = pooled[:, :steps] / ndtri(0.5 + np.array(levels) / 200.0)[:, None]
+    return np.asarray(np.where(np.isfinite(factor) & (factor > 0.0), factor, 1.0))
 
 
 def cross_fitted(trial: Trial, i: int, evidence: Evidence, methods: list[str], weights: FloatArray | str) -> Crossfit:

@@ -11,11 +11,12 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.crossfit import cross_fitted
 from veridex.core.verdict.evidence import Entry, Evidence
+from veridex.core.verdict.pool import Pool
 from veridex.core.verdict.routing import FEWEST_ORIGINS, route, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
 from veridex.core.verdict.skill import centred_logs, others_means, shrunk, weights
 
-__all__ = ["choice_of", "combined_text", "reach"]
+__all__ = ["choice_of", "combined_text", "measured", "reach"]
 
 FloatArray = NDArray[np.float64]
 
@@ -62,8 +63,8 @@ class Contest:
 
 
 @np.errstate(all="ignore")
-def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[Choice, ...]:
-    """Reach a verdict on every item of a trial."""
+def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[tuple[Choice, ...], Pool]:
+    """Reach a verdict on every item of a trial; and pool the errors of what was chosen."""
     known = ~np.isnan(trial.arrays.actuals)
     if conditions.lead_times is not None:
         known &= np.isin(np.arange(1, known.shape[2] + 1), conditions.lead_times)
@@ -81,7 +82,8 @@ def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[Choic
     for i, (own, unmet) in enumerate(kept):
         places = [trial.method_index(entry.method) for entry in own]
         found.append(_choose(Contest(trial, i, evidence[i], own, places, priors[i], unmet), rule, conditions))
-    return tuple(found)
+    pool = Pool([choice.crossfit for choice in found], [choice.route for choice in found])
+    return tuple(measured(choice, i, pool) for i, choice in enumerate(found)), pool
 
 
 def _rivals(
@@ -151,8 +153,16 @@ def _untested(bare: Choice, methods: tuple[str, ...]) -> Choice:
 def choice_of(bare: Choice, trial: Trial, i: int, evidence: Evidence, entry: Entry) -> Choice:
     """A single method as the choice, with its own forecasts at the origins."""
     fit = cross_fitted(trial, i, evidence, [entry.method], np.ones((evidence.item.origins, 1)))
-    coverage = tuple(row["coverage"] for row in fit.held(fit.default_kind))
-    return replace(bare, winner=replace(entry, coverage=coverage), crossfit=fit, cross_error=entry.error)
+    return replace(bare, winner=entry, crossfit=fit, cross_error=entry.error)
+
+
+def measured(choice: Choice, i: int, pool: Pool) -> Choice:
+    """The choice with the coverage of the intervals that are published by default."""
+    fit = choice.crossfit
+    if fit is None or choice.winner is None:
+        return choice
+    held = fit.held(fit.default_kind, pool.steps(i, fit.levels))
+    return replace(choice, winner=replace(choice.winner, coverage=tuple(row["coverage"] for row in held)))
 
 
 def _single_cross_error(contest: Contest, benchmark: Entry | None, conditions: Conditions) -> float:
@@ -196,7 +206,7 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
         method=text,
         error=error,
         parameters=float(np.nansum([entry.parameters for entry in contest.rivals if entry.method in joined])),
-        coverage=tuple(row["coverage"] for row in fit.held(fit.default_kind)),
+        coverage=(),
         missing="",
         bias=100.0 * float(fit.errors[known].sum() / np.abs(fit.actuals[known]).sum()),
     )

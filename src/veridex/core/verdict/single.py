@@ -37,16 +37,18 @@ def choose_single(
     benchmark : Entry or None
         Chosen where nothing beats it.
     drawn : ndarray, shape (rivals,), optional
-        Logs of their errors drawn towards the portfolio's, which rank them instead of the errors.
+        Logs of their errors drawn towards the portfolio's, which rank them instead of the errors; the benchmark, where
+        it competes, among them.
     simplest : bool
         Take the one with the fewest parameters among those within one standard error of the lowest error.
     """
     ranks = [entry.error for entry in rivals] if drawn is None else drawn.tolist()
-    better = [
-        (rank, entry)
-        for rank, entry in zip(ranks, rivals, strict=True)
-        if benchmark is None or entry.error < benchmark.error
-    ]
+    ranked = list(zip(ranks, rivals, strict=True))
+    base = next((rank for rank, entry in ranked if benchmark is not None and entry.method == benchmark.method), None)
+    if base is None and benchmark is not None:  # it does not compete: it is held against the errors themselves
+        better = [(rank, entry) for rank, entry in ranked if entry.error < benchmark.error]
+    else:
+        better = [(rank, entry) for rank, entry in ranked if base is None or rank < base]
     if not better:
         return benchmark
     _, best = min(better, key=lambda pair: (pair[0], pair[1].error, pair[1].parameters))

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["centred_logs", "others_means", "shrunk", "weights"]
+__all__ = ["PRIOR_ORIGINS", "centred_logs", "others_means", "shrunk", "weights"]
 
 FloatArray = NDArray[np.float64]
 

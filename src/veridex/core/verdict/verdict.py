@@ -15,7 +15,8 @@ from veridex.core.verdict.choice import Choice, Override
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.crossfit import KINDS
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.reaching import choice_of, reach
+from veridex.core.verdict.pool import Pool
+from veridex.core.verdict.reaching import choice_of, measured, reach
 from veridex.core.verdict.routing import Route
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
@@ -77,7 +78,8 @@ def decide(
         raise ParameterError("rule", repr(rule), problem)
     stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
-    return Verdict(trial=trial, rule=name, conditions=stated, choices=reach(trial, rule, stated))
+    choices, pool = reach(trial, rule, stated)
+    return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -92,12 +94,15 @@ class Verdict:
         What the planner demanded.
     choices : tuple of Choice
         In the order of the trial's items.
+    pool : Pool
+        The errors of what was chosen, of all items together.
     """
 
     trial: Trial = field(repr=False)
     rule: str
     conditions: Conditions = field(repr=False)
     choices: tuple[Choice, ...] = field(repr=False)
+    pool: Pool = field(repr=False)
 
     def __repr__(self) -> str:
         return f"Verdict(rule={self.rule!r}, {len(self.choices)} items)"
@@ -110,13 +115,23 @@ class Verdict:
         ItemUnknown
             If the trial has no such item.
         """
-        if item not in self._by_item:
+        return self.choices[self.place(item)]
+
+    def place(self, item: str) -> int:
+        """Where an item stands among the trial's.
+
+        Raises
+        ------
+        ItemUnknown
+            If the trial has no such item.
+        """
+        if item not in self._places:
             raise ItemUnknown(item, self.trial.history.names)
-        return self._by_item[item]
+        return self._places[item]
 
     @cached_property
-    def _by_item(self) -> dict[str, Choice]:
-        return {choice.evidence.item: choice for choice in self.choices}
+    def _places(self) -> dict[str, int]:
+        return {choice.evidence.item: i for i, choice in enumerate(self.choices)}
 
     @cached_property
     def winners(self) -> pd.DataFrame:
@@ -167,14 +182,15 @@ class Verdict:
     def intervals(self) -> pd.DataFrame:
         """What each kind of interval held, cross-fitted: item, kind, level, cells, coverage, width, interval_score.
 
-        Each origin's bounds come from the errors at the others; NaN where too few errors are known for the level.
+        Each origin's bounds come from the errors at the others, and from other items; NaN where too few are known for
+        the level.
         """
         rows = [
             {"item": choice.evidence.item, "kind": kind, **row}
-            for choice in self.choices
+            for i, choice in enumerate(self.choices)
             if choice.crossfit is not None
             for kind in KINDS
-            for row in choice.crossfit.held(kind)
+            for row in choice.crossfit.held(kind, self.pool.steps(i, self.trial.levels))
         ]
         columns = ["item", "kind", "level", "cells", "coverage", "width", "interval_score"]
         return pd.DataFrame(rows, columns=columns)
@@ -231,7 +247,7 @@ class Verdict:
         before, chosen = self.choice(item), as_method(method)
         if not reason.strip():
             raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
-        i = self.trial.history.names.index(item)
+        i = self.place(item)
         entry = before.evidence.entry(chosen.text)
         stated = Override(reason.strip(), before.winner.method if before.winner else None)
         bare = replace(before, shares={}, crossfit=None, cross_error=float("nan"), unmet=(), override=stated)
@@ -243,6 +259,7 @@ class Verdict:
                 known &= np.isin(np.arange(1, known.shape[1] + 1), self.conditions.lead_times)
             route = Route(before.route, (chosen.text,), used, before.because)
             after = choice_of(bare, self.trial, i, Evidence.gather(self.trial, i, route, known), entry)
+            after = measured(after, i, self.pool)
         choices = (*self.choices[:i], after, *self.choices[i + 1 :])
         return replace(self, choices=choices)
 

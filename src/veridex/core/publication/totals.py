@@ -1,0 +1,85 @@
+"""Totals over lead times, with a calibration of their own."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.publication.calibration import Bands, joined_bands
+from veridex.core.scoring.conformal import growing, nested
+from veridex.core.verdict.crossfit import Crossfit
+
+__all__ = ["calibrated_totals", "simulated_bounds", "stretch"]
+
+FloatArray = NDArray[np.float64]
+Bounds = tuple[FloatArray, FloatArray]
+
+
+def simulated_bounds(totals: FloatArray, paths: FloatArray, levels: tuple[float, ...]) -> Bounds:
+    """Bounds (levels, H) of totals (H,) from simulated paths (paths, H), moved so that their mean is the forecast's."""
+    sums = np.cumsum(paths, axis=1)
+    shares = np.array([share for level in levels for share in (0.5 - level / 200.0, 0.5 + level / 200.0)])
+    found = totals + np.quantile(sums - sums.mean(axis=0), shares, axis=0)
+    return found[0::2], found[1::2]
+
+
+@np.errstate(all="ignore")
+def calibrated_totals(
+    totals: FloatArray,
+    stderr: FloatArray,
+    simulated: Bounds,
+    crossfit: Crossfit | None,
+    levels: tuple[float, ...],
+    kind: str | None,
+    pooled: FloatArray | None = None,
+    factor: FloatArray | None = None,
+) -> Bands:
+    """Bounds of totals from the first lead time up to each.
+
+    A conformal half-width is a quantile of past totals' errors against standard errors added up, times those of the
+    forecast; the model's bounds are simulated ones.
+
+    Parameters
+    ----------
+    totals, stderr : ndarray, shape (H,)
+    simulated : tuple of ndarray, shape (levels, H)
+    crossfit : Crossfit or None
+    levels : tuple of float
+    kind : str or None
+    pooled : ndarray, shape (levels, tested H), or None
+        Quantiles of the other items' totals.
+    factor : ndarray, shape (levels, H), or None
+        From `stretch`.
+    """
+    chosen = "model" if crossfit is None else kind or crossfit.default_kind
+    if crossfit is None or chosen == "model":
+        return Bands(*nested(totals, *simulated), ("model",) * len(levels), 0)
+    steps = min(crossfit.actuals.shape[1], totals.size)
+    half = crossfit.total_quantiles(levels, pooled)[:, :steps] * np.cumsum(growing(stderr))[:steps]
+    stretched = np.ones(half.shape) if factor is None else factor[:, :steps]
+    return joined_bands(totals, simulated, half, stretched, crossfit, chosen)
+
+
+@np.errstate(all="ignore")
+def stretch(
+    simulated: Sequence[Bounds], stderr: Sequence[FloatArray], pooled: Sequence[FloatArray | None]
+) -> FloatArray | None:
+    """By how much simulated totals are too narrow over the items of a portfolio, shape (levels, H).
+
+    Simulated paths know nothing of the uncertainty of what was estimated and chosen, which lead times share. The factor
+    is the median, over the items, of the half-width that the errors of the other items' totals ask for, over the
+    simulated one; None where no item has others.
+    """
+    found = []
+    for (lower, upper), spread, asked in zip(simulated, stderr, pooled, strict=True):
+        if asked is not None:
+            steps = min(asked.shape[1], spread.size)
+            ratio = np.ones(lower.shape)
+            wanted = asked[:, :steps] * np.cumsum(growing(spread))[:steps]
+            ratio[:, :steps] = wanted / (0.5 * (upper - lower)[:, :steps])
+            found.append(np.where(np.isfinite(ratio) & (ratio > 0.0), ratio, 1.0))
+    if not found:
+        return None
+    longest = max(one.shape[1] for one in found)
+    padded = [np.pad(one, ((0, 0), (0, longest - one.shape[1])), constant_values=np.nan) for one in found]
+    return np.asarray(np.nanmedian(np.array(padded), axis=0))
