@@ -137,7 +137,7 @@ def towards_others(own, others, level, origins):
     """Quantiles of an item drawn towards those of the scores of other items, all of them together; and theirs."""
     pooled = plain_quantiles(np.concatenate(others), level)
     share = origins / (origins + 24)
-    return np.exp(share * np.log(own) + (1 - share) * np.log(pooled)), pooled
+    return share * own + (1 - share) * pooled, pooled
 
 
 def trial_cells(trial, item, method, name):

@@ -38,7 +38,7 @@ def level(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
 
 
 def winters(rng: np.random.Generator, shocks: np.ndarray, multiplicative: bool) -> np.ndarray:
-    alpha, beta, gamma = rng.uniform(0.1, 0.4), rng.uniform(0.0, 0.01), rng.uniform(0.02, 0.2)
+    alpha, beta, gamma = rng.uniform(0.1, 0.4), rng.uniform(0.0, 0.002), rng.uniform(0.02, 0.2)
     base, slope, spread = rng.uniform(150, 400), rng.uniform(0.0, 1.0), rng.uniform(0.03, 0.08)
     wave = rng.uniform(0.1, 0.4) * np.sin(2 * np.pi * (np.arange(CYCLE) + rng.uniform(0, 12)) / CYCLE)
     count = shocks.shape[0]

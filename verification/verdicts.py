@@ -57,9 +57,7 @@ def main() -> None:
                 if rule == "blend":
                     held.append((name, origins, covered(made, publication)))
         print(f"| {name} | {true:.3f} | {' | '.join(row)} |", flush=True)
-    print(
-        "\nPercent of futures inside the published intervals of the blend: lead times pooled, and the total.\n"
-    )
+    print("\nPercent of futures inside the published intervals of the blend: lead times pooled, and the total.\n")
     print("| process | origins | 80 % | 95 % | total, 80 % | total, 95 % |")
     print("| --- | --- | --- | --- | --- | --- |")
     for name, origins, shares in held:

@@ -14,6 +14,9 @@ __all__ = ["calibrated_totals", "simulated_bounds", "stretch"]
 FloatArray = NDArray[np.float64]
 Bounds = tuple[FloatArray, FloatArray]
 
+MOST = (0.25, 4.0)
+"""One item whose simulated totals are far off says nothing about the others."""
+
 
 def simulated_bounds(totals: FloatArray, paths: FloatArray, levels: tuple[float, ...]) -> Bounds:
     """Bounds (levels, H) of totals (H,) from simulated paths (paths, H), moved so that their mean is the forecast's."""
@@ -67,7 +70,7 @@ def stretch(
     """By how much simulated totals are too narrow over the items of a portfolio, shape (levels, H).
 
     Simulated paths know nothing of the uncertainty of what was estimated and chosen, which lead times share. The factor
-    is the median, over the items, of the half-width that the errors of the other items' totals ask for, over the
+    is the mean, over the items, of the half-width that the errors of the other items' totals ask for, over the
     simulated one; None where no item has others.
     """
     found = []
@@ -77,9 +80,9 @@ def stretch(
             ratio = np.ones(lower.shape)
             wanted = asked[:, :steps] * np.cumsum(growing(spread))[:steps]
             ratio[:, :steps] = wanted / (0.5 * (upper - lower)[:, :steps])
-            found.append(np.where(np.isfinite(ratio) & (ratio > 0.0), ratio, 1.0))
+            found.append(np.clip(np.where(np.isfinite(ratio), ratio, 1.0), *MOST))
     if not found:
         return None
     longest = max(one.shape[1] for one in found)
     padded = [np.pad(one, ((0, 0), (0, longest - one.shape[1])), constant_values=np.nan) for one in found]
-    return np.asarray(np.nanmedian(np.array(padded), axis=0))
+    return np.asarray(np.nanmean(np.array(padded), axis=0))

@@ -112,17 +112,15 @@ class Crossfit:
         return found
 
 
-@np.errstate(all="ignore")
 def drawn(own: FloatArray, pooled: FloatArray | None, origins: int) -> FloatArray:
-    """Quantiles (..., L, H) of an item drawn towards those of other items (L, H), in logarithms.
+    """Quantiles (..., L, H) of an item drawn towards those of other items (L, H).
 
     By N / (N + 24), N origins, as the errors that weigh the members of a blend; NaN stays where the item has too few.
     """
     if pooled is None:
         return own
     share = origins / (origins + PRIOR_ORIGINS)
-    joined_up = np.exp(share * np.log(own) + (1.0 - share) * np.log(pooled))
-    return np.asarray(np.where(np.isfinite(joined_up) & (joined_up > 0.0) | np.isnan(own), joined_up, own))
+    return np.asarray(np.where(np.isnan(pooled), own, share * own + (1.0 - share) * pooled))
 
 
 @np.errstate(all="ignore")
