@@ -39,6 +39,15 @@ def seconds(items: int, engine: str) -> float:
     return time.perf_counter() - begun
 
 
+def seconds_to_publish(items: int) -> float:
+    """A verdict on a finished trial, and its publication on all cores."""
+    history = portfolio(items)
+    trial = vx.backtest(history, None, SCHEME, engine="processes")
+    begun = time.perf_counter()
+    vx.publish(history, vx.decide(trial), horizon=12, engine="processes")
+    return time.perf_counter() - begun
+
+
 def memory_of_all() -> float:
     """Megabytes of this process and its children, shared pages counted once."""
     me, total = os.getpid(), 0.0
@@ -115,6 +124,7 @@ def report_portfolio(report: Callable[[str, float, float, str], None]) -> None:
     report(f"backtest of {ITEMS} items x 96 months, 12 origins, 12 ahead, default lineup, two cores", both, 60.0, "s")
     report("  two processes against one (at least 1.8)", both / alone, 1 / 1.8, "x")
     report("  ten times the items", alone / few, 10.5, "x")
+    report(f"verdict and publication of {ITEMS} items, two cores", seconds_to_publish(ITEMS), 10.0, "s")
     _, peak = watched(lambda: seconds(ITEMS, "processes"))
     report("  memory of all processes together, shared pages once", peak, 700.0, "MB")
     report("  share of the time outside compiled kernels (at most 30 %)", 100 * (1 - kernel_share(200)), 30.0, "%")

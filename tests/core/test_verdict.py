@@ -142,6 +142,7 @@ def test_conditions_of_the_planner_are_kept_or_said(five):
     scores = five.scores(by=["item", "method", "step"]).set_index(["item", "method", "step"])["mase"]
     for item, row in near.iterrows():
         assert row["error"] == pytest.approx(scores[item, row["method"], 1], rel=1e-9)
+    assert ", at lead times 1, its mean MASE was" in vx.decide(five, lead_times=[1]).why("item-0")
     wape = five.scores(by=["item", "method"]).set_index(["item", "method"])["wape"]
     bound = float(np.median([wape[item, free.loc[item, "method"]] for item in free.index]))
     aimed = vx.decide(five, "single", target=f"wape under {bound:.6f}")

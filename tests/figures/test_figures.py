@@ -13,10 +13,13 @@ from veridex.figures import style
 from veridex.figures.backtest import draw_folds, draw_lead_times
 from veridex.figures.contenders import draw_contenders
 from veridex.figures.contributions import draw_contributions
+from veridex.figures.coverage import draw_coverage
 from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.forecast import draw_forecast
 from veridex.figures.history import draw_history
+from veridex.figures.standings import draw_standings
 from veridex.figures.stationarity import draw_stationarity
+from veridex.figures.tuning import draw_tuning
 
 
 def lines(axes, colour):
@@ -188,3 +191,46 @@ def test_contributions_are_drawn_part_by_part():
     heights = [np.ptp(axes.get_ylim()) for axes in figure.axes[1:]]
     assert heights == pytest.approx([heights[0]] * len(heights), rel=0.3)
     assert draw_contributions(vx.fit(history, "naive"), 6) is None
+
+
+def test_standings_stand_beside_their_uncertainty(trial, orders):
+    figure = draw_standings(trial)
+    (axes,) = figure.axes
+    table = trial.standings()
+    table = table[table["mase"].notna()]
+    labels = [label.get_text() for label in axes.get_yticklabels()]
+    assert len(labels) == len(table) and labels[0].endswith(f"{table['mase'].iloc[0]:.3g}")
+    assert axes.yaxis_inverted() and len(lines(axes, style.AMBER)) == 2  # the first: its point and its interval
+    found = trial.compare(table["method"].iloc[0], "seasonal-naive", measure="mase")
+    base = table.set_index("method").loc["seasonal-naive", "mase"]
+    ends = next(line for line in lines(axes, style.AMBER) if len(line.get_xdata()) == 2).get_xdata()
+    assert ends == pytest.approx([base + found.lower, base + found.upper])
+    lonely = vx.backtest(orders["smoker-01"], ["theta", "drift"], vx.RollingOrigin(horizon=2, origins=12))
+    assert draw_standings(lonely, "mae").axes[0].get_xlabel() == "mae"
+
+
+def test_coverage_stands_against_the_level_that_is_claimed(verdict):
+    axes = draw_coverage(verdict).axes[0]
+    table = verdict.intervals.query("kind == 'model' and level == 80")
+    held = np.average(table["coverage"], weights=table["cells"])
+    squares = [line.get_ydata()[0] for line in lines(axes, style.TEAL) if line.get_marker() == "s"]
+    assert squares[0] == pytest.approx(held) and len(squares) == 2
+    assert [label.get_text() for label in axes.get_xticklabels()] == ["80 %", "95 %"]
+    one = draw_coverage(verdict, "smoker-01")
+    assert one.axes[0].get_title(loc="left").startswith("smoker-01: what intervals held")
+    with pytest.raises(vx.VeridexError, match="no item"):
+        draw_coverage(verdict, "smoker")
+
+
+def test_a_tuned_setting_is_drawn_with_its_best_and_its_simplest(orders, tmp_path):
+    scheme = vx.RollingOrigin(horizon=3, origins=8)
+    tuning = vx.tune(orders["smoker-01"], "moving-average", {"window": [2, 4, 12]}, scheme)
+    axes = draw_tuning(tuning).axes[0]
+    (best,) = lines(axes, style.AMBER)
+    assert best.get_xdata()[0] == tuning.best["window"] and best.get_ydata()[0] == tuning.frame["mae"].min()
+    assert axes.get_xlabel() == "window" and axes.get_title(loc="left") == "smoker-01: moving-average over window"
+    crossed = {"damped": [True, False], "season": ["additive", "multiplicative"]}
+    tuned = vx.tune(orders, "holt-winters", crossed, scheme, measure="mase")
+    several, again = draw_tuning(tuned), draw_tuning(tuned)
+    assert "mean of 10 items" in several.axes[0].get_ylabel() and len(several.axes[0].get_xticklabels()) == 4
+    assert style.save(several, tmp_path / "a.png").read_bytes() == style.save(again, tmp_path / "b.png").read_bytes()

@@ -48,7 +48,7 @@ def test_demo_does_the_whole_job_and_the_same_twice(tmp_path):
         "Backtested 13 methods over up to 12 origins",
         "smoker-01: ",
         "Published 30 items, 12 months ahead, in one/publication.",
-        "10 figures in one/figures.",
+        "12 figures in one/figures.",
     ):
         assert words in re.sub(r"\s+", " ", done.stdout)
     publication = vx.read_publication(tmp_path / "one" / "publication")
@@ -239,6 +239,62 @@ def test_publish_command(ten_csv, tmp_path):
     own = veridex("publish", ten_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
     assert own.returncode == 0 and "nothing was backtested" in own.stderr
     assert "smoker-01: next 2 periods by drift" in own.stdout
+
+
+def test_tune_command(ten_csv, tmp_path):
+    words = ["tune", ten_csv, *DESCRIBED[2:], *TIDY, "--item", "sku=smoker-01", "--method", "moving-average"]
+    words += ["--grid", "window=2,4,12", "--horizon", 4, "--origins", 8]
+    shown = veridex(*words, "--figures", tmp_path)
+    assert shown.returncode == 0 and (tmp_path / "tuning.png").exists()
+    text = re.sub(r"\s+", " ", shown.stdout)
+    assert "moving-average: window, rolling origin" in text and "std_error" in text
+    assert "moving-average window=12 is best of 3" in text and "which flatters it" in text
+    table = pd.read_csv(io.StringIO(veridex(*words, "--measure", "rmse", "--as", "csv").stdout))
+    assert table.columns[:5].tolist() == ["window", "method", "n", "rmse", "std_error"] and table["best"].sum() == 1
+    crossed = veridex(*words[:-6], "--grid", "alpha=0.1,0.3", "--method", "simple-smoothing", "--horizon", 4)
+    assert crossed.returncode == 0 and "0.3" in crossed.stdout
+    weights = veridex(*words[:-8], "--method", "weighted-average", "--grid", "weights=[2,1],[3,2,1]", "--horizon", 4)
+    assert weights.returncode == 0 and "[3, 2, 1]" in weights.stdout
+    wrong = veridex(*words[:-6], "--grid", "window")
+    assert wrong.returncode == 2 and "as in window=2,3,4,6" in wrong.stderr
+
+
+def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
+    described = ["publish", ten_csv, *DESCRIBED, *TIDY]
+    trial = vx.backtest(
+        vx.tidy(vx.read_history(ten_csv, item="sku", period="month", demand="units", stock_out="out_of_stock",
+                                cadence="monthly").until("2025-08"), gaps="interpolate").history,
+        ["seasonal-naive", "theta", "drift"], vx.RollingOrigin(horizon=3, origins=12),
+    )  # fmt: skip
+    vx.write(trial, tmp_path / "t.parquet")
+    words = [*described, "--from", tmp_path / "t.parquet", "--horizon", "2025-11", "--quantiles", "97.5"]
+    words += ["--groups", "all", "--history", 0]
+    shown = veridex(*words, "--override", "smoker-01: drift: it will be replaced", "--to", tmp_path / "out")
+    assert shown.returncode == 0, shown.stderr
+    text = re.sub(r"\s+", " ", shown.stdout)
+    assert "10 items; bounds are of the total" in text and "until 2025-11 in all" in text
+    assert "all, 10 items: " in text and "regular" in text and "% less error" not in text
+    back = vx.read_publication(tmp_path / "out")
+    assert back.manifest["items"]["smoker-01"]["override"]["reason"] == "it will be replaced"
+    assert back.frame["kind"].eq("forecast").all() and back.forecasts["step"].max() == 3
+    assert {"quantile_97_5", "half_width_95_percent"} <= set(back.frame.columns)
+    pd.testing.assert_frame_equal(back.totals, vx.read_publication(tmp_path / "out").totals)
+    one = veridex(*described[:2], *DESCRIBED[2:], *TIDY, "--item", "sku=smoker-01", *words[len(described):],
+                  "--rule", "single", "--allowed", "theta, drift", "--target", "wape under 5",
+                  "--figures", tmp_path / "figures")  # fmt: skip
+    assert one.returncode == 0, one.stderr
+    text = re.sub(r"\s+", " ", one.stdout)
+    assert "smoker-01: next 3 periods by theta" in text and "All 3 together: " in text and "+/- % at 80" in text
+    assert "Not met: no single method reaches wape under 5" in text and "quantile_97_5" in text
+    assert (tmp_path / "figures" / "coverage.png").exists()
+    for extra, said in (
+        (["--override", "smoker-01 drift"], "write 'ITEM: METHOD: REASON'"),
+        (["--override", "smoker-99: drift: no"], "no item 'smoker-99'"),
+        (["--quantiles", "high"], "write percent separated by commas"),
+        (["--target", "good"], "write a measure, under or over"),
+    ):
+        wrong = veridex(*words, *extra)
+        assert wrong.returncode == 2 and said in re.sub(r"\s+", " ", wrong.stderr), wrong.stderr
 
 
 @pytest.mark.parametrize(

@@ -34,7 +34,7 @@ def show_tuning(tuning: Tuning, form: str) -> None:
     """Print the curve, and what it says."""
     frame = tuning.frame
     if form == "table":
-        title = f"{tuning.base.text}: {', '.join(tuning.settings[0])}, {tuning.trial.scheme.in_words()}"
+        title = f"{tuning.base}: {', '.join(tuning.settings[0])}, {tuning.trial.scheme.in_words()}"
         show(frame, form, title=title, hide=("method",), caption=CAPTION)
         typer.echo(tuning.in_words())
     else:

@@ -18,8 +18,10 @@ from veridex.exchange.explaining import read_events
 from veridex.exchange.reading import read_history
 from veridex.exchange.writing import write
 from veridex.figures.contenders import draw_contenders
+from veridex.figures.coverage import draw_coverage
 from veridex.figures.forecast import draw_forecast
 from veridex.figures.history import draw_history
+from veridex.figures.standings import draw_standings
 from veridex.figures.style import save
 from veridex.front import backtest, publish
 
@@ -105,6 +107,8 @@ def _forecast(history: History, directory: Path, figures: Path, say: Callable[[s
     for item in DRAWN:
         save(draw_forecast(publication, item), figures / f"{item}-forecast.png")
     save(draw_contenders(verdict, SHOWN), figures / f"{SHOWN}-contenders.png")
+    save(draw_standings(trial), figures / "standings.png")
+    save(draw_coverage(verdict), figures / "coverage.png")
     say(f"Published {len(publication.items)} items, 12 months ahead, in {directory / 'publication'}.")
-    drawn = len(DRAWN) + len(LOOKED_AT) + 1
+    drawn = len(DRAWN) + len(LOOKED_AT) + 3
     say(f"Standings and tests are in {directory}, {drawn} figures in {figures}.")

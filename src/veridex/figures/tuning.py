@@ -48,7 +48,7 @@ def draw_tuning(tuning: Tuning) -> Figure:
     count = len(tuning.trial.history)
     axes.set_ylabel(f"{measure}, mean of {count} items" if count > 1 else measure, color=INK)
     who = f"{count} items" if count > 1 else tuning.trial.history.names[0]
-    axes.set_title(f"{who}: {tuning.base.text} over {', '.join(names)}", color=INK, fontsize=13, loc="left", pad=12)
+    axes.set_title(f"{who}: {tuning.base} over {', '.join(names)}", color=INK, fontsize=13, loc="left", pad=12)
     handles: list[Line2D | Patch] = [
         Line2D([], [], color=AMBER, marker="o", linestyle="", markersize=10, label=f"best: {labels[best]}"),
         Line2D(

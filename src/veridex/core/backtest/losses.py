@@ -43,21 +43,25 @@ class Losses:
 
     @classmethod
     @np.errstate(all="ignore")
-    def of(cls, trial: Trial, texts: Sequence[str], plain: str, measure: str) -> "Losses":
+    def of(cls, trial: Trial, texts: Sequence[str], plain: str | None, measure: str) -> "Losses":
         """The losses of methods of a trial; one without any forecast at all is left aside."""
         a, power = trial.arrays, MEASURES[measure]
         scale = np.ones(a.scales.shape[:2])
         if measure in ("mase", "rmsse"):
             scale = a.scales[:, :, 0] if power == 1 else np.sqrt(a.scales[:, :, 1])
-        places = [trial.method_index(text) for text in (*texts, plain)]
+        places = [trial.method_index(text) for text in texts]
         sizes = (np.abs(a.actuals[:, None] - a.points[:, places]) / scale[:, None, :, None]) ** power
         sizes = np.moveaxis(sizes, 1, 0)
-        own = sizes[:-1]
+        own = sizes
+        untuned = np.full(a.actuals.shape, np.nan)
+        if plain is not None:
+            errors = np.abs(a.actuals - a.points[:, trial.method_index(plain)])
+            untuned = (errors / scale[:, :, None]) ** power
         idle = np.isnan(own).all(axis=(1, 2, 3), keepdims=True)
         known: NDArray[np.bool_] = np.asarray((~np.isnan(own) | idle).all(axis=0) & ~np.isnan(own).all(axis=0))
         weights = np.where(known, np.abs(a.actuals) if measure == "wape" else 1.0, 0.0)
         cells = np.where(idle, np.nan, np.where(known, own, 0.0))
-        return cls(trial, measure, cells, sizes[-1], known, weights)
+        return cls(trial, measure, cells, untuned, known, weights)
 
     @np.errstate(all="ignore")
     def measure_of(self, cells: FloatArray, where: NDArray[np.bool_] | None = None) -> FloatArray:

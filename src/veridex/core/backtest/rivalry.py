@@ -107,7 +107,7 @@ def _by_item(trial: "Trial", texts: list[str], measure: str) -> FloatArray:
     """A measure per item and method, shape (items, methods), on the cells that every method has; less is better."""
     from veridex.core.backtest.scores import badness
 
-    table = trial.scores(by=["item", "method"], common=True)
+    table = trial.common_scores
     if measure not in table.columns or measure in ("n", "item", "method"):
         raise ParameterError("measure", repr(measure), "name a measure of scores")
     table = table.assign(_bad=badness(measure, table[measure]))

@@ -177,8 +177,9 @@ def _phase_name(trial: "Trial", phase: int) -> str:
 @np.errstate(all="ignore")
 def standings(trial: "Trial", measure: str) -> pd.DataFrame:
     """Rank the lineup; see `Trial.standings`, the public face."""
-    table = scores(trial, ("method",), "holdout", common=True)
-    ranked = [name for name in table.columns if name not in ("method", "n")]
+    by_item = trial.common_scores
+    ranked = [name for name in by_item.columns if name not in ("item", "method", "n")]
+    table = _averaged(by_item, ("method",), ranked, "items")
     if measure not in ranked:
         raise ParameterError("measure", repr(measure), f"rank by one of {', '.join(ranked)}")
     order = pd.DataFrame({"method": [entered.text for entered in trial.lineup]})

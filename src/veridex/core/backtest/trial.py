@@ -232,6 +232,11 @@ class Trial:
         common: NDArray[np.bool_] = (has | idle).all(axis=1) & has.any(axis=1) & ~np.isnan(a.actuals)
         return common
 
+    @cached_property
+    def common_scores(self) -> pd.DataFrame:
+        """Measures per item and method on the cells that every method has, which standings and tests go by."""
+        return scores(self, ("item", "method"), "holdout", common=True)
+
     def standings(self, measure: str = "mase") -> pd.DataFrame:
         """Rank the lineup on the cells that every method has.
 

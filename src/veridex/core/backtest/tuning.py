@@ -19,7 +19,7 @@ from veridex.core.methods.catalogue import Method, method
 from veridex.core.methods.grammar import parse, written
 from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explaining
-from veridex.errors import ParameterError
+from veridex.errors import ParameterError, SettingError
 
 __all__ = ["Tuned", "Tuning", "tune_method"]
 
@@ -89,6 +89,14 @@ def _candidates(base: str | Method, grid: Grid) -> list[tuple[Method, dict[str, 
     return found
 
 
+def _untuned(base: str | Method) -> Method | None:
+    """The method without the grid's settings; None where it cannot be stated without one of them."""
+    try:
+        return method(base)
+    except SettingError:
+        return None
+
+
 def _values(values: Iterable[Any]) -> list[Any]:
     """Plain values, NumPy's own turned into Python's to twelve digits; none of a text, which is no list of values."""
     if isinstance(values, str) or not isinstance(values, Iterable):
@@ -108,7 +116,7 @@ class Tuning:
         measure, std_error (over items, or over the origins of a single one), parameters, best, and within (whether it
         is within one standard error of the best).
     measure : str
-    base : Method
+    base : str
         The method without the grid's settings.
     nested : dict
         What tuning really gained: at each origin the setting with the lowest loss on errors known by then forecasts.
@@ -122,7 +130,7 @@ class Tuning:
 
     frame: pd.DataFrame = field(repr=False)
     measure: str
-    base: Method
+    base: str
     nested: dict[str, float] = field(repr=False)
     untuned_measure: float = field(repr=False)
     settings: tuple[dict[str, Any], ...] = field(repr=False)
@@ -190,11 +198,11 @@ def tune_method(
     if measure not in MEASURES:
         raise ParameterError("measure", repr(measure), f"tune by one of {', '.join(MEASURES)}")
     found = _candidates(base, grid)
-    plain = method(base)
+    plain = _untuned(base)
     lineup = tuple(one for one, _ in found)
-    entered = lineup if plain in lineup else (*lineup, plain)
+    entered = lineup if plain is None or plain in lineup else (*lineup, plain)
     trial = run_backtest(history, entered, scheme, (), engine, explaining=explaining)
-    losses = Losses.of(trial, [one.text for one in lineup], plain.text, measure)
+    losses = Losses.of(trial, [one.text for one in lineup], None if plain is None else plain.text, measure)
     curve = losses.measure_of(losses.cells)
     errors = losses.std_errors()
     best = int(np.nanargmin(curve)) if np.isfinite(curve).any() else 0
@@ -214,7 +222,7 @@ def tune_method(
     return Tuning(
         frame=pd.DataFrame(columns),
         measure=measure,
-        base=plain,
+        base=base.text if isinstance(base, Method) else " ".join(base.split()),
         nested=losses.nested(best),
         untuned_measure=losses.untuned,
         settings=tuple(chosen for _, chosen in found),

@@ -10,7 +10,7 @@ import pandas as pd
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
-from veridex.core.methods.contract import FloatArray, Plan
+from veridex.core.methods.contract import Coefficients, FloatArray, Plan
 from veridex.core.methods.criteria import criteria
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows
 from veridex.core.methods.estimates import coefficient_table, margins, root_table
@@ -167,15 +167,21 @@ class Evidence:
         return self.method.family.variance(self._plan, self.row)
 
     @cached_property
+    def estimates(self) -> Coefficients | None:
+        """What was estimated as plain arrays: names, values, standard errors; None where there is no fit."""
+        if not self.available:
+            return None
+        y, x = self._training
+        found: Coefficients = self.method.family.coefficients(self._plan, y, x, self.row, self.series)
+        return found
+
+    @cached_property
     def coefficients(self) -> pd.DataFrame:
         """A row per estimate: name, value, std_error, ratio, p_value (NaN where the likelihood gives none), stars.
 
         Three stars are for a p-value below 0.001, two below 0.01, one below 0.05.
         """
-        if not self.available:
-            return coefficient_table(None)
-        y, x = self._training
-        return coefficient_table(self.method.family.coefficients(self._plan, y, x, self.row, self.series))
+        return coefficient_table(self.estimates)
 
     @cached_property
     def roots(self) -> pd.DataFrame:
@@ -290,6 +296,8 @@ class Evidence:
         if not self.available:
             return f"{self.method} is not available for {self.series.item}: {self.reason}."
         said = self.method.family.in_words(self._plan, self._training[0], self.row, self.series)
+        if not self._plan.columns:
+            return said
         table = self.coefficients.set_index("name")["p_value"]
         doubtful = [c.name for c in self._plan.columns if table.get(c.name, 0.0) > CHANCE]
         return f"{said} Not beyond chance: {', '.join(doubtful)}." if doubtful else said

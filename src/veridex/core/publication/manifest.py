@@ -121,12 +121,16 @@ def fit_entry(fitted: Fitted) -> dict[str, Any]:
     """What is written down about a refit."""
     if not fitted.available:
         return {}
-    coefficients = fitted.coefficients[["name", "value", "std_error"]].to_dict("records")
+    found = fitted.estimates
+    assert found is not None
+    estimates = zip(found.names, found.values.tolist(), found.errors.tolist(), strict=True)
     return {
         "settings": _clean(fitted.method.settings),
         "form": fitted.method.family.form(fitted._plan, fitted.row),
         "in_words": fitted.in_words(),
-        "coefficients": [_clean(row) for row in coefficients],
+        "coefficients": [
+            {"name": name, "value": _plain(value), "std_error": _plain(error)} for name, value, error in estimates
+        ],
         "variance": _plain(fitted.variance),
         "log_likelihood": _plain(fitted.log_likelihood),
         "aicc": _plain(fitted.aicc),

@@ -222,7 +222,7 @@ class Verdict:
         ItemUnknown
             If the trial has no such item.
         """
-        return why(self.choice(item), self.trial)
+        return why(self.choice(item), self.trial, self.conditions.lead_times)
 
     def reason(self, item: str) -> str:
         """Why nothing is published for an item; empty where something is.

@@ -1,6 +1,7 @@
 """A verdict in words that a planner can repeat in a meeting."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from veridex.core.verdict.evidence import Entry
 __all__ = ["reason_for_nothing", "why"]
 
 
-def why(choice: Choice, trial: Trial) -> str:
+def why(choice: Choice, trial: Trial, lead_times: Sequence[int] | None = None) -> str:
     """Say what is published for an item, and on what evidence."""
     item, winner = choice.evidence.item, choice.winner
     if winner is None:
@@ -21,7 +22,11 @@ def why(choice: Choice, trial: Trial) -> str:
     if choice.crossfit is None:
         parts.append(" Nothing is known of its error: it was not tested.")
     else:
-        parts += [_tested(choice, winner, trial), _rivals(choice, winner), _intervals(choice, winner, trial)]
+        parts += [
+            _tested(choice, winner, trial, lead_times),
+            _rivals(choice, winner),
+            _intervals(choice, winner, trial),
+        ]
     parts.append(_left_out(choice))
     parts += [f" Not met: {one}." for one in choice.unmet]
     return "".join(parts)
@@ -56,14 +61,17 @@ def _because(choice: Choice) -> str:
     return f". {words.get(choice.route, choice.route)}: {choice.because}."
 
 
-def _tested(choice: Choice, winner: Entry, trial: Trial) -> str:
+def _tested(choice: Choice, winner: Entry, trial: Trial, lead_times: Sequence[int] | None) -> str:
     evidence, benchmark = choice.evidence, choice.benchmark
     origins = "origins" if evidence.origins > 1 else "origin"
     known = ~np.isnan(trial.arrays.actuals[trial.history.names.index(evidence.item)])
     earlier = int(known.any(axis=1).sum()) - evidence.origins
     early = f" ({earlier} earlier ones knew too little)" if earlier else ""
+    reach = f"up to {trial.history.cadence.length(evidence.furthest)} ahead"
+    if lead_times is not None:
+        reach = f"at lead times {', '.join(map(str, lead_times))}"
     said = (
-        f" Over {evidence.origins} {origins}{early}, up to {trial.history.cadence.length(evidence.furthest)} ahead, "
+        f" Over {evidence.origins} {origins}{early}, {reach}, "
         f"its {'root mean square ' if evidence.measure.startswith('rms') else 'mean '}{evidence.measure.upper()} was "
         f"{number(winner.error, 3)}"
     )
@@ -108,7 +116,9 @@ def _intervals(choice: Choice, winner: Entry, trial: Trial) -> str:
         f"{level:g} % intervals held {number(share, 3)} %"
         for level, share in zip(trial.levels, winner.coverage, strict=True)
     ]
-    return f" Its {', its '.join(held)} of {choice.evidence.cells} actuals." if held else ""
+    if choice.crossfit is None or not held:
+        return ""
+    return f" Its {', its '.join(held)} of {int((~np.isnan(choice.crossfit.errors)).sum())} actuals."
 
 
 def _left_out(choice: Choice) -> str:
