@@ -23,6 +23,7 @@ DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events ev
 RIVALS = (
     '--method "arima d=1 q=1 D=1 Q=1" --method "arima p=2 d=1 q=2 D=1 Q=1" --method "harmonic waves=[2]" --method naive'
 )
+GRID = "--method moving-average --grid window=2,3,4,6,9,12,18,24"
 METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
@@ -35,13 +36,15 @@ VIEWS = {
     "compare": f"veridex fit demand.csv {ONE} {RIVALS} {DRIVEN} --horizon 6 2> notes",
     "contributions": f"veridex fit demand.csv {ONE} --method bending-trend {DRIVEN} --figures drawn > notes 2>&1",
     "backtest": f"veridex backtest demand.csv {TIDY} --figures drawn 2> notes",
-    "publish": f"veridex publish demand.csv {TIDY} --to published",
+    "publish": f"veridex publish demand.csv {TIDY} --to published 2> notes",
+    "tune": f"veridex tune demand.csv {ONE} {GRID} --horizon 6 --figures drawn 2> notes",
     "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
 }
-UNSHOWN = ("contributions",)
+UNSHOWN = ("contributions", "tune")
 """Commands that are run for their figures only."""
 
 FIGURES = {
+    "figure-coverage": "coverage.png",
     "figure-forecast": "smoker-01-forecast.png",
     "figure-contenders": "smoker-01-contenders.png",
     "figure-tidied": "gloves-leather-tidied.png",
@@ -49,7 +52,7 @@ FIGURES = {
 DRAWN = {
     "figure-stationarity": "suit-ventilated-stationarity.png",
     "figure-fit": "suit-ventilated-fit.png",
-    "figure-residuals": "suit-ventilated-residuals.png",
+    "figure-tuning": "tuning.png",
     "figure-contributions": "smoker-01-contributions.png",
     "figure-lead-times": "backtest-lead-times.png",
 }

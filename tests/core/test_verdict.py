@@ -190,7 +190,12 @@ def test_items_are_routed_by_what_was_known_at_the_first_origin():
     seldom = np.where(rng.random(96) < 0.25, rng.gamma(3.0, 4.0, 96).round() + 1, 0.0)
     ended = np.concatenate((seasonal_values(1)[:66], np.zeros(30)))
     series = {"regular": seasonal_values(2), "also": seasonal_values(3), "seldom": seldom, "ended": ended}
-    young = {"new": seasonal_values(4)[:20], "younger": seasonal_values(5)[:36], "tiny": [3.0, 4.0, 6.0]}
+    young = {
+        "new": 100 + 10 * rng.normal(size=20),
+        "risen": 10.0 * np.arange(1, 21),
+        "younger": seasonal_values(5)[:36],
+        "tiny": [3.0, 4.0, 6.0],
+    }
     items = [monthly(values, item=item)[item] for item, values in series.items()]
     items += [monthly(values, item=item, start="2023-05")[item] for item, values in young.items()]
     items.append(monthly([np.nan] * 30, item="blank")["blank"])
@@ -199,7 +204,7 @@ def test_items_are_routed_by_what_was_known_at_the_first_origin():
     verdict = vx.decide(trial)
     found = verdict.winners.set_index("item")
     assert found["route"].to_dict() == {
-        "regular": "regular", "also": "regular", "seldom": "intermittent", "ended": "retired", "new": "new",
+        "regular": "regular", "also": "regular", "seldom": "intermittent", "ended": "retired", "new": "new", "risen": "new",
         "younger": "regular", "tiny": "untested", "blank": "unknown",
     }  # fmt: skip
     assert found.loc["seldom", "measure"] == "rmsse" and "seasonal-naive" not in found.loc["seldom", "method"]
@@ -212,6 +217,8 @@ def test_items_are_routed_by_what_was_known_at_the_first_origin():
     assert "seasonal-naive" in found.loc["younger", "method"] and 3 <= found.loc["younger", "origins"] < 12
     assert "earlier ones knew too little" in verdict.why("younger")
     assert found.loc["new", "method"].endswith("weights=middle") and "holt-winters" not in found.loc["new", "method"]
+    risen = vx.decide(trial).choice("risen")
+    assert found.loc["risen", "method"] in ("naive", "seasonal-naive") or risen.gain > 0
     assert "with 3 known periods it is too short to be tested" in verdict.why("tiny")
     assert "not tested" in verdict.why("tiny") and math.isnan(found.loc["tiny", "error"])
     assert "nothing is known of its demand" in verdict.why("blank")

@@ -8,7 +8,7 @@ import pandas as pd
 import typer
 
 from veridex.cli.tables import show
-from veridex.core.methods.grammar import split_lineup
+from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
 
 __all__ = ["show_publication"]
@@ -33,14 +33,16 @@ def _show_one(publication: Publication) -> None:
     entry = publication.manifest["items"][item]
     ahead = publication.forecasts
     ahead = ahead[ahead["scenario"] == ""]
-    method = _short(entry["method"])
+    method = short_name(entry["method"])
     title = f"{item}: next {len(ahead)} periods " + (f"by {method}" if method else "are not available")
     names = [str(name) for name in ahead.columns]
     hidden = ["item", "kind", "method", "scenario"]
     hidden += [name for name in names if name.startswith("half_width_") and not name.endswith("_percent")]
     hidden += [name for name in ("reason", "intervals") if ahead[name].nunique() <= 1]
     hidden += ["tested"] if ahead["tested"].all() else []
-    renamed = {name: f"+/- % at {name.split('_')[2]}" for name in names if name.endswith("_percent")}
+    shares = [name for name in names if name.endswith("_percent")]
+    ahead = ahead.assign(**{name: ahead[name].round(1) for name in shares})
+    renamed = {name: f"+/- % at {name.split('_')[2]}" for name in shares}
     caption = _totals_in_words(publication, item)
     kinds = ahead["intervals"].unique()
     if len(kinds) == 1 and kinds[0]:
@@ -94,7 +96,7 @@ def _row(
     total: Any = totals.loc[item] if item in totals.index else {}
     return {
         "item": item,
-        "method": _short(entry["method"]),
+        "method": short_name(entry["method"]),
         "next": first.get(item, np.nan),
         f"{until} in all": total.get("value", np.nan),
         f"lower_{label}": total.get(f"lower_{label}", np.nan),
@@ -125,16 +127,3 @@ def _how_decided(table: pd.DataFrame) -> str:
     without = int(table["next"].isna().sum())
     lacks = f" {without} without a forecast." if without else ""
     return f"{said}.{lacks} gain: percent less error than the benchmark. Write with --to for every period."
-
-
-def _short(method: str | None) -> str | None:
-    """A method by its text; a blend by its largest member."""
-    if method is None or not method.startswith("combination of=["):
-        return method
-    inner, _, weights = method.removeprefix("combination of=[").rpartition("] weights=")
-    members = split_lineup(inner)
-    if not weights.startswith("["):
-        return f"{weights} mean of {len(members)}"
-    shares = [float(part) for part in weights.strip("[]").split(",")]
-    largest = int(np.argmax(shares))
-    return f"blend of {len(members)}: {100 * shares[largest]:.0f} % {members[largest]} …"

@@ -10,6 +10,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from veridex.core.history.cadence import Cadence
+from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
 from veridex.figures.style import AMBER, BANDS, INK, new_figure, padded_limits, style_axes
 
@@ -49,9 +50,18 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     length = cadence.noun if steps == 1 else f"{steps} {cadence.plural}"
     axes.set_title(f"{item}: next {length}", color=INK, fontsize=15, loc="left", pad=12)
     entry = publication.manifest["items"][item]
+    by = f"forecast: {short_name(entry['method'])}"
     handles: list[Artist] = [
         Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"),
-        Line2D([], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=f"forecast: {entry['method']}"),
+        Line2D(
+            [],
+            [],
+            color=AMBER,
+            linewidth=2.2,
+            marker="o",
+            markersize=4,
+            label=f"forecast: {short_name(entry['method'])}",
+        ),
     ]
     handles += [Patch(color=BANDS[min(j, 3)], label=_band_label(entry, level)) for j, level in enumerate(levels)]
     # A long method name needs a second row: the figure is about a hundred letters wide.

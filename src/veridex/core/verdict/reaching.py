@@ -198,8 +198,13 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
         text = combined_text(list(shares), list(shares.values()))
         fit = cross_fitted(trial, i, evidence, methods, weights(contest.drawn_without()))
     known = evidence.known
-    sizes = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0).sum(axis=1)
-    error = float(evidence.errors(sizes / known.sum(axis=1)))
+    losses = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0)
+    sizes = losses.sum(axis=1) / known.sum(axis=1)
+    if not evidence.route.weighed and bare.benchmark is not None:
+        base = evidence.sizes[trial.method_index(bare.benchmark.method)]
+        if (base < sizes).all():
+            return choice_of(bare, trial, i, evidence, bare.benchmark)
+    error = float(evidence.errors(sizes))
     at = np.flatnonzero(evidence.route.origins)
     joined = shares or methods
     winner = Entry(
