@@ -53,15 +53,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     by = f"forecast: {short_name(entry['method'])}"
     handles: list[Artist] = [
         Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"),
-        Line2D(
-            [],
-            [],
-            color=AMBER,
-            linewidth=2.2,
-            marker="o",
-            markersize=4,
-            label=f"forecast: {short_name(entry['method'])}",
-        ),
+        Line2D([], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=by),
     ]
     handles += [Patch(color=BANDS[min(j, 3)], label=_band_label(entry, level)) for j, level in enumerate(levels)]
     # A long method name needs a second row: the figure is about a hundred letters wide.
