@@ -153,3 +153,14 @@ def scores_of(trial, item, method, *, summed=False):
     if summed:
         errors, spread = errors.cumsum(axis=1), spread.cumsum(axis=1)
     return np.abs(errors) / spread
+
+
+def counted(values):
+    return vx.History.from_numbers(values, cadence="counted", item="jars")
+
+
+def drivers_of(columns, known=()):
+    """Drivers a, b, c ... over counted periods."""
+    names = [chr(97 + j) for j in range(len(columns))]
+    frame = pd.DataFrame({"period": np.arange(1, len(columns[0]) + 1), **dict(zip(names, columns, strict=True))})
+    return vx.Drivers.from_frame(frame, cadence="counted", known_ahead=known or names)

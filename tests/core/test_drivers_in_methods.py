@@ -7,21 +7,10 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import monthly, seasonal_values
+from conftest import counted, drivers_of, monthly, seasonal_values
 
 Y = seasonal_values()
 N = len(Y)
-
-
-def counted(values):
-    return vx.History.from_numbers(values, cadence="counted", item="jars")
-
-
-def drivers_of(columns, ahead=0, known=()):
-    """Drivers a, b, c ... over counted periods."""
-    names = [chr(97 + j) for j in range(len(columns))]
-    frame = pd.DataFrame({"period": np.arange(1, len(columns[0]) + 1), **dict(zip(names, columns, strict=True))})
-    return vx.Drivers.from_frame(frame, cadence="counted", known_ahead=known or names)
 
 
 def test_drivers_that_cannot_serve_are_named():
@@ -39,7 +28,7 @@ def test_drivers_that_cannot_serve_are_named():
         vx.fit(y, "linear-trend", drivers=drivers_of([a])).forecast(3)
     with pytest.raises(vx.VeridexError, match="naive takes neither drivers nor events"):
         vx.fit(y, "naive", drivers=drivers_of([a]))
-    with pytest.raises(vx.VeridexError, match="asks for drivers by name; a combination hands over all"):
+    with pytest.raises(vx.VeridexError, match="asks for drivers by name; combination hands over all"):
         vx.fit(y, "combination of=[naive, linear-trend drivers=[a]]")
     said = vx.compare_fits(y, ["naive", "linear-trend"], drivers=drivers_of([a])).in_words()
     assert "take no drivers and forecast from demand alone: naive." in said

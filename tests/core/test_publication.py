@@ -78,13 +78,32 @@ def test_conformal_and_average_bounds_come_from_the_backtest(deep):
     # Forty-two errors at most are too few for 99.5 %: nothing rather than a guess, or the model's own bounds.
     strict, kind = published["conformal"].forecasts, published["average"].manifest["items"][item]["intervals"]
     assert strict["lower_99_5"].isna().all() and strict["lower_80"].notna().all()
-    assert kind["published"] == {"80": "average", "99.5": "model"} and kind["calibrated_up_to_step"] == 4
+    assert kind["published"] == {"80": "average", "99.5": "model"} and kind["calibrated_steps"] == [1, 4]
     assert published["average"].forecasts["intervals"].eq("80: average, 99.5: model").all()
     held = {row["level"]: row["coverage"] for row in kind["held"]["conformal"]}
     table = deep.intervals.query("item == @item and kind == 'conformal'").set_index("level")["coverage"]
     assert held == pytest.approx(table.to_dict())
     # Twelve origins make the average the default, fewer the model.
     assert vx.publish(history, deep, horizon=4).forecasts["intervals"].eq("average").all()
+
+
+def test_what_is_said_of_the_bands_is_said_of_those_published(deep):
+    history, item = deep.trial.history, "item-3"
+    table = deep.intervals.query("item == @item").set_index(["kind", "level"])["coverage"]
+    for kind in ("model", "conformal", "average"):
+        published = vx.publish(history, deep, horizon=3, intervals=kind)
+        scores = published.manifest["items"][item]["scores"]
+        assert scores["coverage_of"] == kind
+        assert scores["coverage"] == pytest.approx({"80": table[kind, 80], "95": table[kind, 95]}, nan_ok=True)
+    # Lead times inside a gap were not tested, and say so.
+    gapped = vx.backtest(history, ["theta"], vx.RollingOrigin(horizon=2, origins=12, gap=2))
+    ahead = vx.publish(history, vx.decide(gapped), horizon=5).forecasts.query("item == @item")
+    assert ahead["tested"].tolist() == [False, False, True, True, False]
+    assert ahead["intervals"].tolist() == ["model", "model", "average", "average", "model"]
+    # A member whose estimation did not settle is said of the whole.
+    walk = monthly(100 + np.random.default_rng(2).normal(size=60).cumsum())
+    text = "combination of=[naive, arima p=4 q=4]"
+    assert "stopped before it had settled" in vx.publish(walk, method=text, horizon=2).forecasts["reason"].iloc[0]
 
 
 def test_quantiles_are_one_sided_bounds(deep):
@@ -149,6 +168,11 @@ def test_group_totals_measure_how_items_go_wrong_together():
         row = totals.loc[("all", "all", 1)]
         widths[together] = (row["upper_80"] - row["lower_80"]) / 2
         assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "average"
+        fits = [choice.crossfit.errors for choice in verdict.choices]
+        excess = sum(float((a * b).sum()) for a in fits for b in fits if a is not b)
+        room = sum(float(np.abs(a * b).sum()) for a in fits for b in fits if a is not b)
+        shared = min(max(excess / room, 0.0), 0.99)
+        assert published.manifest["groups"][0]["shared"] == pytest.approx(shared)
     # Twelve errors of standard deviation ten: they cancel out, or they add up.
     z = 1.2816
     assert widths[False] == pytest.approx(z * 10 * np.sqrt(12), rel=0.35)

@@ -1,29 +1,17 @@
 """Regressions against certified data, closed forms, slow computations, and what planners read of them."""
 
 import numpy as np
-import pandas as pd
 import pytest
 from scipy import linalg, optimize, stats
 
 import veridex as vx
-from conftest import monthly, seasonal_values
+from conftest import counted, drivers_of, monthly, seasonal_values
 from nist import CASES, FILIP, FILIP_CERTIFIED
 from veridex.core.numerics.bending import bend
 from veridex.core.numerics.regression import chebyshev_design, in_powers, ordinary_least_squares
 
 Y = seasonal_values()
 N = len(Y)
-
-
-def counted(values):
-    return vx.History.from_numbers(values, cadence="counted", item="jars")
-
-
-def drivers_of(columns, ahead=0, known=()):
-    """Drivers a, b, c ... over counted periods."""
-    names = [chr(97 + j) for j in range(len(columns))]
-    frame = pd.DataFrame({"period": np.arange(1, len(columns[0]) + 1), **dict(zip(names, columns, strict=True))})
-    return vx.Drivers.from_frame(frame, cadence="counted", known_ahead=known or names)
 
 
 @pytest.mark.parametrize("name", CASES)

@@ -34,6 +34,17 @@ def test_the_curve_is_that_of_the_backtest(measure):
     assert frame["within"].to_dict() == (frame[measure] <= frame[measure].min() + spread[tuning.best_method]).to_dict()
 
 
+def test_standard_errors_of_one_item_respect_overlapping_lead_times(one):
+    tuning = vx.tune(one, "moving-average", WINDOWS, vx.RollingOrigin(horizon=3, origins=20))
+    errors = tuning.trial.errors.assign(size=lambda table: (table["actual"] - table["forecast"]).abs())
+    for text, found in tuning.frame.set_index("method")["std_error"].items():
+        losses = errors[errors["method"] == text].groupby("origin")["size"].mean().to_numpy()
+        n, count = losses.size, 20 // (2 * 3)  # cosine waves that overlapping origins allow
+        waves = [sum((losses[t] - losses.mean()) * np.cos(np.pi * k * (t + 0.5) / n) for t in range(n))
+                 for k in range(1, count + 1)]  # fmt: skip
+        assert found == pytest.approx(np.sqrt(2 / n * np.mean(np.square(waves)) / n))
+
+
 def test_what_tuning_gained_is_measured_on_what_was_known(one):
     tuning = vx.tune(one, "moving-average", WINDOWS, SCHEME)
     errors = tuning.trial.errors
@@ -126,7 +137,8 @@ def test_a_tuned_method_competes_and_sees_no_future(one):
         (lambda y: vx.tune(y, "moving-average", WINDOWS), "say how to test"),
         (lambda y: vx.tune(y, "moving-average", {"length": [2, 3]}, SCHEME), "unknown setting 'length'"),
         (lambda y: vx.fit(y, "tuned of=[naive, naive]"), "stands in of= twice"),
-        (lambda y: vx.fit(y, "tuned"), "state the candidates"),
+        (lambda y: vx.fit(y, "tuned of=[naive, linear-trend drivers=[a]]"), "tuned hands over all of them"),
+        (lambda y: vx.fit(y, "tuned"), "state its members, as in"),
         (
             lambda y: vx.Tuned("theta", {"transform": ["none", "log"]}, vx.RollingOrigin(horizon=2, gap=1)),
             "a horizon, a number of origins",

@@ -245,7 +245,7 @@ def test_tune_command(ten_csv, tmp_path):
     words = ["tune", ten_csv, *DESCRIBED[2:], *TIDY, "--item", "sku=smoker-01", "--method", "moving-average"]
     words += ["--grid", "window=2,4,12", "--horizon", 4, "--origins", 8]
     shown = veridex(*words, "--figures", tmp_path)
-    assert shown.returncode == 0 and (tmp_path / "tuning.png").exists()
+    assert shown.returncode == 0 and (tmp_path / "tuning.png").exists() and "benchmark: seasonal-naive" in shown.stderr
     text = re.sub(r"\s+", " ", shown.stdout)
     assert "moving-average: window, rolling origin" in text and "std_error" in text
     assert "moving-average window=12 is best of 3" in text and "which flatters it" in text
@@ -291,6 +291,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
         (["--override", "smoker-01 drift"], "write 'ITEM: METHOD: REASON'"),
         (["--override", "smoker-99: drift: no"], "no item 'smoker-99'"),
         (["--quantiles", "high"], "write percent separated by commas"),
+        (["--levels", ""], "write percent separated by commas"),
         (["--target", "good"], "write a measure, under or over"),
     ):
         wrong = veridex(*words, *extra)

@@ -34,7 +34,7 @@ MANY_ITEMS = 100
 def read_numbers(name: str, text: str | None) -> tuple[float, ...]:
     """Levels or quantiles as they are written on the command line."""
     try:
-        return tuple(float(part) for part in text.split(",")) if text else ()
+        return () if text is None else tuple(float(part) for part in text.split(","))
     except ValueError:
         raise ParameterError(name, repr(text), "write percent separated by commas, as in 80,95") from None
 

@@ -292,6 +292,8 @@ def tune(
     scheme = RollingOrigin(horizon=horizon, origins=origins, stride=stride)
     given = {"drivers": explaining.drivers, "events": explaining.events}
     tuning = room(history, method, read_grid(grid), scheme, measure, **given)  # type: ignore[arg-type]
+    for note in tuning.trial.notes:
+        say(note)
     show_tuning(tuning, form.value)
     if figures is not None:
         say(draw_tuned(tuning, figures))

@@ -21,6 +21,8 @@ from veridex.front import publish
 
 __all__ = ["Asked", "Made", "Source", "draw_published", "made"]
 
+YEAR_DIGITS = 4
+
 
 @dataclass(frozen=True, slots=True)
 class Source:
@@ -46,10 +48,11 @@ class Asked:
     groups: str | None
     past: str
 
-    def words(self) -> dict[str, Any]:
-        """For `veridex.publish`."""
+    def words(self, history: History) -> dict[str, Any]:
+        """For `veridex.publish`; a number is a count of periods, but four digits of a yearly history are a year."""
+        a_year = history.cadence.name.startswith("yearly") and len(self.horizon) == YEAR_DIGITS
         return {
-            "horizon": int(self.horizon) if self.horizon.isdecimal() and len(self.horizon) < 4 else self.horizon,
+            "horizon": int(self.horizon) if self.horizon.isdecimal() and not a_year else self.horizon,
             "levels": read_numbers("levels", self.levels),
             "intervals": self.intervals,
             "quantiles": read_numbers("quantiles", self.quantiles),
@@ -70,7 +73,7 @@ class Made:
 def made(history: History, source: Source, asked: Asked, explaining: Explaining) -> Made:
     """Publish by the planner's own method, or by the verdict of a trial; and say which."""
     given: dict[str, Any] = {"drivers": explaining.drivers, "events": explaining.events, "engine": engine_for(history)}
-    words = asked.words()
+    words = asked.words(history)
     if source.method is not None:
         if source.trial is not None:
             raise ParameterError("method", repr(source.method), "pass --method or --from, not both")
@@ -92,7 +95,7 @@ def _trial(history: History, source: Source, asked: Asked, explaining: Explainin
     if source.trial is not None:
         trial = read_trial(source.trial)
         return trial, f"Published from {source.trial} ({trial.scheme.in_words()}; {len(trial.lineup)} methods)."
-    ahead = Ahead(asked.words()["horizon"])
+    ahead = Ahead(asked.words(history)["horizon"])
     scheme = RollingOrigin(horizon=max(1, *(ahead.steps(series) for series in history)), origins=source.origins)
     trial = backtest_with_progress(history, None, scheme, asked.levels, explaining)
     return trial, f"No trial was named: ran the default backtest ({scheme.in_words()}; {len(trial.lineup)} methods)."

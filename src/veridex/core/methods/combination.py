@@ -1,14 +1,15 @@
 """Combinations: several methods forecast, and their forecasts are averaged."""
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import STATS, Coefficients, Column, Family, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.contract import STATS, Coefficients, Column, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.members import FamilyOfMethods, are_members, rows_for
 from veridex.core.methods.settings import Setting, Value
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number
@@ -32,10 +33,6 @@ class CombinationPlan(Plan):
     weights: str | FloatArray = "equal"
 
 
-def _are_members(value: Value) -> bool:
-    return isinstance(value, list) and len(value) > 1 and all(isinstance(text, str) for text in value)
-
-
 def _are_weights(value: Value) -> bool:
     if isinstance(value, str):
         return value in WORDS
@@ -43,7 +40,7 @@ def _are_weights(value: Value) -> bool:
     return whole and bool(value) and min(value) >= 0 and sum(value) > 0  # type: ignore[arg-type]
 
 
-class Combination(Family[CombinationPlan]):
+class Combination(FamilyOfMethods[CombinationPlan]):
     """The forecasts of several methods, joined period by period.
 
     ``weights=equal`` is their mean, ``median`` their median, ``middle`` the mean without the highest and the lowest,
@@ -55,38 +52,19 @@ class Combination(Family[CombinationPlan]):
 
     name = "combination"
     settings = (
-        Setting("of", None, "two methods or more, as in [naive, theta]", _are_members),
+        Setting("of", None, "two methods or more, as in [naive, theta]", are_members),
         Setting("weights", "equal", "equal, median, middle, or a number for each member", _are_weights),
     )
 
-    def __init__(self, method: "Callable[[str], Method]") -> None:
-        self._method = method
-
-    def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
-        """One that takes drivers, where a member does."""
-        driven = any(self._method(text).family.takes_drivers for text in settings["of"])  # type: ignore[union-attr]
-        return DrivenCombination(self._method) if driven else self
+    example = "of=[seasonal-naive, smoothing, theta]"
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise where members are missing, doubled or unknown, or weights do not fit them."""
-        of, weights = settings.get("of"), settings["weights"]
-        if not isinstance(of, list):
-            raise SettingError(self.name, "state its members, as in of=[seasonal-naive, smoothing, theta]")
-        texts = [self._method(text).text for text in of]
-        twice = next((text for text in texts if texts.count(text) > 1), None)
-        if twice is not None:
-            raise SettingError(self.name, f"{twice!r} stands in of= twice")
-        driven = next((text for text in texts if isinstance(self._method(text).settings.get("drivers"), list)), None)
-        if driven is not None:
-            raise SettingError(self.name, f"{driven!r} asks for drivers by name; a combination hands over all of them")
+        super().check(settings)
+        of, weights = settings["of"], settings["weights"]
+        assert isinstance(of, list)
         if isinstance(weights, list) and len(weights) != len(of):
             raise SettingError(self.name, f"{len(of)} members need {len(of)} weights, got {len(weights)}")
-
-    def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
-    ) -> CombinationPlan:
-        """Row: whether each member is in, each member's row, the variance of the combined one-step errors."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
 
     def prepare_with(
         self,
@@ -96,10 +74,8 @@ class Combination(Family[CombinationPlan]):
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> CombinationPlan:
-        """The same with driver rows, which reach the members that take them."""
-        members = tuple(self._method(text) for text in settings["of"])
-        sizes = (cycle, horizon, levels)
-        plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if one.driven else ()) for one in members)
+        """Row: whether each member is in, each member's row, the variance of the combined one-step errors."""
+        members, plans = self.members(settings, cycle, horizon, levels, columns)
         stated = settings["weights"]
         return CombinationPlan(
             cycle,
@@ -119,8 +95,7 @@ class Combination(Family[CombinationPlan]):
         out.row[:] = 0.0
         for i, (member, own, part) in enumerate(_parts(plan, out.row)):
             rows = Rows.allocate(own, y.size)
-            own_x = x if member.driven else None
-            statuses.append(run_fold(member.family, own, y, own_x, warm[at : at + own.warm_size], rows))
+            statuses.append(run_fold(member.family, own, y, rows_for(member, x), warm[at : at + own.warm_size], rows))
             at += own.warm_size
             if statuses[-1] <= Status.DONE:
                 out.row[i] = 1.0
@@ -136,7 +111,9 @@ class Combination(Family[CombinationPlan]):
         errors = (y - out.fitted)[~np.isnan(y - out.fitted)]
         out.row[-1] = np.square(errors).mean() if errors.size else math.nan
         out.stats[:STATS] = (math.nan, min(used), estimated, 0)
-        return Status.DONE if len(found) == len(plan.members) else Status.MEMBERS_LEFT_OUT
+        if len(found) < len(plan.members):
+            return Status.MEMBERS_LEFT_OUT
+        return Status.NOT_CONVERGED if Status.NOT_CONVERGED in statuses else Status.DONE
 
     def searches(self, plan: CombinationPlan) -> bool:
         """Where a member does."""
@@ -157,7 +134,7 @@ class Combination(Family[CombinationPlan]):
             if inside[i]:
                 rows = Rows.allocate(own, y.size)
                 rows.row[:] = part
-                status = member.family.replay(own, y, x if member.driven else None, rows)
+                status = member.family.replay(own, y, rows_for(member, x), rows)
                 if status > Status.DONE:
                     return status
                 found.append(rows)
@@ -170,7 +147,7 @@ class Combination(Family[CombinationPlan]):
         """The members' paths under the same shocks, joined as their forecasts are."""
         inside = row[: len(plan.members)] > 0.0
         found = [
-            member.family.paths(own, y, x if member.driven else None, part, shocks)
+            member.family.paths(own, y, rows_for(member, x), part, shocks)
             for i, (member, own, part) in enumerate(_parts(plan, row))
             if inside[i]
         ]
@@ -235,12 +212,6 @@ class Combination(Family[CombinationPlan]):
     def variance(self, plan: CombinationPlan, row: FloatArray) -> float:
         """Mean square of the combined one-step errors."""
         return float(row[-1])
-
-
-class DrivenCombination(Combination):
-    """A combination of which a member takes drivers."""
-
-    takes_drivers = True
 
 
 def _parts(plan: CombinationPlan, row: FloatArray) -> "list[tuple[Method, Any, FloatArray]]":

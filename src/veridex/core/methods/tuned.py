@@ -1,6 +1,6 @@
 """`tuned`: of several settings of a method, the one that a rolling origin inside the training span prefers."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -9,11 +9,11 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import Coefficients, Column, Family, FloatArray, Plan, Rows, run_fold
-from veridex.core.methods.settings import Setting, Value, choice, whole
+from veridex.core.methods.contract import Coefficients, Column, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.members import FamilyOfMethods, are_members, rows_for
+from veridex.core.methods.settings import Setting, choice, whole
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number
-from veridex.errors import SettingError
 
 if TYPE_CHECKING:
     from veridex.core.methods.catalogue import Method
@@ -36,11 +36,7 @@ class TunedPlan(Plan):
     squared: bool = False
 
 
-def _are_candidates(value: Value) -> bool:
-    return isinstance(value, list) and len(value) > 1 and all(isinstance(text, str) for text in value)
-
-
-class TunedFamily(Family[TunedPlan]):
+class TunedFamily(FamilyOfMethods[TunedPlan]):
     """Settings chosen inside the training span by a rolling origin of its own.
 
     Each candidate forecasts `horizon` periods from `origins` origins, `stride` apart, the last of them `horizon`
@@ -53,36 +49,14 @@ class TunedFamily(Family[TunedPlan]):
 
     name = "tuned"
     settings = (
-        Setting(
-            "of", None, "the candidates, as in [moving-average window=2, moving-average window=4]", _are_candidates
-        ),
+        Setting("of", None, "the candidates, as in [moving-average window=2, moving-average window=4]", are_members),
         whole("horizon", 1, 1000, default=1),
         whole("origins", 1, 1000, default=12),
         whole("stride", 1, 1000, default=1),
         choice("measure", "mae", "rmse", default="mae"),
     )
 
-    def __init__(self, method: "Callable[[str], Method]") -> None:
-        self._method = method
-
-    def check(self, settings: Mapping[str, Value]) -> None:
-        """Raise where candidates are missing or doubled."""
-        of = settings.get("of")
-        if not isinstance(of, list):
-            raise SettingError(self.name, "state the candidates, as in of=[theta, theta transform=log]")
-        texts = [self._method(text).text for text in of]
-        twice = next((text for text in texts if texts.count(text) > 1), None)
-        if twice is not None:
-            raise SettingError(self.name, f"{twice!r} stands in of= twice")
-
-    def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
-        """One that takes drivers, where a candidate does."""
-        driven = any(self._method(text).family.takes_drivers for text in settings["of"])  # type: ignore[union-attr]
-        return DrivenTuned(self._method) if driven else self
-
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> TunedPlan:
-        """Row: which candidate, then its own row."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
+    example = "of=[theta, theta transform=log]"
 
     def prepare_with(
         self,
@@ -92,16 +66,9 @@ class TunedFamily(Family[TunedPlan]):
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> TunedPlan:
-        """The same with driver rows, which reach the candidates that take them."""
-        members = tuple(self._method(text) for text in settings["of"])
-
-        def plans(ahead: int, wanted: tuple[float, ...]) -> tuple[Any, ...]:
-            return tuple(
-                one.family.prepare_with(one.settings, cycle, ahead, wanted, columns if one.driven else ())
-                for one in members
-            )
-
-        own = plans(horizon, levels)
+        """Row: which candidate, then its own row."""
+        members, own = self.members(settings, cycle, horizon, levels, columns)
+        _, inner = self.members(settings, cycle, int(settings["horizon"]), (), columns)
         return TunedPlan(
             cycle,
             horizon,
@@ -111,7 +78,7 @@ class TunedFamily(Family[TunedPlan]):
             columns=columns,
             members=members,
             plans=own,
-            inner=plans(int(settings["horizon"]), ()),
+            inner=inner,
             origins=int(settings["origins"]),
             stride=int(settings["stride"]),
             squared=settings["measure"] == "rmse",
@@ -127,7 +94,7 @@ class TunedFamily(Family[TunedPlan]):
             if m != kept:
                 warm[2:] = 0.0
             rows = Rows.allocate(own, y.size)
-            found = run_fold(member.family, own, y, _rows_for(member, x), warm[2 : 2 + own.warm_size], rows)
+            found = run_fold(member.family, own, y, rows_for(member, x), warm[2 : 2 + own.warm_size], rows)
             if found <= Status.DONE:
                 warm[:2] = (1.0, m)
                 out.row[:] = 0.0
@@ -148,7 +115,7 @@ class TunedFamily(Family[TunedPlan]):
             warm = np.zeros(own.warm_size)
             for k, stop in reversed(list(enumerate(stops))):  # oldest first: each may start from the last one's optimum
                 rows = Rows.allocate(own, stop)
-                part = _rows_for(member, x)
+                part = rows_for(member, x)
                 shown = None if part is None else part[: stop + ahead]
                 if run_fold(member.family, own, y[:stop].copy(), shown, warm, rows) <= Status.DONE:
                     errors = y[stop : stop + ahead] - rows.points
@@ -175,7 +142,7 @@ class TunedFamily(Family[TunedPlan]):
         member, own, row = _chosen(plan, out.row)
         rows = Rows.allocate(own, y.size)
         rows.row[:] = row
-        status = int(member.family.replay(own, y, _rows_for(member, x), rows))
+        status = int(member.family.replay(own, y, rows_for(member, x), rows))
         _copy(rows, out)
         return status
 
@@ -190,7 +157,7 @@ class TunedFamily(Family[TunedPlan]):
     ) -> Coefficients:
         """Those of the candidate chosen."""
         member, own, part = _chosen(plan, row)
-        found: Coefficients = member.family.coefficients(own, y, _rows_for(member, x), part, series)
+        found: Coefficients = member.family.coefficients(own, y, rows_for(member, x), part, series)
         return found
 
     def in_words(self, plan: TunedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -224,20 +191,20 @@ class TunedFamily(Family[TunedPlan]):
     ) -> dict[str, FloatArray]:
         """Those of the candidate chosen."""
         member, own, part = _chosen(plan, row)
-        found: dict[str, FloatArray] = member.family.contributions(own, y, _rows_for(member, x), part)
+        found: dict[str, FloatArray] = member.family.contributions(own, y, rows_for(member, x), part)
         return found
 
     def innovations(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         """Those of the candidate chosen."""
         member, own, part = _chosen(plan, row)
-        return np.asarray(member.family.innovations(own, y, _rows_for(member, x), part))
+        return np.asarray(member.family.innovations(own, y, rows_for(member, x), part))
 
     def paths(
         self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:
         """Those of the candidate chosen."""
         member, own, part = _chosen(plan, row)
-        return np.asarray(member.family.paths(own, y, _rows_for(member, x), part, shocks))
+        return np.asarray(member.family.paths(own, y, rows_for(member, x), part, shocks))
 
     def roots(self, plan: TunedPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
         """Those of the candidate chosen."""
@@ -248,24 +215,13 @@ class TunedFamily(Family[TunedPlan]):
     def flags(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
         """Those of the candidate chosen."""
         member, own, part = _chosen(plan, row)
-        found: tuple[str, ...] = member.family.flags(own, y, _rows_for(member, x), part)
+        found: tuple[str, ...] = member.family.flags(own, y, rows_for(member, x), part)
         return found
 
     def likelihood_of(self, plan: TunedPlan, row: FloatArray) -> str:
         """That of the candidate chosen."""
         member, own, part = _chosen(plan, row)
         return str(member.family.likelihood_of(own, part))
-
-
-class DrivenTuned(TunedFamily):
-    """A tuned method of which a candidate takes drivers."""
-
-    takes_drivers = True
-
-
-def _rows_for(member: "Method", x: FloatArray | None) -> FloatArray | None:
-    """Driver rows, for a candidate that takes them."""
-    return x if member.driven else None
 
 
 def _chosen(plan: TunedPlan, row: FloatArray) -> "tuple[Method, Any, FloatArray]":

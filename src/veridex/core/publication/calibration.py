@@ -95,18 +95,18 @@ class Bands:
     lower, upper : ndarray, shape (levels, steps)
     kinds : tuple of str
         Of each level.
-    tested : int
-        Lead times up to which they are calibrated; model bounds beyond.
+    tested : range
+        Lead times at which they are calibrated; model bounds at the others.
     """
 
     lower: FloatArray
     upper: FloatArray
     kinds: tuple[str, ...]
-    tested: int
+    tested: range
 
     def words(self, levels: tuple[float, ...], step: int) -> str:
         """The kind at a lead time, by level where they differ."""
-        kinds = self.kinds if step <= self.tested else ("model",) * len(self.kinds)
+        kinds = self.kinds if step in self.tested else ("model",) * len(self.kinds)
         if len(set(kinds)) <= 1:
             return kinds[0] if kinds else ""
         return ", ".join(f"{level:g}: {kind}" for level, kind in zip(levels, kinds, strict=True))
@@ -149,7 +149,7 @@ def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None, 
 
 def _model_bands(forecast: Forecast) -> Bands:
     lower, upper = nested(forecast.points, forecast.lower, forecast.upper)
-    return Bands(lower, upper, ("model",) * len(forecast.levels), 0)
+    return Bands(lower, upper, ("model",) * len(forecast.levels), range(0))
 
 
 def joined_bands(
@@ -177,4 +177,6 @@ def joined_bands(
             lower[j, at] = points[at] - share * half[j, at] - (1.0 - share) * below
             upper[j, at] = points[at] + share * half[j, at] + (1.0 - share) * above
     lower, upper = nested(points, lower, upper)
-    return Bands(lower, upper, tuple(kinds), int(np.flatnonzero(tested).max(initial=-1)) + 1)
+    steps_tested = np.flatnonzero(tested) + 1
+    span = range(int(steps_tested[0]), int(steps_tested[-1]) + 1) if steps_tested.size else range(0)
+    return Bands(lower, upper, tuple(kinds), span)

@@ -130,7 +130,7 @@ def group_rows(grouping: Grouping, place: int, pages: Mapping[str, Page], wanted
         bands = calibrated_totals(totals, scales, simulated, together, levels, wanted.kind)
         series = members[0].task.series
         first = series.start + len(series)
-        tested = max(page.tested for page in members) if together is not None else 0
+        tested = max((page.tested for page in members), key=len) if together is not None else range(0)
         periods = series.cadence.starts(np.arange(first, first + steps))
         rows.append(total_row(grouping.column, name, len(members), periods, totals, bands, wanted, tested))
     return rows

@@ -142,14 +142,15 @@ def interval_entry(
 ) -> dict[str, Any]:
     """Which intervals are published at each level, and what each kind held when it was tested."""
     entry: dict[str, Any] = {f"{level:g}": kind for level, kind in zip(levels, bands.kinds, strict=True)}
-    found: dict[str, Any] = {"intervals": {"published": entry, "calibrated_up_to_step": bands.tested}}
+    span = [bands.tested[0], bands.tested[-1]] if bands.tested else None
+    found: dict[str, Any] = {"intervals": {"published": entry, "calibrated_steps": span}}
     if crossfit is not None:
         found["intervals"]["held"] = {kind: [_clean(row) for row in crossfit.held(kind, peers)] for kind in KINDS}
     return found
 
 
-def score_entry(choice: Choice | None) -> dict[str, Any]:
-    """What a verdict knows of an item; coverage is that of the levels that were tested."""
+def score_entry(choice: Choice | None, kind: str | None, peers: NDArray[np.float64] | None) -> dict[str, Any]:
+    """What a verdict knows of an item; coverage is that of the published kind, at the levels that were tested."""
     if choice is None or choice.winner is None:
         return {}
     entry: dict[str, Any] = {"route": choice.route}
@@ -158,7 +159,8 @@ def score_entry(choice: Choice | None) -> dict[str, Any]:
     if choice.crossfit is None:
         return entry
     winner, single, crossfit = choice.winner, choice.best_single, choice.crossfit
-    coverage = dict(zip((f"{level:g}" for level in crossfit.levels), map(_plain, winner.coverage), strict=True))
+    published = kind or crossfit.default_kind
+    coverage = {f"{row['level']:g}": _plain(row["coverage"]) for row in crossfit.held(published, peers)}
     entry["scores"] = _clean(
         {
             "measure": choice.evidence.measure,
@@ -168,7 +170,7 @@ def score_entry(choice: Choice | None) -> dict[str, Any]:
             "gain": choice.gain,
             "origins": choice.evidence.origins,
             "coverage": coverage,
-            "coverage_of": crossfit.default_kind,
+            "coverage_of": published,
             "best_single": single.method if single else None,
             "best_single_error": single.error if single else None,
             "cross_error": choice.cross_error,

@@ -20,6 +20,7 @@ from veridex.core.publication.manifest import explained_by, manifest_head, score
 from veridex.core.publication.tables import Page, frame_of, totals_of
 from veridex.core.publication.totals import calibrated_totals, stretch
 from veridex.core.tidying.ledger import ledger
+from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
@@ -126,10 +127,11 @@ def make_publication(
         if task.horizon < 1:
             reason = f"its history reaches {ahead.horizon} already"
         reason = reason or (found.forecast.reason if found.forecast else "")
-        tested = choice.evidence.furthest if choice is not None and choice.crossfit is not None else 0
+        tested = _tested_steps(verdict, choice)
         pages.append(Page(task, found, tested, reason))
         text = task.method.text if task.method is not None else None
-        entries[task.series.item] = {"method": text, "why": why, "reason": reason} | found.entry | score_entry(choice)
+        said = {"method": text, "why": why, "reason": reason}
+        entries[task.series.item] = said | found.entry | score_entry(choice, wanted.kind, task.tested)
     steps = max(task.horizon for task in tasks)
     manifest = manifest_head(history, verdict, steps, wanted) | explained_by(explaining, scenarios)
     if isinstance(ahead.horizon, str):
@@ -158,6 +160,13 @@ def _task(
     return ItemTask(series, method, horizon, choice.crossfit, peers, tested, shared)
 
 
+def _tested_steps(verdict: Verdict | None, choice: Choice | None) -> range:
+    """The lead times that the backtest tested for an item."""
+    if verdict is None or choice is None or choice.crossfit is None:
+        return range(0)
+    return range(getattr(verdict.trial.scheme, "gap", 0) + 1, choice.evidence.furthest + 1)
+
+
 def _calibrate_totals(
     tasks: Sequence[ItemTask], made: Sequence[Published], verdict: Verdict | None, wanted: Wanted
 ) -> None:
@@ -167,7 +176,9 @@ def _calibrate_totals(
         if found.simulated is not None:
             route = verdict.choice(task.series.item).route if verdict is not None else ""
             routes.setdefault(route, []).append(i)
-    for places in routes.values():
+    for named in routes.values():
+        # In the order of their names, so that the bits do not depend on the order they came in.
+        places = sorted(named, key=lambda i: tasks[i].series.item)
         forecasts = [(made[i].simulated, made[i].forecast) for i in places]
         known = [(simulated, one.stderr) for simulated, one in forecasts if simulated is not None and one is not None]
         pooled = [tasks[i].peers.totals for i in places]

@@ -20,11 +20,11 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Page:
-    """An item's task, what was made of it, the longest lead time tested, and why there is no forecast."""
+    """An item's task, what was made of it, the lead times tested, and why there is no forecast."""
 
     task: ItemTask
     found: Published
-    tested: int
+    tested: range
     reason: str
 
 
@@ -116,7 +116,7 @@ def _block(
         "step": steps,
         **{name: values for name, values in numbers.items() if name not in appended},
         "method": [method] * n,
-        "tested": [step <= page.tested for step in steps] if kind == "forecast" else steps,
+        "tested": [step in page.tested for step in steps] if kind == "forecast" else steps,
         "reason": [reason] * n,
         "scenario": [scenario] * n,
         **appended,
@@ -145,7 +145,7 @@ def _periods(page: Page) -> Any:
 
 
 def total_row(
-    group: str, name: str, items: int, periods: Any, totals: FloatArray, bands: Bands, wanted: Wanted, tested: int
+    group: str, name: str, items: int, periods: Any, totals: FloatArray, bands: Bands, wanted: Wanted, tested: range
 ) -> dict[str, Any]:
     """The columns of one total, a value per step."""
     n = totals.size
@@ -159,5 +159,5 @@ def total_row(
         "value": totals,
         **wanted.columns(bands.lower, bands.upper),
         "intervals": [bands.words(wanted.all_levels, step) for step in steps.tolist()],
-        "tested": (steps <= tested).tolist(),
+        "tested": [step in tested for step in steps.tolist()],
     }

@@ -56,7 +56,7 @@ def calibrated_totals(
     """
     chosen = "model" if crossfit is None else kind or crossfit.default_kind
     if crossfit is None or chosen == "model":
-        return Bands(*nested(totals, *simulated), ("model",) * len(levels), 0)
+        return Bands(*nested(totals, *simulated), ("model",) * len(levels), range(0))
     steps = min(crossfit.actuals.shape[1], totals.size)
     half = crossfit.total_quantiles(levels, pooled)[:, :steps] * np.cumsum(growing(stderr))[:steps]
     stretched = np.ones(half.shape) if factor is None else factor[:, :steps]

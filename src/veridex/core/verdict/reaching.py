@@ -1,6 +1,6 @@
 """How a verdict is reached: routes, evidence, the portfolio's prior, then a choice for each item."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -34,6 +34,8 @@ class Contest:
         Theirs in the lineup.
     prior : ndarray, shape (rivals,)
         Mean logs of relative errors over the other items.
+    fallback : Entry or None
+        The benchmark, if it keeps to the planner's conditions: published where nothing beats it.
     unmet : tuple of str
         Conditions that no method meets and that were set aside.
     """
@@ -44,6 +46,7 @@ class Contest:
     rivals: tuple[Entry, ...]
     places: list[int]
     prior: FloatArray
+    fallback: Entry | None
     unmet: tuple[str, ...]
 
     @property
@@ -74,41 +77,59 @@ def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[tuple
     routes = [route(trial, i, entered, tested[i], fixed=conditions.allowed is not None) for i in range(count)]
     evidence = [Evidence.gather(trial, i, routes[i], known[i]) for i in range(count)]
     kept = [_rivals(trial, i, evidence[i], conditions) for i in range(count)]
-    rivals = [rivals for rivals, _ in kept]
+    rivals = [rivals for rivals, _, _ in kept]
     logs = [centred_logs(np.array([entry.error for entry in own])) for own in rivals]
     names = [one.item.item for one in evidence]
     priors = others_means(logs, names, [tuple(entry.method for entry in own) for own in rivals])
     found = []
-    for i, (own, unmet) in enumerate(kept):
+    for i, (own, fallback, unmet) in enumerate(kept):
         places = [trial.method_index(entry.method) for entry in own]
-        found.append(_choose(Contest(trial, i, evidence[i], own, places, priors[i], unmet), rule, conditions))
+        contest = Contest(trial, i, evidence[i], own, places, priors[i], fallback, unmet)
+        found.append(_choose(contest, rule, conditions))
     pool = Pool([choice.crossfit for choice in found], [choice.route for choice in found])
     return tuple(measured(choice, i, pool) for i, choice in enumerate(found)), pool
 
 
 def _rivals(
     trial: Trial, i: int, evidence: Evidence, conditions: Conditions
-) -> tuple[tuple[Entry, ...], tuple[str, ...]]:
-    """The tested methods of the route that keep to the conditions, and the conditions that none of them meets."""
+) -> tuple[tuple[Entry, ...], Entry | None, tuple[str, ...]]:
+    """The tested methods of the route that keep to the conditions, the benchmark if it does, and what none meets."""
     entries = (evidence.item.entry(text) for text in evidence.route.methods)
     own = tuple(entry for entry in entries if entry is not None and not entry.missing)
-    if not own:
+    if not own and conditions.allowed is None:
         # What the route asks for was not entered, or could not be tested: whatever was tested competes.
         own = tuple(entry for entry in evidence.item.entries if not entry.missing)
-    unmet: list[str] = []
-    within = tuple(entry for entry in own if conditions.within_limits(entry, trial.levels))
-    if not within and own:
-        unmet.append("no method keeps to the limits of bias and coverage")
-    own = within or own
-    if conditions.target is not None and own:
-        at = np.flatnonzero(evidence.route.origins)
-        points = [trial.arrays.points[i, trial.method_index(entry.method)][at] for entry in own]
-        measured = [item_measures(trial, i, at, evidence.known, one) for one in points]
-        reached = tuple(entry for entry, one in zip(own, measured, strict=True) if conditions.meets_target(one))
-        if not reached:
-            unmet.append(f"no single method reaches {conditions.target}")
-        own = reached or own
-    return own, tuple(unmet)
+    benchmark = benchmark_of(evidence.item, trial.benchmarks)
+    if benchmark is not None and conditions.allowed is not None and benchmark.method not in conditions.allowed:
+        benchmark = None
+    unmet = []
+    for keeps, said in _demands(trial, i, evidence, conditions):
+        within = tuple(entry for entry in own if keeps(entry))
+        if within:
+            own = within
+            benchmark = benchmark if benchmark is not None and keeps(benchmark) else None
+        elif own:
+            unmet.append(said)
+    return own, benchmark, tuple(unmet)
+
+
+def _demands(
+    trial: Trial, i: int, evidence: Evidence, conditions: Conditions
+) -> list[tuple[Callable[[Entry], bool], str]]:
+    """What a method must keep to, and what is said where none does."""
+    at = np.flatnonzero(evidence.route.origins)
+
+    def reaches(entry: Entry) -> bool:
+        points = trial.arrays.points[i, trial.method_index(entry.method)][at]
+        return conditions.meets_target(item_measures(trial, i, at, evidence.known, points))
+
+    found: list[tuple[Callable[[Entry], bool], str]] = []
+    if conditions.bias_limit is not None or conditions.coverage_floor is not None:
+        limits = "no method keeps to the limits of bias and coverage"
+        found.append((lambda entry: conditions.within_limits(entry, trial.levels), limits))
+    if conditions.target is not None:
+        found.append((reaches, f"no single method reaches {conditions.target}"))
+    return found
 
 
 def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choice:
@@ -132,15 +153,18 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
             replace(bare, best_single=contest.rivals[0]), contest.trial, contest.i, evidence, contest.rivals[0]
         )
     drawn = contest.drawn()
-    best = choose_single(contest.rivals, benchmark, drawn, simplest=conditions.simplest)
+    best = choose_single(contest.rivals, contest.fallback, drawn, simplest=conditions.simplest)
     assert best is not None
     bare = replace(bare, best_single=best)
+    if contest.fallback is None and benchmark is not None and best.error > benchmark.error:
+        said = f"the benchmark {benchmark.method} had less error and does not meet the conditions"
+        bare = replace(bare, unmet=(*bare.unmet, said))
     if callable(rule):
         chosen = choose_by_rule(rule, evidence.item, contest.rivals, contest.trial.levels)
         return choice_of(bare, contest.trial, contest.i, evidence, chosen)
     if rule == "single" or len(contest.rivals) < 2:
         alone = choice_of(bare, contest.trial, contest.i, evidence, best)
-        return replace(alone, cross_error=_single_cross_error(contest, benchmark, conditions))
+        return replace(alone, cross_error=_single_cross_error(contest, conditions))
     return _blended(bare, contest, drawn, conditions)
 
 
@@ -165,12 +189,12 @@ def measured(choice: Choice, i: int, pool: Pool) -> Choice:
     return replace(choice, winner=replace(choice.winner, coverage=tuple(row["coverage"] for row in held)))
 
 
-def _single_cross_error(contest: Contest, benchmark: Entry | None, conditions: Conditions) -> float:
+def _single_cross_error(contest: Contest, conditions: Conditions) -> float:
     """The error of the rule `single` where each origin is forecast by the winner of the others."""
     origins = contest.sizes.shape[1]
     if origins < 2:
         return float("nan")
-    drawn, found = contest.drawn_without(), np.empty(origins)
+    drawn, found, benchmark = contest.drawn_without(), np.empty(origins), contest.fallback
     place = None if benchmark is None else contest.trial.method_index(benchmark.method)
     for o in range(origins):
         others = np.delete(contest.evidence.sizes, o, axis=1)
@@ -200,10 +224,10 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
     known = evidence.known
     losses = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0)
     sizes = losses.sum(axis=1) / known.sum(axis=1)
-    if not evidence.route.weighed and bare.benchmark is not None:
-        base = evidence.sizes[trial.method_index(bare.benchmark.method)]
+    if not evidence.route.weighed and contest.fallback is not None:
+        base = evidence.sizes[trial.method_index(contest.fallback.method)]
         if (base < sizes).all():
-            return choice_of(bare, trial, i, evidence, bare.benchmark)
+            return choice_of(bare, trial, i, evidence, contest.fallback)
     error = float(evidence.errors(sizes))
     at = np.flatnonzero(evidence.route.origins)
     joined = shares or methods
@@ -215,7 +239,7 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
         missing="",
         bias=100.0 * float(fit.errors[known].sum() / np.abs(fit.actuals[known]).sum()),
     )
-    unmet = tuple(one for one in contest.unmet if "single" not in one)
+    unmet = tuple(one for one in bare.unmet if "single" not in one)
     if conditions.target and not conditions.meets_target(item_measures(trial, i, at, known, fit.points)):
         unmet += (f"the blend does not reach {conditions.target}",)
     return replace(bare, winner=winner, shares=shares, crossfit=fit, cross_error=error, unmet=unmet)

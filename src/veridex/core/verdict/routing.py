@@ -86,7 +86,7 @@ def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.boo
     regular = _listed(shortlist, entered, len(shortlist), fixed)
     used = _used_origins(tested[[places[text] for text in regular]], with_actuals)
     values, begin = _before(trial, i, series, used)
-    if alive(series.values, series.cycle_length)[1]:
+    if alive(series.values, series.cycle_length)[1] and (not fixed or "naive" in entered):
         return Route("retired", ("naive",), used, f"nothing was sold since {_last_sale(series)}")
     interval, _, kind = demand_pattern(values)
     if kind in ("intermittent", "lumpy"):

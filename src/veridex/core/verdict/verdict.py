@@ -53,10 +53,10 @@ def decide(
         middle. ``single``: the method of the shortlist with the lowest error, drawn in the same way, that beats the
         benchmark on the item itself, otherwise the benchmark; ties go to fewer parameters. A callable gets a table of
         an item's methods (item, method, measure, error, std_error, bias, parameters, coverage of each level) and
-        returns the text of one.
+        returns the text of one; it is not asked about retired and untested items.
     allowed : sequence of str, optional
-        Methods of the trial that may be published. By default the shortlist; all that were entered where the lineup
-        is the planner's own and lacks some of it.
+        Methods of the trial that may be published, and no others, the benchmark included. By default the shortlist; all
+        that were entered where the lineup is the planner's own and lacks some of it.
     lead_times : sequence of int, optional
         Lead times whose errors count.
     target : str, optional

@@ -78,10 +78,18 @@ def _tested(choice: Choice, winner: Entry, trial: Trial, lead_times: Sequence[in
     if benchmark is None:
         return f"{said}; no benchmark could be tested."
     if winner.method == benchmark.method:
-        return f"{said}; it is the benchmark{'' if choice.override else ', and no other method beat it'}."
+        return f"{said}; it is the benchmark{_unbeaten(choice, winner)}."
     much, less = abs(choice.gain), "less" if choice.gain >= 0 else "more"
     against = f"{number(benchmark.error, 3)} for the benchmark {benchmark.method}"
     return f"{said}, against {against}: {number(much, 2)} % {less} error."
+
+
+def _unbeaten(choice: Choice, winner: Entry) -> str:
+    """Whether nothing beat the benchmark on the item itself, or on the whole portfolio."""
+    if choice.override is not None or choice.route == "retired":
+        return ""
+    lower = any(not entry.missing and entry.error < winner.error for entry in choice.evidence.entries)
+    return ", which nothing beats once the other items are considered" if lower else ", and no other method beat it"
 
 
 def _rivals(choice: Choice, winner: Entry) -> str:
@@ -139,5 +147,5 @@ def reason_for_nothing(choice: Choice) -> str:
         return ""
     if not choice.evidence.origins:
         return choice.because or "its history has no origin with a known actual after it"
-    missing = "; ".join(sorted({entry.missing for entry in choice.evidence.entries}))
-    return f"no method could be tested at every origin ({missing})"
+    missing = "; ".join(sorted({entry.missing for entry in choice.evidence.entries} - {""}))
+    return f"no method that may be published could be tested at every origin ({missing})"
