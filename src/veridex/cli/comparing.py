@@ -1,14 +1,10 @@
 """What `fit` shows of several methods: their models side by side."""
 
-import shutil
-import sys
-import textwrap
-
 import numpy as np
 import pandas as pd
 import typer
 
-from veridex.cli.tables import show
+from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.methods.words import number
 
@@ -25,14 +21,13 @@ def comparison_table(comparison: Comparison, part: str) -> pd.DataFrame:
 
 def show_comparison(comparison: Comparison) -> None:
     """Print the models by letters, their estimates as columns, criteria and errors below, and what it comes to."""
-    width = shutil.get_terminal_size().columns if sys.stdout.isatty() else 100
     letters = LETTERS[: len(comparison.fits)]
     typer.echo(f"{comparison.fits[0].series.item}: {len(comparison.fits)} models side by side\n")
     for letter, one in zip(letters, comparison.fits, strict=False):
         typer.echo(f"    {letter}  {one.method}")
     typer.echo("")
     show(_columns(comparison, letters), "table", title="Estimates, criteria, errors")
-    typer.echo(textwrap.fill(comparison.in_words(), width))
+    typer.echo(paragraph(comparison.in_words()))
 
 
 def _columns(comparison: Comparison, letters: str) -> pd.DataFrame:

@@ -1,8 +1,5 @@
 """What `fit` shows: the method in words and numbers, what it missed, its forecast, two figures."""
 
-import shutil
-import sys
-import textwrap
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -11,7 +8,7 @@ import pandas as pd
 import typer
 
 from veridex.cli.jobs import file_name, read_numbers
-from veridex.cli.tables import show
+from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.backtest.schemes import RollingOrigin
 from veridex.core.history.history import History
@@ -67,8 +64,7 @@ def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame
 def show_page(fitted: Fitted, forecast: Forecast) -> None:
     """Print everything a person wants to read, from the words to the forecast."""
     title = f"{fitted.series.item}: {fitted.method}"
-    width = shutil.get_terminal_size().columns if sys.stdout.isatty() else 100
-    typer.echo(f"{title}\n\n{textwrap.fill(fitted.in_words(), width)}\n")
+    typer.echo(f"{title}\n\n{paragraph(fitted.in_words())}\n")
     if not fitted.available:
         return
     typer.echo("\n".join(f"    {line}" for line in fitted.equation().splitlines()) + "\n")

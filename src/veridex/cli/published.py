@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 import typer
 
-from veridex.cli.tables import show
+from veridex.cli.tables import paragraph, show
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
 
@@ -48,7 +48,7 @@ def _show_one(publication: Publication) -> None:
     if len(kinds) == 1 and kinds[0]:
         caption = f"{caption} Intervals: {kinds[0]}."
     show(ahead.drop(columns=hidden).rename(columns=renamed), "table", title=title, caption=caption.strip())
-    typer.echo(entry["why"])
+    typer.echo(paragraph(entry["why"]))
     if entry["reason"]:
         typer.echo(entry["reason"])
 
@@ -83,7 +83,7 @@ def _show_many(publication: Publication) -> None:
     empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
     fewer = f", the {len(shown)} largest" if len(shown) < len(table) else ""
     title = f"{len(table):,} items{fewer}; bounds are of the total"
-    show(shown.drop(columns=empty), "table", title=title, caption=_how_decided(table))
+    show(shown.drop(columns=empty), "table", title=title, caption=_how_decided(table, label))
     _show_groups(publication, label)
 
 
@@ -120,10 +120,14 @@ def _show_groups(publication: Publication, label: str) -> None:
         typer.echo(f"{name}, {row['items']} items: {row['value']:,.0f} in all ({bounds})")
 
 
-def _how_decided(table: pd.DataFrame) -> str:
+def _how_decided(table: pd.DataFrame, label: str) -> str:
     """How many items went which way."""
     counts = Counter(route or "by your choice" for route in table["route"])
     said = ", ".join(f"{count:,} {name}" for name, count in counts.most_common())
     without = int(table["next"].isna().sum())
     lacks = f" {without} without a forecast." if without else ""
-    return f"{said}.{lacks} gain: percent less error than the benchmark. Write with --to for every period."
+    level = label.replace("_", ".")
+    return (
+        f"{said}.{lacks} gain: percent less error than the benchmark. held_{label}: percent of actuals inside the "
+        f"{level} % intervals of lead times when tested. Write with --to for every period."
+    )

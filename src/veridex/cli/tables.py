@@ -1,7 +1,9 @@
 """Tables on standard output: for people, as CSV, as JSON."""
 
 import json
+import shutil
 import sys
+import textwrap
 from typing import Any
 
 import numpy as np
@@ -12,10 +14,19 @@ from rich import box
 from rich.console import Console
 from rich.table import Table
 
-__all__ = ["show"]
+__all__ = ["paragraph", "show"]
+
+PARAGRAPH = 100
+"""Letters in a line of prose where there is no terminal."""
 
 WIDTH_WITHOUT_TERMINAL = 1000
 """A file or a pipe has no edge at which a table must be folded."""
+
+
+def paragraph(text: str) -> str:
+    """Prose broken into lines of the terminal's width."""
+    width = shutil.get_terminal_size().columns if sys.stdout.isatty() else PARAGRAPH
+    return textwrap.fill(text, width)
 
 
 def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = (), caption: str = "") -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 import typer
 
-from veridex.cli.tables import show
+from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.tuning import Tuning
 from veridex.core.methods.grammar import parse, split_lineup
 from veridex.errors import ParameterError
@@ -36,7 +36,7 @@ def show_tuning(tuning: Tuning, form: str) -> None:
     if form == "table":
         title = f"{tuning.base}: {', '.join(tuning.settings[0])}, {tuning.trial.scheme.in_words()}"
         show(frame, form, title=title, hide=("method",), caption=CAPTION)
-        typer.echo(tuning.in_words())
+        typer.echo(paragraph(tuning.in_words()))
     else:
         show(frame, form, title="")
         typer.echo(tuning.in_words(), err=True)

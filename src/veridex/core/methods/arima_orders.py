@@ -62,6 +62,7 @@ class _Walk:
         self.y, self.x, self.criterion, self.most = y, x, criterion, most
         self.tried: dict[Orders, Candidate] = {}
         self.best: Attempt | None = None
+        self.lowest = math.inf
 
     def value(self, one: Attempt | None) -> float:
         """The criterion; infinite for what cannot be chosen."""
@@ -78,8 +79,9 @@ class _Walk:
         start = None if neighbour is None else _start_from(neighbour, orders)
         one = attempt(orders, self.y, start, x=self.x)
         self.tried[orders] = Candidate(one, 1e3 * (time.perf_counter() - begun))
-        if self.value(one) < self.value(self.best) - 1e-9:
-            self.best = one
+        value = self.value(one)
+        if value < self.lowest - 1e-9:
+            self.best, self.lowest = one, value
             return True
         return False
 
