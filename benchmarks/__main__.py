@@ -65,7 +65,7 @@ def portfolio() -> float:
         vx.History.from_numbers(seasonal(i), start="2018-01", cadence="monthly", item=f"item-{i}")[f"item-{i}"]
         for i in range(100)
     ]
-    lineup = ["naive", "seasonal-naive", "simple-smoothing", "holt-winters", "arima p=1 d=1 q=1", "trend-dummies"]
+    lineup = ["naive", "seasonal-naive", "simple-smoothing", "holt-winters", "arima p=1 d=1 q=1", "trend-season"]
     history, scheme = vx.History.of(many), vx.RollingOrigin(horizon=12, origins=6)
     vx.backtest(vx.History.of(many[:1]), lineup, scheme)
     begun = time.perf_counter()
@@ -175,7 +175,7 @@ def main() -> None:
             start = "from the origin before" if warm_start else "from scratch"
             value = best_ms(fold(text, warm_start=warm_start), 200)
             report(f"fold of 96 months, {text}, {start}", value, 0.6, "ms")
-    for text in (additive, multiplicative, "arima p=1 d=1 q=1", "trend-dummies", "naive"):
+    for text in (additive, multiplicative, "arima p=1 d=1 q=1", "trend-season", "naive"):
         report(f"public fit on 96 months, {text}", best_ms(public_fit(text), 200), 1.5, "ms")
     report_baselines(report, seasonal(1))
     report_arima(report)

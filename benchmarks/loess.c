@@ -64,27 +64,27 @@ static int ascending(const void *a, const void *b) {
     return (x > y) - (x < y);
 }
 
-void decompose(const double *y, long n, long cycle, long season_width, long trend_width, long low_width, long inner,
+void decompose(const double *y, long n, long season_length, long season_width, long trend_width, long low_width, long inner,
                long outer, double *trend, double *season, double *weights) {
-    long size, wide = n + 2 * cycle;
-    double *rest = malloc(8 * n), *cycles = malloc(8 * wide), *low = malloc(8 * n), *one = malloc(8 * wide),
-           *two = malloc(8 * wide), *phase_out = malloc(8 * (wide / cycle + 3)), *ones = malloc(8 * n),
+    long size, wide = n + 2 * season_length;
+    double *rest = malloc(8 * n), *turns = malloc(8 * wide), *low = malloc(8 * n), *one = malloc(8 * wide),
+           *two = malloc(8 * wide), *phase_out = malloc(8 * (wide / season_length + 3)), *ones = malloc(8 * n),
            *absolute = malloc(8 * n);
     for (long t = 0; t < n; t++) { trend[t] = 0; weights[t] = 1; ones[t] = 1; }
     long j0 = (season_width + 9) / 10, j1 = (trend_width + 9) / 10, j2 = (low_width + 9) / 10;
     for (long turn = 0; turn <= outer; turn++) {
         for (long k = 0; k < inner; k++) {
             for (long t = 0; t < n; t++) rest[t] = y[t] - trend[t];
-            for (long phase = 0; phase < cycle; phase++) {
-                size = (n - phase - 1) / cycle + 1;
-                smooth(rest, phase, cycle, size, season_width, j0, weights, phase_out, 1);
-                for (long i = 0; i < size + 2; i++) cycles[phase + i * cycle] = phase_out[i];
+            for (long phase = 0; phase < season_length; phase++) {
+                size = (n - phase - 1) / season_length + 1;
+                smooth(rest, phase, season_length, size, season_width, j0, weights, phase_out, 1);
+                for (long i = 0; i < size + 2; i++) turns[phase + i * season_length] = phase_out[i];
             }
-            size = average(cycles, wide, cycle, one);
-            size = average(one, size, cycle, two);
+            size = average(turns, wide, season_length, one);
+            size = average(one, size, season_length, two);
             average(two, size, 3, one);
             smooth(one, 0, 1, n, low_width, j2, ones, low, 0);
-            for (long t = 0; t < n; t++) { season[t] = cycles[t + cycle] - low[t]; rest[t] = y[t] - season[t]; }
+            for (long t = 0; t < n; t++) { season[t] = turns[t + season_length] - low[t]; rest[t] = y[t] - season[t]; }
             smooth(rest, 0, 1, n, trend_width, j1, weights, trend, 0);
         }
         if (turn == outer) break;
@@ -96,5 +96,5 @@ void decompose(const double *y, long n, long cycle, long season_width, long tren
             weights[t] = u <= 0.001 ? 1 : u <= 0.999 ? (1 - u * u) * (1 - u * u) : 0;
         }
     }
-    free(rest); free(cycles); free(low); free(one); free(two); free(phase_out); free(ones); free(absolute);
+    free(rest); free(turns); free(low); free(one); free(two); free(phase_out); free(ones); free(absolute);
 }

@@ -6,7 +6,7 @@ import veridex as vx
 
 demand = files("veridex.demo") / "data" / "demand.csv"
 history = vx.read_history(demand, item="sku", period="month", demand="units").until("2025-08")
-lineup = ["seasonal-naive", "trend-dummies", "holt-winters season=additive damped=yes"]
+lineup = ["seasonal-naive", "trend-season", "holt-winters season=additive damped=yes"]
 scheme = vx.RollingOrigin(horizon=12, origins=10, stride=2, window=48)
 trial = vx.backtest(vx.History.of([history["smoker-01"], history["jar-honey-500"]]), lineup, scheme)
 

@@ -22,7 +22,7 @@ METHODS = [
     "last-change",
     "seasonal-mean",
     "moving-average window=4",
-    "weighted-average weights=[3, 2, 1]",
+    "moving-average weights=[3, 2, 1]",
     "simple-smoothing",
     "holt-winters season=additive",
     "holt-winters season=additive damped=yes",
@@ -35,13 +35,13 @@ METHODS = [
     "croston",
     "sba",
     "tsb",
-    "combination of=[naive, theta, weighted-average weights=[2, 1]] weights=middle",
+    "combination of=[naive, theta, moving-average weights=[2, 1]] weights=trimmed",
     "arima",
     "arima average=yes season=none",
     "arima p=0 d=1 q=1 P=0 D=1 Q=1",
     "arima p=1 d=1 q=1",
     "arima p=2 d=0 q=1",
-    "trend-dummies",
+    "trend-season",
     "linear-trend",
     "poly-trend degree=2 transform=log",
     "harmonic",
@@ -149,7 +149,7 @@ def trial_cells(trial, item, method, name):
 def scores_of(trial, item, method, *, summed=False):
     """Sizes of errors in standard errors that never shrink with the lead time; of sums from the first one on."""
     errors = trial_cells(trial, item, method, "actual") - trial_cells(trial, item, method, "forecast")
-    spread = np.maximum.accumulate(trial_cells(trial, item, method, "stderr"), axis=1)
+    spread = np.maximum.accumulate(trial_cells(trial, item, method, "std_error"), axis=1)
     if summed:
         errors, spread = errors.cumsum(axis=1), spread.cumsum(axis=1)
     return np.abs(errors) / spread

@@ -73,10 +73,10 @@ def likelihood() -> None:
     rng = np.random.default_rng(1)
     worst = {}
     for i in range(CASES):
-        p, d, q, seasonal_p, seasonal_d, seasonal_q = (int(order) for order in rng.integers(0, (3, 3, 3, 2, 2, 2)))
+        p, d, q, seasonal_p, D, seasonal_q = (int(order) for order in rng.integers(0, (3, 3, 3, 2, 2, 2)))
         o = Orders(p, d, q, 0, 0, 0, 1, 0)
         if i % 2:
-            o = Orders(p, min(d, 1), q, seasonal_p, seasonal_d, seasonal_q, int(rng.choice([3, 4, 6])), 0)
+            o = Orders(p, min(d, 1), q, seasonal_p, D, seasonal_q, int(rng.choice([3, 4, 6])), 0)
         near = i % 8 == 0
         blocks = []
         for size, sign in ((o.p, 1.0), (o.q, -1.0), (o.P, 1.0), (o.Q, -1.0)):
@@ -112,19 +112,19 @@ def estimates() -> None:
     for o, truth in MODELS:
         rng = np.random.default_rng(np.random.SeedSequence([5, *o]))
         found, inside, rejected = [], np.zeros(HORIZON), 0
-        points, stderr = np.empty(HORIZON), np.empty(HORIZON)
+        points, std_error = np.empty(HORIZON), np.empty(HORIZON)
         for _ in range(SERIES):
             y = simulated(rng, o, truth, N + HORIZON)
             one = attempt(o, y[:N])
             found.append(one.row[: len(truth)])
             fitted = np.empty(N)
-            replay_arima(y[:N], o, one.row, fitted, points, stderr)
-            series = vx.History.from_numbers(y[:N], cadence="counted", cycle_length=o.m)["demand"]
+            replay_arima(y[:N], o, one.row, fitted, points, std_error)
+            series = vx.History.from_numbers(y[:N], cadence="counted", season_length=o.m)["demand"]
             audit = audit_errors(y[:N] - fitted, series, 1, "arima", "training", len(truth))
             rejected += audit.checks[0].failed
             known = np.array([*truth, 100.0 if o.constant else 0.0, 1.0])
-            replay_arima(y[:N], o, known, fitted, points, stderr)
-            inside += np.abs(y[N:] - points) <= 1.959963984540054 * stderr
+            replay_arima(y[:N], o, known, fitted, points, std_error)
+            inside += np.abs(y[N:] - points) <= 1.959963984540054 * std_error
         mean, error = np.mean(found, axis=0), np.std(found, axis=0) / np.sqrt(SERIES)
         furthest = int(np.argmax(np.abs(mean - truth) / error))
         shares = " | ".join(f"{100 * inside[step - 1] / SERIES:.1f}" for step in STEPS)
@@ -140,7 +140,7 @@ def hostile() -> None:
     texts = ("arima", "arima p=1 d=1 q=1", "arima d=1 q=1 D=1 Q=1", "arima p=2 q=2 constant=no", "arima d=2 q=2")
     for i in range(FUZZED):
         y, text = history(rng), texts[i % len(texts)]
-        series = vx.History.from_numbers([*y, np.nan], cadence="counted", cycle_length=int(rng.choice([1, 4, 12])))
+        series = vx.History.from_numbers([*y, np.nan], cadence="counted", season_length=int(rng.choice([1, 4, 12])))
         try:
             fitted = vx.fit(series, text)
             points = fitted.forecast(5).points

@@ -7,12 +7,12 @@ import numpy as np
 
 import veridex as vx
 
-N, CYCLE, EACH = 144, 12, 50
+N, SEASON_LENGTH, EACH = 144, 12, 50
 
 
 def season(rng: np.random.Generator) -> np.ndarray:
-    wave = rng.normal(size=CYCLE)
-    return np.resize((wave - wave.mean()) / wave.std(), N)
+    harmonic = rng.normal(size=SEASON_LENGTH)
+    return np.resize((harmonic - harmonic.mean()) / harmonic.std(), N)
 
 
 def ar(rng: np.random.Generator) -> np.ndarray:
@@ -24,7 +24,7 @@ def ar(rng: np.random.Generator) -> np.ndarray:
 
 
 def seasonal_walk(rng: np.random.Generator) -> np.ndarray:
-    steps = rng.normal(size=(N // CYCLE, CYCLE))
+    steps = rng.normal(size=(N // SEASON_LENGTH, SEASON_LENGTH))
     steps[0] *= 4
     return 200 + steps.cumsum(axis=0).ravel()
 

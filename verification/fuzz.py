@@ -10,12 +10,12 @@ import veridex as vx
 HISTORIES = 5000
 METHODS = (
     *("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-mean", "moving-average window=2"),
-    *("weighted-average weights=[2, 1]", "simple-smoothing", "simple-smoothing error=multiplicative", "holt"),
+    *("moving-average weights=[2, 1]", "simple-smoothing", "simple-smoothing error=multiplicative", "holt"),
     *("holt damped=yes error=multiplicative", "holt-winters", "holt-winters damped=yes error=multiplicative"),
-    *("holt-winters season=multiplicative", "holt-winters region=admissible", "holt-winters starts=all"),
-    *("holt intervals=with-estimation", "smoothing", "smoothing average=yes", "smoothing cycles=[2, 3]", "theta"),
+    *("holt-winters season=multiplicative", "holt-winters constants=stable", "holt-winters estimate_starts=all"),
+    *("holt intervals=with-estimation", "smoothing", "smoothing average=yes", "smoothing seasons=[2, 3]", "theta"),
     *("theta optimised=yes season=multiplicative", "croston", "sba", "tsb"),
-    *("combination of=[naive, theta, tsb] weights=middle", "combination of=[mean, holt] weights=[1, 2]"),
+    *("combination of=[naive, theta, tsb] weights=trimmed", "combination of=[mean, holt] weights=[1, 2]"),
 )
 
 
@@ -55,11 +55,11 @@ def main() -> None:
     ends, broken, before = {"forecast": 0, "reason": 0}, [], 0
     for i in range(HISTORIES):
         y, text = history(rng), METHODS[i % len(METHODS)]
-        series = vx.History.from_numbers([*y, np.nan], cadence="counted", cycle_length=int(rng.choice([1, 4, 12])))
+        series = vx.History.from_numbers([*y, np.nan], cadence="counted", season_length=int(rng.choice([1, 4, 12])))
         try:
             fitted = vx.fit(series, text)
             forecast = fitted.forecast(5)
-            fine = np.isfinite(forecast.points).all() and (forecast.stderr >= 0).all()
+            fine = np.isfinite(forecast.points).all() and (forecast.std_error >= 0).all()
             fine = fine and (forecast.lower <= forecast.upper).all()
             said = bool(fitted.reason) and np.isnan(forecast.points).all()
             if fitted.available and fine and fitted.in_words() and fitted.equation():

@@ -43,8 +43,8 @@ def level(rng: np.random.Generator, n: int) -> np.ndarray:
 def winters(kind: str) -> Callable[[np.random.Generator, int], np.ndarray]:
     def make(rng: np.random.Generator, n: int) -> np.ndarray:
         y, state, slope = np.empty(n), 100.0, 0.3
-        wave = np.sin(2 * np.pi * np.arange(12) / 12)
-        season = 20 * wave if kind == "additive" else 1 + 0.2 * wave
+        harmonic = np.sin(2 * np.pi * np.arange(12) / 12)
+        season = 20 * harmonic if kind == "additive" else 1 + 0.2 * harmonic
         for t in range(n):
             shock, base, s = rng.normal(), state + slope, season[t % 12]
             if kind == "additive":
@@ -92,7 +92,7 @@ BANK = (
     ("sba", now_and_then),
     ("tsb", now_and_then),
     ("arima p=1 d=1 q=1", arima),
-    ("trend-dummies", trend),
+    ("trend-season", trend),
 )
 
 
@@ -108,12 +108,12 @@ def given() -> None:
     for form in FORMS:
         rng = np.random.default_rng(np.random.SeedSequence([8, *form]))
         inside = np.zeros(HORIZON)
-        points, stderr, fitted = np.empty(HORIZON), np.empty(HORIZON), np.empty(N)
+        points, std_error, fitted = np.empty(HORIZON), np.empty(HORIZON), np.empty(N)
         for _ in range(DRAWS_GIVEN):
             row = random_row(rng, form)
             y = simulated(rng, form, row, N + HORIZON)
-            replay_smoothing(y[:N], *form, row, fitted, points, stderr)
-            inside += np.abs(y[N:] - points) <= z * stderr
+            replay_smoothing(y[:N], *form, row, fitted, points, std_error)
+            inside += np.abs(y[N:] - points) <= z * std_error
         shares = " | ".join(f"{100 * inside[step - 1] / DRAWS_GIVEN:.1f}" for step in STEPS)
         print(f"| {form_words(form).removeprefix('smoothing ')} | {shares} |", flush=True)
     print()

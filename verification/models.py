@@ -27,8 +27,8 @@ def form_words(form: Form) -> str:
 def random_row(rng: np.random.Generator, form: Form) -> np.ndarray:
     """Parameters as demand may have them: a level of 100 that keeps above zero for some years."""
     alpha = rng.uniform(0.05, 0.8)
-    wave = np.sin(2 * np.pi * (np.arange(form.m) + rng.integers(M)) / M)
-    season = ([0.0], 15 * wave, 1 + 0.15 * wave)[form.season]
+    harmonic = np.sin(2 * np.pi * (np.arange(form.m) + rng.integers(M)) / M)
+    season = ([0.0], 15 * harmonic, 1 + 0.15 * harmonic)[form.season]
     row = [
         alpha,
         rng.uniform(0.01, 0.15) if form.trend else 0.0,

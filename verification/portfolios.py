@@ -9,7 +9,7 @@ import veridex as vx
 
 __all__ = ["FUTURES", "HORIZON", "ITEMS", "PROCESSES", "Portfolio", "portfolio"]
 
-ITEMS, N, HORIZON, FUTURES, CYCLE = 200, 96, 12, 100, 12
+ITEMS, N, HORIZON, FUTURES, SEASON_LENGTH = 200, 96, 12, 100, 12
 BURN = 36
 """Periods before the history, in which differenced processes come apart from where they began."""
 
@@ -40,22 +40,24 @@ def level(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
 def winters(rng: np.random.Generator, shocks: np.ndarray, multiplicative: bool) -> np.ndarray:
     alpha, beta, gamma = rng.uniform(0.1, 0.4), rng.uniform(0.0, 0.002), rng.uniform(0.02, 0.2)
     base, slope, spread = rng.uniform(150, 400), rng.uniform(0.0, 1.0), rng.uniform(0.03, 0.08)
-    wave = rng.uniform(0.1, 0.4) * np.sin(2 * np.pi * (np.arange(CYCLE) + rng.uniform(0, 12)) / CYCLE)
+    harmonic = rng.uniform(0.1, 0.4) * np.sin(
+        2 * np.pi * (np.arange(SEASON_LENGTH) + rng.uniform(0, 12)) / SEASON_LENGTH
+    )
     count = shocks.shape[0]
     state, trend = np.full(count, base), np.full(count, slope)
-    season = np.tile(1 + wave if multiplicative else base * wave, (count, 1))
+    season = np.tile(1 + harmonic if multiplicative else base * harmonic, (count, 1))
     y = np.empty(shocks.shape)
     for t, shock in enumerate(spread * shocks.T):
-        ahead, s = state + trend, season[:, t % CYCLE].copy()
+        ahead, s = state + trend, season[:, t % SEASON_LENGTH].copy()
         if multiplicative:
             y[:, t] = ahead * s * (1 + shock)
             state, trend = ahead * (1 + alpha * shock), trend + beta * ahead * shock
-            season[:, t % CYCLE] = s * (1 + gamma * (1 - alpha) * shock)
+            season[:, t % SEASON_LENGTH] = s * (1 + gamma * (1 - alpha) * shock)
         else:
             error = base * shock
             y[:, t] = ahead + s + error
             state, trend = ahead + alpha * error, trend + beta * error
-            season[:, t % CYCLE] = s + gamma * (1 - alpha) * error
+            season[:, t % SEASON_LENGTH] = s + gamma * (1 - alpha) * error
     return y
 
 
@@ -81,19 +83,21 @@ def airline(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
     theta, seasonal, spread = rng.uniform(-0.8, -0.2), rng.uniform(-0.8, -0.3), rng.uniform(3, 8)
     w = shocks.copy()
     w[:, 1:] += theta * shocks[:, :-1]
-    w[:, CYCLE:] += seasonal * shocks[:, :-CYCLE]
-    w[:, CYCLE + 1 :] += theta * seasonal * shocks[:, : -CYCLE - 1]
-    wave = rng.uniform(30, 100) * np.sin(2 * np.pi * (np.arange(shocks.shape[1]) + rng.uniform(0, 12)) / CYCLE)
+    w[:, SEASON_LENGTH:] += seasonal * shocks[:, :-SEASON_LENGTH]
+    w[:, SEASON_LENGTH + 1 :] += theta * seasonal * shocks[:, : -SEASON_LENGTH - 1]
+    harmonic = rng.uniform(30, 100) * np.sin(
+        2 * np.pi * (np.arange(shocks.shape[1]) + rng.uniform(0, 12)) / SEASON_LENGTH
+    )
     y = w.cumsum(axis=1)
-    for t in range(CYCLE, y.shape[1]):
-        y[:, t] += y[:, t - CYCLE]
-    return 400 + wave + spread * y
+    for t in range(SEASON_LENGTH, y.shape[1]):
+        y[:, t] += y[:, t - SEASON_LENGTH]
+    return 400 + harmonic + spread * y
 
 
 def trend_and_season(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
-    season = rng.normal(size=CYCLE) * rng.uniform(10, 40)
+    season = rng.normal(size=SEASON_LENGTH) * rng.uniform(10, 40)
     t = np.arange(shocks.shape[1])
-    return rng.uniform(150, 400) + rng.uniform(-0.4, 1.0) * t + season[t % CYCLE] + rng.uniform(5, 25) * shocks
+    return rng.uniform(150, 400) + rng.uniform(-0.4, 1.0) * t + season[t % SEASON_LENGTH] + rng.uniform(5, 25) * shocks
 
 
 PROCESSES: dict[str, tuple[str, Draw]] = {
@@ -102,7 +106,7 @@ PROCESSES: dict[str, tuple[str, Draw]] = {
     "multiplicative season": ("holt-winters season=multiplicative", multiplicative),
     "integrated": ("arima p=1 d=1 q=1", integrated),
     "seasonally integrated": ("arima p=0 d=1 q=1 P=0 D=1 Q=1", airline),
-    "trend and dummies": ("trend-dummies", trend_and_season),
+    "trend and dummies": ("trend-season", trend_and_season),
 }
 
 

@@ -25,8 +25,8 @@ SEASON = 20 * np.sin(2 * np.pi * TIME / 12) + 5 * np.cos(2 * np.pi * TIME / 6)
 FORMS = {
     "linear-trend": 100 + 0.5 * TIME,
     "poly-trend degree=2": 100 + 0.5 * TIME - 0.002 * TIME**2,
-    "trend-dummies": 100 + 0.5 * TIME + SEASON,
-    "harmonic waves=[2]": 100 + 0.5 * TIME + SEASON,
+    "trend-season": 100 + 0.5 * TIME + SEASON,
+    "harmonic harmonics=[2]": 100 + 0.5 * TIME + SEASON,
     "linear-trend transform=log": 4 + 0.01 * TIME,
     "bending-trend": 100 + 0.5 * TIME + SEASON,
 }
@@ -98,9 +98,9 @@ def drivers() -> None:
     worst = {False: 0.0, True: 0.0}
     beaten = 0
     for i in range(CASES):
-        p, d, q, seasonal_p, seasonal_d, seasonal_q = (int(order) for order in rng.integers(0, (3, 2, 3, 2, 2, 2)))
+        p, d, q, seasonal_p, D, seasonal_q = (int(order) for order in rng.integers(0, (3, 2, 3, 2, 2, 2)))
         m = int(rng.choice([3, 4, 6]))
-        o = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, m, int(rng.integers(2)))
+        o = Orders(p, d, q, seasonal_p, D, seasonal_q, m, int(rng.integers(2)))
         x = rng.normal(size=(int(rng.integers(45, 90)), int(rng.integers(1, 4)))).cumsum(axis=0)
         y = 50 + rng.normal(size=len(x)).cumsum() + x @ rng.normal(size=x.shape[1])
         holes = i % 3 == 0

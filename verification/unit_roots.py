@@ -34,9 +34,9 @@ def autoregression(rng: np.random.Generator, n: int) -> np.ndarray:
     return y[50:]
 
 
-def seasonal_walk(cycle: int):
+def seasonal_walk(season_length: int):
     """A season whose phases wander, each on its own."""
-    return lambda rng, n: rng.normal(size=(-(-n // cycle), cycle)).cumsum(axis=0).ravel()[:n]
+    return lambda rng, n: rng.normal(size=(-(-n // season_length), season_length)).cumsum(axis=0).ravel()[:n]
 
 
 def main() -> None:
@@ -77,16 +77,16 @@ def main() -> None:
         sizes = [rejection(other, walk, n, 6) for n in (60, 120, 400)]
         power = rejection(other, autoregression, 120, 7)
         print(f"| {name} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |", flush=True)
-    for cycle, window in ((4, 0), (4, 1), (12, 0), (12, 1)):
+    for season_length, window in ((4, 0), (4, 1), (12, 0), (12, 1)):
 
-        def stable(y, cycle=cycle, window=window):
-            return canova_hansen(y, cycle, lags=window)
+        def stable(y, season_length=season_length, window=window):
+            return canova_hansen(y, season_length, lags=window)
 
         sizes = [rejection(stable, noise, n, 8) for n in (60, 120, 400)]
-        power = rejection(stable, seasonal_walk(cycle), 120, 9)
+        power = rejection(stable, seasonal_walk(season_length), 120, 9)
         print(
-            f"| Canova-Hansen (cycle of {cycle}), window {window} | {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} "
-            f"| {power:.1f} |"
+            f"| Canova-Hansen (season of {season_length}), window {window} "
+            f"| {sizes[0]:.1f} | {sizes[1]:.1f} | {sizes[2]:.1f} | {power:.1f} |"
         )
     print("\nPower: unit root tests against an autoregressive root of 0.8, KPSS against a random walk,")
     print("Canova-Hansen against a seasonal random walk.")

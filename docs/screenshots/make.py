@@ -20,8 +20,9 @@ TIDY = f"{RAW} --tidy gaps=interpolate"
 ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
 SUIT = ONE.replace("smoker-01", "suit-ventilated")
 DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events events.csv"
-RIVALS = (
-    '--method "arima d=1 q=1 D=1 Q=1" --method "arima p=2 d=1 q=2 D=1 Q=1" --method "harmonic waves=[2]" --method naive'
+RIVALS = " ".join(
+    f'--method "{text}"'
+    for text in ("arima d=1 q=1 D=1 Q=1", "arima p=2 d=1 q=2 D=1 Q=1", "harmonic harmonics=[2]", "naive")
 )
 GRID = "--method moving-average --grid window=2,3,4,6,9,12,18,24"
 METHOD = '"holt-winters season=multiplicative"'

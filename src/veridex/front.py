@@ -49,7 +49,7 @@ def backtest(
     ----------
     history : History or ItemHistory
     lineup : sequence of str or Method, optional
-        The methods entered; by default about a dozen, as the cycle allows. The benchmarks are always
+        The methods entered; by default about a dozen, as the season allows. The benchmarks are always
         entered: `seasonal-naive` where there is a season, and `naive`.
     scheme : RollingOrigin or Holdout
     levels : sequence of float
@@ -87,7 +87,7 @@ def backtest(
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = History.of([history]) if isinstance(history, ItemHistory) else history
-    entered = default_lineup(many.cycle_length) if lineup is None else methods(lineup)
+    entered = default_lineup(many.season_length) if lineup is None else methods(lineup)
     explaining = Explaining(drivers, events, foresight)
     store = _store(checkpoint)
     pace = Pace(search_every=search_every, refit_every=refit_every)
@@ -250,8 +250,8 @@ def publish(
     wanted = Wanted(checked_levels(levels), checked_quantiles(asked), kind)
     if verdict is not None:
         tested = verdict.trial.history
-        if (tested.cadence, tested.cycle_length) != (many.cadence, many.cycle_length):
-            made = f"{tested.cadence.name} demand with a cycle of {tested.cycle_length}"
+        if (tested.cadence, tested.season_length) != (many.cadence, many.season_length):
+            made = f"{tested.cadence.name} demand with a season of {tested.season_length}"
             raise ParameterError("verdict", repr(verdict), f"it was made on {made}, which this history is not")
         if verdict.trial.driven and drivers is None and events is None:
             raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")

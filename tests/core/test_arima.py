@@ -98,7 +98,7 @@ def test_drivers_enter_by_generalised_least_squares(orders):
 def test_conditional_sums_of_squares_are_minimal(text):
     y = simulated(6, 90)
     fitted = vx.fit(
-        vx.History.from_numbers(y, cadence="counted", cycle_length=4), f"arima {text} likelihood=conditional"
+        vx.History.from_numbers(y, cadence="counted", season_length=4), f"arima {text} likelihood=conditional"
     )
     table = fitted.coefficients.set_index("name")["value"]
     o = method(fitted.method.text).family.prepare(fitted.method.settings, 4, 1, ()).orders
@@ -110,36 +110,36 @@ def test_conditional_sums_of_squares_are_minimal(text):
         at = dict(zip(names, at, strict=True))
         ar = [0.0] * o.p
         for j in range(o.p):
-            ar[j] = at.get(f"ar{j + 1}", 0.0)
-        ma = np.r_[1, [at.get(f"ma{j + 1}", 0.0) for j in range(o.q)]]
-        ma = np.convolve(ma, spread([at.get("sma1", 0.0)], 4)) if o.Q else ma
-        centred = z - at.get("mean", at.get("drift", 0.0))
+            ar[j] = at.get(f"AR lag {j + 1}", 0.0)
+        ma = np.r_[1, [at.get(f"MA lag {j + 1}", 0.0) for j in range(o.q)]]
+        ma = np.convolve(ma, spread([at.get("seasonal MA lag 4", 0.0)], 4)) if o.Q else ma
+        centred = z - at.get("mean", at.get("change per period", 0.0))
         left = np.convolve(centred, np.r_[1, -np.array(ar)])[o.p : z.size]
         return lfilter([1.0], ma, left)
 
     best = np.square(errors(table)).mean()
-    assert fitted.variance == pytest.approx(best, rel=1e-10) and fitted.nobs == z.size - o.p
-    assert fitted.log_likelihood == pytest.approx(-0.5 * fitted.nobs * (np.log(2 * np.pi * best) + 1), rel=1e-10)
+    assert fitted.variance == pytest.approx(best, rel=1e-10) and fitted.n == z.size - o.p
+    assert fitted.log_likelihood == pytest.approx(-0.5 * fitted.n * (np.log(2 * np.pi * best) + 1), rel=1e-10)
     assert best <= optimize.minimize(lambda at: np.square(errors(at)).mean(), table, method="Nelder-Mead").fun + 1e-9
     if text == "p=1":
         lagged = np.column_stack((np.ones(89), y[:-1]))
-        assert table["ar1"] == pytest.approx(np.linalg.lstsq(lagged, y[1:], rcond=None)[0][1], rel=1e-6)
+        assert table["AR lag 1"] == pytest.approx(np.linalg.lstsq(lagged, y[1:], rcond=None)[0][1], rel=1e-6)
     assert "conditional sum of squares" in fitted.in_words() and fitted.coefficients["std_error"].notna().all()
-    holes = vx.History.from_numbers([*y[:50], np.nan, *y[50:]], cadence="counted", cycle_length=4)
+    holes = vx.History.from_numbers([*y[:50], np.nan, *y[50:]], cadence="counted", season_length=4)
     assert "every value" in vx.fit(holes, f"arima {text} likelihood=conditional").reason
 
 
 def test_zeros_margins_and_flags_are_told():
-    fitted = vx.fit(vx.History.from_numbers(simulated(8), cadence="counted", cycle_length=4), "arima p=2 d=1 q=1 Q=1")
+    fitted = vx.fit(vx.History.from_numbers(simulated(8), cadence="counted", season_length=4), "arima p=2 d=1 q=1 Q=1")
     ar1, ar2, ma1, sma1 = fitted.coefficients["value"]
     for root in fitted.roots.to_dict("records"):
         zero = complex(root["real"], root["imaginary"])
-        value = {"ar": 1 - ar1 * zero - ar2 * zero**2, "ma": 1 + ma1 * zero, "sma": 1 + sma1 * zero}
+        value = {"AR": 1 - ar1 * zero - ar2 * zero**2, "MA": 1 + ma1 * zero, "seasonal MA": 1 + sma1 * zero}
         assert abs(value[root["polynomial"]]) < 1e-9 * max(1.0, abs(zero) ** 2)
     figures = fitted.summary
     zeros = fitted.roots.groupby("polynomial")["modulus"].min()
-    assert figures["stationarity_margin"] == pytest.approx(zeros["ar"] - 1)
-    assert figures["invertibility_margin"] == pytest.approx(min(zeros["ma"], zeros["sma"]) - 1)
+    assert figures["stationarity_margin"] == pytest.approx(zeros["AR"] - 1)
+    assert figures["invertibility_margin"] == pytest.approx(min(zeros["MA"], zeros["seasonal MA"]) - 1)
     assert figures["converged"] == 1 and figures["steps"] > 0 and 0 < figures["milliseconds"] < 1e4
     assert fitted.coefficients["stars"].tolist() == [
         "***" if p < 0.001 else "**" if p < 0.01 else "*" if p < 0.05 else "" for p in fitted.coefficients["p_value"]
@@ -156,13 +156,13 @@ def test_zeros_margins_and_flags_are_told():
 def test_paths_follow_the_forecast(text):
     fitted = vx.fit(monthly(Y), text)
     forecast, paths = fitted.forecast(15), fitted.simulate(15, 20_000)
-    assert paths.mean(axis=0) == pytest.approx(forecast.points, abs=0.03 * forecast.stderr.max())
-    assert paths.std(axis=0) == pytest.approx(forecast.stderr, rel=0.03)
+    assert paths.mean(axis=0) == pytest.approx(forecast.points, abs=0.03 * forecast.std_error.max())
+    assert paths.std(axis=0) == pytest.approx(forecast.std_error, rel=0.03)
     assert (fitted.simulate(15, 50) == fitted.simulate(15, 50)).all()
     assert (fitted.simulate(15, 50, seed=1) != fitted.simulate(15, 50)).any()
     if text == "naive":
         total = paths[:, :12].sum(axis=1).std()
-        assert total == pytest.approx(forecast.stderr[0] * np.sqrt(12 * 13 * 25 / 6), rel=0.03)
+        assert total == pytest.approx(forecast.std_error[0] * np.sqrt(12 * 13 * 25 / 6), rel=0.03)
 
 
 @pytest.mark.parametrize("orders", ORDERS)
@@ -199,8 +199,8 @@ def test_the_predictor_is_exact(orders):
     y = simulated(4, 64)
     (phi, theta, seasonal_phi, seasonal_theta), point = random_point(rng, orders)
     row = np.concatenate((point, [4.0]))
-    fitted, points, stderr = np.empty(64), np.empty(9), np.empty(9)
-    assert replay_arima(y, orders, row, fitted, points, stderr)
+    fitted, points, std_error = np.empty(64), np.empty(9), np.empty(9)
+    assert replay_arima(y, orders, row, fitted, points, std_error)
     full_phi = -np.convolve(np.r_[1, -phi], spread(-seasonal_phi, orders.m))[1:]
     full_theta = np.convolve(np.r_[1, theta], spread(seasonal_theta, orders.m))[1:]
     z = np.diff(y, orders.d)
@@ -222,7 +222,7 @@ def test_the_predictor_is_exact(orders):
     shorter = np.empty(1)
     assert replay_arima(y[:50], orders, row, np.empty(50), shorter, np.empty(1))
     assert fitted[50] == pytest.approx(shorter[0], rel=1e-8)
-    assert (np.diff(stderr) >= -1e-9).all() and stderr[0] == pytest.approx(2.0)
+    assert (np.diff(std_error) >= -1e-9).all() and std_error[0] == pytest.approx(2.0)
 
 
 def spread(coefficients, m):
@@ -249,7 +249,7 @@ def test_a_seasonal_estimate_is_not_beaten_by_a_library_optimiser():
     best = min(
         optimize.minimize(negative, start, method="Nelder-Mead").fun for start in ([0, 0], [-1, -1], [0.5, -0.5])
     )
-    fitted = vx.fit(vx.History.from_numbers(y, cadence="counted", cycle_length=4), "arima d=1 q=1 D=1 Q=1")
+    fitted = vx.fit(vx.History.from_numbers(y, cadence="counted", season_length=4), "arima d=1 q=1 D=1 Q=1")
     assert fitted.log_likelihood == pytest.approx(-best, abs=1e-6)
     assert fitted.coefficients["value"].to_numpy() == pytest.approx([-0.5, -0.6], abs=0.25)
 
@@ -264,9 +264,9 @@ def test_unknown_values_cost_nothing_but_themselves():
     # Changes over g months of a random walk have g times the variance: hand formula for the likelihood's variance.
     known = np.flatnonzero(~np.isnan(holes))
     squares = np.square(np.diff(y[known])) / np.diff(known)
-    assert walk.variance == pytest.approx(squares.mean(), rel=1e-9) and walk.nobs == 76
+    assert walk.variance == pytest.approx(squares.mean(), rel=1e-9) and walk.n == 76
     late = vx.fit(monthly(np.r_[y, np.nan, np.nan]), "arima d=1").forecast(2)
-    assert late.stderr == pytest.approx(np.sqrt(vx.fit(monthly(y), "arima d=1").variance * np.array([3, 4])))
+    assert late.std_error == pytest.approx(np.sqrt(vx.fit(monthly(y), "arima d=1").variance * np.array([3, 4])))
 
 
 @given(st.lists(st.floats(-1.9, 1.9), min_size=1, max_size=4))
@@ -281,7 +281,7 @@ def test_partial_autocorrelations_tell_stability_as_roots_do(coefficients):
 def test_intervals_with_estimation_hold_what_theory_says():
     # A mean estimated from n values of white noise adds s^2 / n; a drift of a random walk adds h^2 s^2 / n.
     y = 100 + np.random.default_rng(6).normal(size=40)
-    spreads = [fit_of(y, f"arima p=0 d=0 q=0 intervals={kind}").stderr for kind in ("model", "with-estimation")]
+    spreads = [fit_of(y, f"arima p=0 d=0 q=0 intervals={kind}").std_error for kind in ("model", "with-estimation")]
     degrees = 40 / 37  # from the sum over n to the mean of the scaled inverse chi-squared law with 39 degrees
     wanted = spreads[0].mean() * np.sqrt(degrees * (1 + 1 / 40))
     assert spreads[1].mean() == pytest.approx(wanted, rel=0.015)  # twelve leads of a thousand draws: error 0.7 %
@@ -289,12 +289,12 @@ def test_intervals_with_estimation_hold_what_theory_says():
     drifting = [fit_of(walk, f"arima d=1 constant=yes intervals={kind}") for kind in ("model", "with-estimation")]
     h = np.arange(1, 13)
     wider = np.sqrt((h + h**2 / 39) * 39 / 36 / h)
-    assert drifting[1].stderr / drifting[0].stderr == pytest.approx(wider, rel=0.08)
+    assert drifting[1].std_error / drifting[0].std_error == pytest.approx(wider, rel=0.08)
     assert (drifting[1].points == drifting[0].points).all()
     again = fit_of(walk, "arima d=1 constant=yes intervals=with-estimation")
     assert (again.upper == drifting[1].upper).all()
     searched = fit_of(Y, "arima intervals=with-estimation")
-    assert (searched.stderr > 0.95 * fit_of(Y, "arima").stderr).all()
+    assert (searched.std_error > 0.95 * fit_of(Y, "arima").std_error).all()
 
 
 def fit_of(values, text):
@@ -303,7 +303,7 @@ def fit_of(values, text):
 
 def test_chosen_lags_are_estimated_alone():
     fitted = vx.fit(monthly(Y), "arima lags=[1, 12] ma_lags=[2] d=1")
-    assert fitted.coefficients["name"].tolist() == ["ar1", "ar12", "ma2"] and fitted.parameters == 4
+    assert fitted.coefficients["name"].tolist() == ["AR lag 1", "AR lag 12", "MA lag 2"] and fitted.parameters == 4
     ar1, ar12, ma2 = fitted.coefficients["value"]
 
     def likelihood(u):
@@ -343,10 +343,15 @@ def test_wrong_words_are_refused(text, words):
 def test_equation_and_words_of_a_seasonal_model():
     fitted = vx.fit(monthly(Y), "arima p=1 d=0 q=1 P=0 D=1 Q=1 constant=yes")
     ar, ma, sma, _ = fitted.coefficients["value"]
-    assert fitted.coefficients["name"].tolist() == ["ar1", "ma1", "sma1", "drift"]
+    assert fitted.coefficients["name"].tolist() == [
+        "AR lag 1",
+        "MA lag 1",
+        "seasonal MA lag 12",
+        "change over 12 months",
+    ]
     left, right = fitted.equation().splitlines()[0].split(" = ")
     assert left.startswith(f"(1 {'-' if ar > 0 else '+'} {abs(ar):.4g} B) ((1 - B^12) y[t]")
     assert f"{abs(sma):.4g} B^12) error[t]" in right and f"{abs(ma):.4g} B)" in right
-    assert "the change over 12 months" in fitted.in_words() and "a cycle. A season is seen." in fitted.in_words()
+    assert "the change over 12 months" in fitted.in_words() and "a season. A season is seen." in fitted.in_words()
     short = vx.fit(vx.History.from_numbers([1.0, 3, 2, 5], cadence="counted"), "arima P=1")
     assert short.reason.startswith("the method needs a season")

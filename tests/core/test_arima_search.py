@@ -41,7 +41,7 @@ def test_a_thorough_search_is_not_worse():
 
 def test_next_steps_say_what_remains():
     steps = vx.fit(monthly(Y), "arima p=1 d=1").next_steps
-    assert steps[0].startswith("The cycle's lag remains (autocorrelation 0.") and "Q=1 or P=1" in steps[0]
+    assert steps[0].startswith("The season's lag remains (autocorrelation 0.") and "Q=1 or P=1" in steps[0]
     shocks = np.random.default_rng(0).normal(size=302)
     twice = vx.History.from_numbers(100 + shocks[2:] + 0.8 * shocks[:-2], cadence="counted")
     assert any("Lag 2 remains" in step and "try q=2 or p=2" in step for step in vx.fit(twice, "arima p=1").next_steps)
@@ -91,7 +91,7 @@ def test_pruning_drops_what_is_not_significant():
         y[t] = 0.6 * y[t - 3] + rng.normal()
     series = vx.History.from_numbers(y, cadence="counted")
     fitted = vx.fit(series, "arima p=3 d=0 q=0 constant=no prune=0.01")
-    assert fitted.coefficients["name"].tolist() == ["ar3"] and (fitted.coefficients["p_value"] < 0.01).all()
+    assert fitted.coefficients["name"].tolist() == ["AR lag 3"] and (fitted.coefficients["p_value"] < 0.01).all()
     alone = vx.fit(series, "arima lags=[3] constant=no")
     assert fitted.log_likelihood == pytest.approx(alone.log_likelihood, rel=1e-9)
     assert fitted.forecast(4).points == pytest.approx(alone.forecast(4).points, rel=1e-4)
@@ -117,6 +117,6 @@ def test_the_search_finds_what_made_the_series():
 
 @given(st.lists(st.one_of(st.floats(-1e12, 1e12), st.just(0.0), st.none()), min_size=1, max_size=40))
 def test_a_search_ends_in_numbers_or_a_reason(numbers):
-    fitted = vx.fit(vx.History.from_numbers([*numbers, None], cadence="counted", cycle_length=4), "arima")
+    fitted = vx.fit(vx.History.from_numbers([*numbers, None], cadence="counted", season_length=4), "arima")
     points = fitted.forecast(3).points
     assert (fitted.available and np.isfinite(points).all() and fitted.in_words()) or fitted.reason

@@ -60,7 +60,7 @@ def test_nothing_leaks(scheme):
     stops = one.arrays.origins[0] - one.history["smoker-01"].start + 1
     before = stops <= 84
     assert before.sum() == 13
-    for name in ("points", "stderr", "lower", "upper", "status", "training"):
+    for name in ("points", "std_error", "lower", "upper", "status", "training"):
         left, right = (getattr(trial.arrays, name)[0][:, before] for trial in (one, two))
         assert left.tobytes() == right.tobytes(), name
     assert one.arrays.points[0][:, ~before].tobytes() != two.arrays.points[0][:, ~before].tobytes()
@@ -190,7 +190,7 @@ def test_one_bad_item_never_stops_the_others():
     errors = trial.errors
     none = errors["forecast"].isna()
     assert (errors.loc[none, "reason"] != "").all()
-    assert np.isfinite(errors.loc[~none, ["forecast", "stderr", "lower_80", "upper_95"]]).all(axis=None)
+    assert np.isfinite(errors.loc[~none, ["forecast", "std_error", "lower_80", "upper_95"]]).all(axis=None)
     assert not none[errors["item"] == "smoker-01"].any()
     reasons = errors[none].groupby(["item", "method"])["reason"].first()
     assert reasons["negative", "holt-winters season=multiplicative"].startswith(

@@ -10,7 +10,7 @@ import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import slow_smoothing
 from veridex.core.numerics.smoothing import Form
-from veridex.core.numerics.smoothing_region import ADMISSIBLE, USUAL, is_admissible
+from veridex.core.numerics.smoothing_region import SHARES, STABLE, is_stable
 from veridex.core.numerics.smoothing_search import estimate_smoothing
 from veridex.core.numerics.smoothing_uncertainty import draw_rows
 
@@ -49,7 +49,7 @@ def test_theta_equals_its_recursion_and_is_not_beaten(optimised):
     forecast = fitted.forecast(5)
     assert forecast.points == pytest.approx(expected[-1] + weight * slope * np.arange(5), rel=1e-9)
     spread = np.sqrt(fitted.variance * (1 + np.arange(5) * values["alpha"] ** 2))
-    assert forecast.stderr == pytest.approx(spread, rel=1e-12)
+    assert forecast.std_error == pytest.approx(spread, rel=1e-12)
 
     def total(u):
         w = 1 / (1 + np.exp(-u[2])) if optimised else 0.5
@@ -103,14 +103,14 @@ def test_intermittent_methods_equal_their_recursions(name):
         for beta in np.linspace(0, 0.5, 21):
             assert errors <= 1.0005 * np.square(SPARE - plain_intermittent(SPARE, name, alpha, beta)[:-1]).sum()
     table = stated.coefficients.set_index("name")["value"]
-    chance = table["chance of demand"] if name == "tsb" else 1 / table["interval"]
+    chance = table["chance of demand"] if name == "tsb" else 1 / table["periods between demands"]
     spread = table["standard deviation of sizes"]
     rng = np.random.default_rng(1)
     sizes = rng.gamma((table["size"] / spread) ** 2, spread**2 / table["size"], size=400_000)
     simulated = np.where(rng.random(400_000) < chance, sizes, 0.0)
     forecast = stated.forecast(1, levels=(80, 95))
     assert forecast.points[0] == pytest.approx(simulated.mean(), rel=0.01)
-    assert forecast.stderr[0] == pytest.approx(simulated.std(), rel=0.01)
+    assert forecast.std_error[0] == pytest.approx(simulated.std(), rel=0.01)
     shares = [0.1, 0.025, 0.9, 0.975]
     assert bounds(forecast)[:, 0] == pytest.approx(np.quantile(simulated, shares), rel=0.02, abs=1e-12)
 
@@ -127,11 +127,11 @@ def test_intermittent_edges(name):
     assert (last < 1e-3) == (name == "tsb")  # the others wait for a demand that does not come
 
 
-MEMBERS = ["seasonal-naive", "drift", "holt-winters season=additive", "weighted-average weights=[3, 1]"]
+MEMBERS = ["seasonal-naive", "drift", "holt-winters season=additive", "moving-average weights=[3, 1]"]
 JOIN = {
     "equal": lambda stack: stack.mean(axis=0),
     "median": lambda stack: np.median(stack, axis=0),
-    "middle": lambda stack: (stack.sum(axis=0) - stack.max(axis=0) - stack.min(axis=0)) / 2,
+    "trimmed": lambda stack: (stack.sum(axis=0) - stack.max(axis=0) - stack.min(axis=0)) / 2,
     "[4, 3, 2, 1]": lambda stack: np.tensordot([0.4, 0.3, 0.2, 0.1], stack, axes=1),
 }
 
@@ -140,7 +140,7 @@ JOIN = {
 def test_combinations_join_points_and_quantiles(weights):
     together = fit(Y, f"combination of=[{', '.join(MEMBERS)}] weights={weights}").forecast(9)
     apart = [fit(Y, text).forecast(9) for text in MEMBERS]
-    for name in ("points", "lower", "upper", "stderr"):
+    for name in ("points", "lower", "upper", "std_error"):
         stack = np.array([getattr(one, name) for one in apart])
         assert getattr(together, name) == pytest.approx(JOIN[weights](stack), rel=1e-12)
 
@@ -165,12 +165,12 @@ def test_a_combination_says_who_was_left_out():
         ("combination of=[naive, naivety]", "Did you mean 'naive'?"),
         ("combination of=[naive, drift] weights=[1, 2, 3]", "2 members need 2 weights, got 3"),
         ("smoothing error=additive season=multiplicative", "needs multiplicative errors"),
-        ("smoothing cycles=[12] season=additive", "takes the seasons out first"),
+        ("smoothing seasons=[12] season=additive", "takes the seasons out first"),
         ("smoothing average=yes intervals=simulated", "intervals of an average"),
-        ("smoothing cycles=[1, 12]", "cycles must be up to four cycle lengths"),
+        ("smoothing seasons=[1, 12]", "seasons must be up to four season lengths"),
         ("holt phi=0.9", "phi damps the trend; add damped=yes"),
         ("holt-winters error=additive season=multiplicative", "needs multiplicative errors"),
-        ("holt alpha=1.5", "or add region=admissible"),
+        ("holt alpha=1.5", "or add constants=stable"),
     ],
 )
 def test_wrong_settings_are_refused(text, words):
@@ -211,21 +211,21 @@ def test_smoothing_averages_by_weights_of_the_criterion():
     assert fitted.forecast(4).upper == pytest.approx(
         np.tensordot(weights / weights.sum(), [part.upper for part in parts], axes=1), rel=1e-10
     )
-    second = weights @ (points**2 + np.array([part.stderr for part in parts]) ** 2) / weights.sum()
-    assert fitted.forecast(4).stderr == pytest.approx(np.sqrt(second - mean**2), rel=1e-8)
+    second = weights @ (points**2 + np.array([part.std_error for part in parts]) ** 2) / weights.sum()
+    assert fitted.forecast(4).std_error == pytest.approx(np.sqrt(second - mean**2), rel=1e-8)
 
 
-def test_smoothing_takes_several_cycles_out_first():
+def test_smoothing_takes_several_seasons_out_first():
     t = np.arange(24 * 30)
     day, week = 10 * np.sin(2 * np.pi * np.arange(24) / 24), np.repeat([4.0, 2, 0, 0, 0, -2, -4], 24)
     y = 80 + day[t % 24] + week[t % 168] + 0.5 * np.random.default_rng(1).normal(size=t.size)
     series = vx.History.from_numbers(y, start="2025-01-01", cadence="hourly", item="feeders")
-    fitted = vx.fit(series, "smoothing cycles=[24, 168]")
+    fitted = vx.fit(series, "smoothing seasons=[24, 168]")
     ahead = np.arange(t.size, t.size + 168)
     assert fitted.forecast(168).points == pytest.approx(80 + day[ahead % 24] + week[ahead % 168], abs=1.0)
     assert fitted.fitted_values[-168:] == pytest.approx(80 + day[t % 24][-168:] + week[t % 168][-168:], abs=1.0)
     assert "24 and 168 hours were taken out first" in fitted.in_words()
-    assert not vx.fit(series["feeders"].first(300), "smoothing cycles=[24, 168]").available
+    assert not vx.fit(series["feeders"].first(300), "smoothing seasons=[24, 168]").available
 
 
 @pytest.mark.parametrize("text", ["simple-smoothing", "holt-winters", "holt-winters season=multiplicative"])
@@ -233,11 +233,11 @@ def test_simulated_intervals(text):
     model = fit(Y, text).forecast(12)
     paths, again = (fit(Y, f"{text} intervals=simulated").forecast(12) for _ in range(2))
     assert (bounds(paths) == bounds(again)).all()
-    assert paths.stderr == pytest.approx(model.stderr, rel=0.1)
+    assert paths.std_error == pytest.approx(model.std_error, rel=0.1)
     assert (paths.points == model.points).all()
     wide = fit(Y, f"{text} intervals=with-estimation").forecast(12)
     # On a wall the estimate can only be too large: the level's alpha of one is drawn to one side.
-    assert (wide.stderr.mean() > paths.stderr.mean()) == text.startswith("holt")
+    assert (wide.std_error.mean() > paths.std_error.mean()) == text.startswith("holt")
     assert (np.diff(bounds(wide)[[1, 0, 2, 3]], axis=0) > 0).all()
 
 
@@ -255,27 +255,27 @@ def test_drawn_parameters_follow_the_large_sample_law():
     shocks = 2 * rng.normal(size=400)
     y = 100 + np.cumsum(np.r_[0, 0.4 * shocks[:-1]]) + shocks
     fitted = fit(y, "simple-smoothing")
-    rows = draw_rows(y, Form(1, 0, 0, 1), USUAL, np.full(4, np.nan), fitted.row, 20_000, np.random.default_rng(1))
+    rows = draw_rows(y, Form(1, 0, 0, 1), SHARES, np.full(4, np.nan), fitted.row, 20_000, np.random.default_rng(1))
     table = fitted.coefficients
     assert rows[:, [0, 4]].mean(axis=0) == pytest.approx(table["value"].to_numpy(), rel=0.01)
     # The observed and the expected information differ by chance.
     assert rows[:, [0, 4]].std(axis=0) == pytest.approx(table["std_error"].to_numpy(), rel=0.15)
     assert rows[:, -1].mean() == pytest.approx(fitted.variance * 398 / 396, rel=0.01)
-    for region, constants in ((USUAL, [np.nan, 0.3, np.nan, np.nan]), (ADMISSIBLE, [np.nan] * 4)):
+    for region, constants in ((SHARES, [np.nan, 0.3, np.nan, np.nan]), (STABLE, [np.nan] * 4)):
         form, fixed = Form(1, 2, 1, 12), np.array(constants)
         row, stats = np.empty(19), np.empty(4)
         estimate_smoothing(Y, *form, region, 1, fixed, np.zeros(19), row, stats)
         rows = draw_rows(Y, form, region, fixed, row, 500, np.random.default_rng(1))
-        assert (rows[:, 0] > 0).all() and np.isfinite(rows).all() and (rows[:, 3] <= 0.98).all()
-        if region == USUAL:
+        assert (rows[:, 0] >= 0).all() and np.isfinite(rows).all() and (rows[:, 3] <= 0.99).all()
+        if region == SHARES:
             assert (rows[:, 0] + rows[:, 2] <= 1 + 1e-12).all() and (rows[:, 1] == 0.3).all()
         else:
-            assert all(is_admissible(form, one) for one in rows)
+            assert all(is_stable(form, one) for one in rows)
 
 
 LINEUP = (
-    *("smoothing", "theta optimised=yes", "tsb", "holt damped=yes region=admissible"),
-    "combination of=[theta, holt, weighted-average weights=[2, 1]] weights=median",
+    *("smoothing", "theta optimised=yes", "tsb", "holt damped=yes constants=stable"),
+    "combination of=[theta, holt, moving-average weights=[2, 1]] weights=median",
 )
 
 
@@ -300,7 +300,7 @@ def test_a_backtest_forecasts_as_a_fit_at_each_origin():
     [
         ("simple-smoothing alpha=1", "it is the last month's, and everything before is forgotten"),
         ("simple-smoothing alpha=0.001", "it hardly moves, so that the whole history counts alike"),
-        ("simple-smoothing alpha=1.5 region=admissible", "it goes further than each month's change"),
+        ("simple-smoothing alpha=1.5 constants=stable", "it goes further than each month's change"),
         (
             "holt alpha=0.5 beta=0.5 damped=yes phi=0.9",
             "(fading by 10 % each month), which takes up 0.5 of each change",
@@ -310,8 +310,8 @@ def test_a_backtest_forecasts_as_a_fit_at_each_origin():
         ("smoothing average=yes", "15 smoothing forms are averaged; most weight, "),
         ("smoothing season=none criterion=bic", "Of the 6 smoothing forms that the data allow BIC prefers"),
         ("combination of=[naive, drift] weights=[1, 3]", "A weighted mean of 2 methods is forecast. [naive] The last"),
-        ("combination of=[naive, drift, mean] weights=middle", "The mean, without the highest and the lowest, of 3"),
-        ("seasonal-mean cycle=5", "(phase "),
+        ("combination of=[naive, drift, mean] weights=trimmed", "The mean, without the highest and the lowest, of 3"),
+        ("seasonal-mean season_length=5", "(phase "),
         ("theta alpha=0.5", "half of its weight lies on the last 1 month"),
     ],
 )
@@ -357,7 +357,7 @@ def test_equations_of_four_values(text, lines):
 def test_components_rebuild_the_forecasts_and_the_equation_has_the_numbers():
     fitted = fit(Y, "holt-winters alpha=0.3 beta=0.1 gamma=0.2 damped=yes phi=0.9")
     parts = fitted.components
-    again = (parts["level"] + 0.9 * parts["trend"]).to_numpy()[11:-1] + parts["season"].to_numpy()[:-12]
+    again = (parts["level"] + 0.9 * parts["slope"]).to_numpy()[11:-1] + parts["season_12"].to_numpy()[:-12]
     assert parts["fitted"].to_numpy()[12:] == pytest.approx(again, rel=1e-10)
     assert fitted.equation().splitlines()[:4] == [
         "forecast[t] = level[t-1] + 0.9 slope[t-1] + season[t-12]",
@@ -370,23 +370,23 @@ def test_components_rebuild_the_forecasts_and_the_equation_has_the_numbers():
     assert list(fit(Y, "drift").components.columns) == ["period", "fitted"]
 
 
-def test_admissible_constants_may_pass_one():
+def test_stable_constants_may_pass_one():
     rng = np.random.default_rng(2)
     shocks = rng.normal(size=300)
     y = 100 + np.cumsum(np.r_[0, shocks[:-1]] * 1.4) + shocks  # simple smoothing with alpha 1.4
-    fitted = fit(y, "simple-smoothing region=admissible")
+    fitted = fit(y, "simple-smoothing constants=stable")
     assert fitted.coefficients["value"][0] == pytest.approx(1.4, abs=0.1)
     assert fitted.log_likelihood > fit(y, "simple-smoothing").log_likelihood + 10
 
 
 @given(st.sampled_from([2, 5, 13]))
-def test_a_cycle_can_be_stated(cycle):
-    assert fit(Y, f"seasonal-naive cycle={cycle}").forecast(20).points == pytest.approx(
-        Y[96 - cycle + np.arange(20) % cycle]
+def test_a_season_length_can_be_stated(season_length):
+    assert fit(Y, f"seasonal-naive season_length={season_length}").forecast(20).points == pytest.approx(
+        Y[96 - season_length + np.arange(20) % season_length]
     )
-    means = [Y[j::cycle].mean() for j in range(cycle)]
-    points = fit(Y, f"seasonal-mean cycle={cycle}").forecast(20).points
-    assert points == pytest.approx([means[(96 + h) % cycle] for h in range(20)])
+    means = [Y[j::season_length].mean() for j in range(season_length)]
+    points = fit(Y, f"seasonal-mean season_length={season_length}").forecast(20).points
+    assert points == pytest.approx([means[(96 + h) % season_length] for h in range(20)])
 
 
 def test_unknown_values_are_passed_over():
@@ -401,5 +401,5 @@ def test_unknown_values_are_passed_over():
     assert found.fitted_values == pytest.approx(expected, rel=1e-10)
     assert found.forecast(2).points == pytest.approx([level + slope, level + 2 * slope], rel=1e-10)
     assert stats.norm.ppf(0.9) == pytest.approx(
-        (found.forecast(1, levels=80).upper[0, 0] - found.forecast(1).points[0]) / found.forecast(1).stderr[0]
+        (found.forecast(1, levels=80).upper[0, 0] - found.forecast(1).points[0]) / found.forecast(1).std_error[0]
     )

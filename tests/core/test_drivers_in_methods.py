@@ -38,7 +38,7 @@ def test_drivers_that_cannot_serve_are_named():
         vx.fit(y, "linear-trend drivers=[price]")
     assert "too little history" in vx.fit(counted([None, None]), "linear-trend", drivers=drivers_of([a])).reason
     late = vx.fit(y, "linear-trend drivers=[a@2]", drivers=drivers_of([a]))
-    assert late.nobs == 58 and "first 2 periods are left out" in late.notes[0]
+    assert late.n == 58 and "first 2 periods are left out" in late.notes[0]
     assert late.forecast(2).reason == ""
 
 
@@ -53,8 +53,11 @@ def test_observed_drivers_are_forecast_and_their_doubt_widens_the_interval():
     slope = observed.coefficients["value"][1]
     forecast = observed.forecast(6)
     assert forecast.points == pytest.approx(observed.coefficients["value"][0] + slope * ahead.points)
-    wanted = np.sqrt(known.forecast(6).stderr ** 2 + (slope * ahead.stderr) ** 2)
-    assert forecast.stderr == pytest.approx(wanted, rel=0.3) and (forecast.stderr > known.forecast(6).stderr).all()
+    wanted = np.sqrt(known.forecast(6).std_error ** 2 + (slope * ahead.std_error) ** 2)
+    assert (
+        forecast.std_error == pytest.approx(wanted, rel=0.3)
+        and (forecast.std_error > known.forecast(6).std_error).all()
+    )
     perfect = vx.fit(y, "driver-regression keep=all", drivers=seen, foresight="perfect").forecast(6)
     assert perfect.points == pytest.approx(known.forecast(6).points) and "perfect foresight" in perfect.reason
     again = vx.Fitted.from_json(observed.to_json())
@@ -77,7 +80,7 @@ def test_backtests_know_no_more_than_the_origin_did():
     changed[77:] += 50
     other = run(changed)
     first = trial.errors["origin"] == 74
-    columns = ["forecast", "stderr", "lower_80", "upper_95"]
+    columns = ["forecast", "std_error", "lower_80", "upper_95"]
     assert (trial.errors.loc[first, columns] == other.errors.loc[first, columns]).all(axis=None)
     perfect = run(a, "perfect")
     own = perfect.errors["method"] == lineup[0]
@@ -91,8 +94,8 @@ def test_backtests_know_no_more_than_the_origin_did():
     frame = pd.DataFrame({"period": np.arange(1, 81), "a": a})
     alone = vx.fit(history.first(74), lineup[0], drivers=vx.Drivers.from_frame(frame, cadence="counted")).forecast(3)
     fold = trial.errors[first & (trial.errors["method"] == lineup[0])]
-    assert fold["forecast"].to_numpy() == pytest.approx(alone.points) and fold["stderr"].to_numpy() == pytest.approx(
-        alone.stderr
+    assert fold["forecast"].to_numpy() == pytest.approx(alone.points) and fold["std_error"].to_numpy() == pytest.approx(
+        alone.std_error
     )
 
 
@@ -102,7 +105,7 @@ def events_of(months):
     ]}))  # fmt: skip
 
 
-@pytest.mark.parametrize("text", ["trend-dummies", "bending-trend", "arima p=1 D=1", "harmonic"])
+@pytest.mark.parametrize("text", ["trend-season", "bending-trend", "arima p=1 D=1", "harmonic"])
 def test_events_add_what_they_did(text):
     rng = np.random.default_rng(7)
     fairs = ["2018-05", "2019-09", "2021-03", "2022-11", "2024-02"]
@@ -117,7 +120,7 @@ def test_events_add_what_they_did(text):
     assert fitted.contributions(4)["fair"].to_numpy()[[*ordinals, 99]] == pytest.approx(effect["value"])
     assert "a period full of fair adds" in fitted.in_words().lower() and "fair[t]" in fitted.equation()
     same = vx.fit(monthly(y), text, events=events_of([f"{year}-05" for year in range(2018, 2026)]))
-    if text == "trend-dummies":
+    if text == "trend-season":
         assert same.available and "the effect of fair cannot be told apart" in same.in_words().lower()
     once = vx.fit(monthly(y), text, events=events_of(["2020-01"]))
     assert "cannot be told apart" in once.in_words()
@@ -182,8 +185,8 @@ HOSTILE = {
 TEXTS = [
     "linear-trend errors=autocorrelated",
     "poly-trend degree=6",
-    "trend-dummies",
-    "harmonic cycles=[5.5, 30]",
+    "trend-season",
+    "harmonic seasons=[5.5, 30]",
     "driver-regression",
     "driver-regression keep=all intercept=none",
     "bending-trend",
@@ -205,7 +208,7 @@ def test_every_method_ends_in_numbers_or_a_reason(name, driven):
         fitted = vx.fit(monthly(HOSTILE[name]), text, drivers=drivers)
         forecast = fitted.forecast(5)
         assert np.isfinite(forecast.points).all() or forecast.reason, text
-        assert np.isfinite(forecast.stderr).all() == np.isfinite(forecast.points).all(), text
+        assert np.isfinite(forecast.std_error).all() == np.isfinite(forecast.points).all(), text
         assert fitted.in_words() and (fitted.equation() or not fitted.available), text
         assert np.isfinite(fitted.simulate(3, 10)).all() == fitted.available, text
         for table in (
@@ -226,7 +229,7 @@ def test_an_observed_driver_may_come_late_but_has_no_gaps():
     y = counted(2 * a + rng.normal(size=60))
     late = pd.DataFrame({"period": np.arange(1, 59), "a": a[:58]})
     fitted = vx.fit(y, "linear-trend", drivers=vx.Drivers.from_frame(late, cadence="counted"))
-    assert fitted.available and fitted.nobs == 60 and "a is not recorded up to the end yet" in fitted.notes[0]
+    assert fitted.available and fitted.n == 60 and "a is not recorded up to the end yet" in fitted.notes[0]
     assert fitted.forecast(3).reason == ""
     later = vx.fit(y, "linear-trend", drivers=vx.Drivers.from_frame(late[:50], cadence="counted"))
     assert later.reason.startswith("a driver has no value in a period that is needed (a in 51)")

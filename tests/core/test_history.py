@@ -54,7 +54,7 @@ def test_unreadable_periods_are_refused(word):
 
 def test_bare_numbers():
     series = monthly([12, None, 11])["smoker-01"]
-    assert (series.item, series.unit, series.cycle_length, len(series)) == ("smoker-01", "units", 12, 3)
+    assert (series.item, series.unit, series.season_length, len(series)) == ("smoker-01", "units", 12, 3)
     assert np.array_equal(series.values, [12, np.nan, 11], equal_nan=True)
     assert series.periods.tolist() == np.array(["2018-01", "2018-02", "2018-03"], dtype="datetime64[s]").tolist()
     assert series.periods.dtype == np.dtype("datetime64[s]")
@@ -183,7 +183,7 @@ def test_a_frame_of_a_history_gives_the_history_back(numbers):
         ({"cadence": "monthy"}, "Did you mean 'monthly'"),
         ({"item": "skuu"}, "no column 'skuu' for the item; its columns are sku, day, qty. Did you mean 'sku'"),
         ({"absent": "maybe"}, "it is one of 'zero', 'unknown'"),
-        ({"cycle_length": 0}, "a cycle has at least one period"),
+        ({"season_length": 0}, "a season has at least one period"),
         ({"frame": table([])}, "has 0 periods; a history needs 1"),
         (
             {"frame": table([("a", "2024-01", 1), ("a", "x", 1), ("a", "y", 1)])},
@@ -229,7 +229,7 @@ def test_one_series_is_asked_for_where_one_is_wanted():
 def test_coarser_cadences_add_up_and_parts_are_unknown(cadence, start, coarser, n, expected):
     history = vx.History.from_numbers(np.ones(n), start=start, cadence=cadence, item="jar")
     coarse = history.at_cadence(coarser)
-    assert coarse.cadence.name == coarser and coarse.cycle_length == coarse.cadence.cycle_length
+    assert coarse.cadence.name == coarser and coarse.season_length == coarse.cadence.season_length
     assert np.array_equal(coarse["jar"].values, expected, equal_nan=True)
     mean = history.at_cadence(coarser, gather="mean")["jar"].values
     assert np.array_equal(mean, np.where(np.isnan(expected), np.nan, 1.0), equal_nan=True)

@@ -1,4 +1,4 @@
-"""Decomposition, cycles, breaks and audits against plain computations and what was put into a series."""
+"""Decomposition, seasons, breaks and audits against plain computations and what was put into a series."""
 
 import numpy as np
 import pandas as pd
@@ -44,20 +44,20 @@ def plain_smooth(y, weights, width, places):
 @pytest.mark.parametrize("run", [decompose_by_loess, decompose_by_loess.py_func], ids=["compiled", "plain"])
 def test_loess_decomposition_by_its_definition(run):
     """Two inner loops of Cleveland et al. (1990), section 2, with NumPy's own least squares."""
-    y, cycle, n = seasonal_values(3, 72), 12, 72
+    y, season_length, n = seasonal_values(3, 72), 12, 72
     ones, trend = np.ones(n), np.zeros(n)
     for _ in range(2):
-        cycles = np.empty(n + 24)
+        seasons = np.empty(n + 24)
         for phase in range(12):
             own = (y - trend)[phase::12]
-            cycles[phase::12] = plain_smooth(own, np.ones(own.size), 7, range(-1, own.size + 1))
+            seasons[phase::12] = plain_smooth(own, np.ones(own.size), 7, range(-1, own.size + 1))
         low = np.convolve(
-            np.convolve(np.convolve(cycles, ones[:12] / 12, "valid"), ones[:12] / 12, "valid"), ones[:3] / 3, "valid"
+            np.convolve(np.convolve(seasons, ones[:12] / 12, "valid"), ones[:12] / 12, "valid"), ones[:3] / 3, "valid"
         )
-        season = cycles[12:-12] - plain_smooth(low, ones, 13, range(n))
+        season = seasons[12:-12] - plain_smooth(low, ones, 13, range(n))
         trend = plain_smooth(y - season, ones, 23, range(n))
     found = [np.empty(n) for _ in range(3)]
-    run(y, cycle, 7, 23, 13, 2, 0, ones, *found)
+    run(y, season_length, 7, 23, 13, 2, 0, ones, *found)
     assert found[0] == pytest.approx(trend, rel=1e-8) and found[1] == pytest.approx(season, rel=1e-6, abs=1e-6)
 
 
@@ -67,17 +67,17 @@ def test_parts_add_up_or_multiply():
     for by in ("loess", "classical"):
         for form in ("additive", "multiplicative"):
             parts = vx.decompose(monthly(y), by, form=form)
-            again = parts.trend * parts.seasonal * parts.remainder if form == "multiplicative" else None
-            again = parts.trend + parts.seasonal + parts.remainder if again is None else again
+            again = parts.trend * parts.seasonal * parts.rest if form == "multiplicative" else None
+            again = parts.trend + parts.seasonal + parts.rest if again is None else again
             known = ~np.isnan(again)
             assert again[known] == pytest.approx(y[known]) and known.sum() >= 96 - 2 - 12 * (by == "classical") - 26
-            assert parts.strengths["season 12"] > 0.8 and parts.strengths["trend"] > 0.7
+            assert parts.strengths["season_12"] > 0.8 and parts.strengths["trend"] > 0.7
     assert not np.isnan(vx.decompose(monthly(y)).trend).any()
     frame = vx.decompose(monthly(y)).to_frame()
-    assert frame.columns.tolist() == ["item", "period", "demand", "trend", "season_12", "remainder", "adjusted"]
-    freak = seasonal_values(1, 96)
-    freak[50] *= 5
-    clean, bent = vx.decompose(monthly(seasonal_values(1, 96))), vx.decompose(monthly(freak))
+    assert frame.columns.tolist() == ["item", "period", "demand", "season_12", "adjusted", "trend", "rest"]
+    outlying = seasonal_values(1, 96)
+    outlying[50] *= 5
+    clean, bent = vx.decompose(monthly(seasonal_values(1, 96))), vx.decompose(monthly(outlying))
     assert np.abs(clean.trend - bent.trend).max() < 0.05 * clean.trend.mean()  # its weight is zero
 
 
@@ -87,7 +87,7 @@ def test_a_classical_decomposition_by_hand():
     parts = vx.decompose(vx.History.from_numbers(y, start="2020-Q1", cadence="quarterly"), "classical")
     assert np.isnan(parts.trend[[0, 1, -2, -1]]).all()
     assert parts.trend[2:-2].tolist() == [25.5, 26.5, 27.5, 28.5, 29.5, 30.5, 31.5, 32.5]
-    assert parts.seasonal[:4].tolist() == [-13.5, -4.5, 4.5, 13.5] and np.nanmax(np.abs(parts.remainder)) == 0
+    assert parts.seasonal[:4].tolist() == [-13.5, -4.5, 4.5, 13.5] and np.nanmax(np.abs(parts.rest)) == 0
 
 
 def test_two_seasons_are_told_apart():
@@ -95,9 +95,9 @@ def test_two_seasons_are_told_apart():
     week, year = 10 * np.sin(2 * np.pi * t / 7), 30 * np.cos(2 * np.pi * t / 364)
     y = 100 + week + year + np.random.default_rng(3).normal(size=t.size)
     history = vx.History.from_numbers(y, start="2020-01-01", cadence="daily")
-    parts = vx.decompose(history, cycles=[7, 364])
-    assert np.corrcoef(parts.seasons[0], week)[0, 1] > 0.99 and np.corrcoef(parts.seasons[1], year)[0, 1] > 0.99
-    assert min(parts.strengths[name] for name in ("season 7", "season 364")) > 0.9
+    parts = vx.decompose(history, seasons=[7, 364])
+    assert np.corrcoef(parts.by_season[0], week)[0, 1] > 0.99 and np.corrcoef(parts.by_season[1], year)[0, 1] > 0.99
+    assert min(parts.strengths[name] for name in ("season_7", "season_364")) > 0.9
 
 
 @pytest.mark.parametrize(
@@ -105,7 +105,7 @@ def test_two_seasons_are_told_apart():
     [
         (lambda: vx.decompose(monthly(range(20))).reason, "too little history: 20 known periods, 24 needed"),
         (lambda: vx.decompose(monthly(range(30)), form="multiplicative").reason, "not above zero everywhere"),
-        (lambda: vx.decompose(vx.History.from_numbers(range(9), cadence="counted")).reason, "state one with cycles="),
+        (lambda: vx.decompose(vx.History.from_numbers(range(9), cadence="counted")).reason, "state one with seasons="),
         (lambda: vx.decompose(monthly([None] * 30)).reason, "no known value"),
     ],
 )
@@ -117,8 +117,8 @@ def test_wrong_words_are_refused():
     series = monthly(WALK)
     for call, words in (
         (lambda: vx.decompose(series, "magic"), "it is one of 'loess', 'classical'"),
-        (lambda: vx.decompose(series, "classical", cycles=[4, 12]), "takes out one season"),
-        (lambda: vx.decompose(series, cycles=1), "after two periods or more"),
+        (lambda: vx.decompose(series, "classical", seasons=[4, 12]), "takes out one season"),
+        (lambda: vx.decompose(series, seasons=1), "after two periods or more"),
         (lambda: vx.correlogram(series, d=3), "from 0 to 2"),
         (lambda: vx.correlogram(series, lags=0), "from 1 on"),
         (lambda: vx.stationarity(series, choose="hope"), "it is 'aic', 'bic' or 't'"),
@@ -174,7 +174,7 @@ def test_audits_lose_the_degrees_that_were_spent_and_have_reasons(trial):
 
 
 @pytest.mark.parametrize(
-    ("cadence", "build", "cycles"),
+    ("cadence", "build", "seasons"),
     [
         ("monthly", lambda t: 20 * np.sin(2 * np.pi * t / 12), (12,)),
         ("daily", lambda t: 10 * np.sin(2 * np.pi * t / 7) + 20 * np.cos(2 * np.pi * t / 365), (365, 7)),
@@ -184,25 +184,25 @@ def test_audits_lose_the_degrees_that_were_spent_and_have_reasons(trial):
         ("counted", lambda t: 0 * t, ()),
     ],
 )
-def test_cycles_are_found_several_at_once(cadence, build, cycles):
+def test_seasons_are_found_several_at_once(cadence, build, seasons):
     t = np.arange(1095 if cadence in ("daily", "hourly") else 204)
     y = 100 + build(t) + 2 * np.random.default_rng(5).normal(size=t.size)
     y[11] = np.nan
     start = None if cadence == "counted" else "2020-01-01"
     found = vx.seasons(vx.History.from_numbers(y, start=start, cadence=cadence))
-    assert set(found.cycles) == set(cycles)
+    assert set(found.lengths) == set(seasons)
     assert all(season.strength > 0.3 and season.p_value < 1e-6 for season in found.found)
-    assert ("no season" in found.reading) == (cycles == ())
+    assert ("no season" in found.reading) == (seasons == ())
 
 
-def test_cycles_that_the_planner_names_are_listed():
-    found = vx.seasons(monthly(seasonal_values(1, 96)), cycles=[5, 12])
-    assert found.cycles == (12,) and found.table["cycle"].tolist() == [12, 5]
+def test_seasons_that_the_planner_names_are_listed():
+    found = vx.seasons(monthly(seasonal_values(1, 96)), stated=[5, 12])
+    assert found.lengths == (12,) and found.table["season_length"].tolist() == [12, 5]
     assert found.table["seen"].tolist() == ["named", "named"] and found.table["strength"][1] < 0.1
     assert "too little history" in vx.seasons(monthly([1, 2])).reading
     assert vx.seasons(monthly([4.0] * 30)).reason == "all values are equal"
     with pytest.raises(vx.VeridexError, match="after two periods or more"):
-        vx.seasons(monthly(WALK), cycles=1)
+        vx.seasons(monthly(WALK), stated=1)
 
 
 def test_breaks_of_level_and_trend_are_dated():

@@ -137,11 +137,11 @@ def test_a_trial_survives_its_file(tmp_path, scheme):
 
 def test_scores_alone_take_half_the_memory(tmp_path):
     whole, lean = (vx.backtest(portfolio(), ["theta", "holt"], SCHEME, keep=keep) for keep in ("all", "scores"))
-    held = [(t.arrays.stderr, t.arrays.lower, t.arrays.upper) for t in (whole, lean)]
+    held = [(t.arrays.std_error, t.arrays.lower, t.arrays.upper) for t in (whole, lean)]
     sizes = [sum(a.strides[0] * a.shape[0] for a in arrays) for arrays in held]
-    assert sizes[1] < 0.45 * sizes[0] and lean.arrays.stderr.strides == (0, 0, 0, 0)
+    assert sizes[1] < 0.45 * sizes[0] and lean.arrays.std_error.strides == (0, 0, 0, 0)
     pd.testing.assert_frame_equal(lean.standings(), whole.standings(), rtol=1e-6)
-    assert lean.errors["stderr"].isna().all() and vx.decide(lean).why("item-2") == vx.decide(whole).why("item-2")
+    assert lean.errors["std_error"].isna().all() and vx.decide(lean).why("item-2") == vx.decide(whole).why("item-2")
     again = vx.read_trial(vx.write(lean, tmp_path / "t.parquet"))
     pd.testing.assert_frame_equal(again.standings(), lean.standings(), check_exact=True)
     with pytest.raises(vx.VeridexError, match="say 'all' or 'scores'"):
@@ -255,10 +255,10 @@ def test_equal_accuracy_ranks_and_bootstrap_by_their_formulas():
     plain = d.mean() / np.sqrt(d.var() / 40) * np.sqrt((40 + 1 - 2) / 40)
     assert found.statistic == pytest.approx(plain) and found.p_value == pytest.approx(2 * stats.t(39).sf(abs(plain)))
     far = diebold_mariano(a, b, 4)
-    waves = [
+    harmonics = [
         np.sqrt(2 / 40) * sum((d - d.mean()) * np.cos(np.pi * j * (np.arange(40) + 0.5) / 40)) for j in range(1, 6)
     ]
-    t = d.mean() / np.sqrt(np.mean(np.square(waves)) / 40)
+    t = d.mean() / np.sqrt(np.mean(np.square(harmonics)) / 40)
     assert far.statistic == pytest.approx(t) and far.p_value == pytest.approx(2 * stats.t(5).sf(abs(t)))
     assert (
         "36 needed" in diebold_mariano(a[:30], b[:30], 12).reason and "same amount" in diebold_mariano(a, a, 1).reason
@@ -313,7 +313,7 @@ def test_nothing_leaks_with_drivers_events_and_rules():
     one, two = run(y, weather), run(other, seen)
     stops = one.arrays.origins[0] - one.history["smoker-01"].start + 1
     before = stops <= 84
-    for name in ("points", "stderr", "lower", "upper", "status", "training", "parameters"):
+    for name in ("points", "std_error", "lower", "upper", "status", "training", "parameters"):
         left, right = (getattr(trial.arrays, name)[0][:, before] for trial in (one, two))
         assert left.tobytes() == right.tobytes(), name
     assert one.arrays.points[0][:, ~before].tobytes() != two.arrays.points[0][:, ~before].tobytes()

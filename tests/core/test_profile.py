@@ -6,7 +6,7 @@ import pytest
 
 import veridex as vx
 from conftest import monthly, seasonal_values
-from veridex.core.diagnosis.cycles import candidate_cycles
+from veridex.core.diagnosis.seasons import candidate_seasons
 from veridex.core.tidying.life import alive
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items
@@ -34,7 +34,7 @@ def test_demand_classes(values, interval, variation, kind):
     span = row["periods"] - row["leading_zeros"] - row["trailing_zeros"]
     assert row["demand_class"] == kind
     if kind != "none":
-        assert row["interval"] == pytest.approx(span / sizes.size) and row["size_variation"] == pytest.approx(expected)
+        assert row["interval"] == pytest.approx(span / sizes.size) and row["cv_squared"] == pytest.approx(expected)
         assert row["interval"] == pytest.approx(interval, abs=0.3)
 
 
@@ -57,12 +57,12 @@ def test_counts_and_shares(demand, data):
         ("jar-honey-250", "2023-06"),
         ("wax-sheet-national", "2019-08"),
     ):
-        assert period in table.loc[item, "freak_periods"]
+        assert period in table.loc[item, "outlier_periods"]
     assert table.loc["queen-cage", "spread_change"][:4] in ("2021", "2022")
     assert table.loc["fondant-12kg", "season_strength"] > 0.9 > 0.4 > table.loc["fondant-12kg", "trend_strength"]
     assert table.loc["frames-plastic-10", "trend_strength"] > 0.9
-    assert all(table.loc[item, "cycles"][:1] == (12,) for item in ("fondant-12kg", "smoker-01", "jar-honey-500"))
-    assert table["freak_values"].sum() < 0.01 * table["periods"].sum()
+    assert all(table.loc[item, "seasons"][:1] == (12,) for item in ("fondant-12kg", "smoker-01", "jar-honey-500"))
+    assert table["outliers"].sum() < 0.01 * table["periods"].sum()
 
 
 def test_the_profile_of_a_tidied_history_is_that_of_its_raw_values():
@@ -73,7 +73,7 @@ def test_the_profile_of_a_tidied_history_is_that_of_its_raw_values():
 
 
 @pytest.mark.parametrize(
-    ("build", "cycle", "expected"),
+    ("build", "season_length", "expected"),
     [
         (lambda t: np.sin(2 * np.pi * t / 12), 12, (12,)),
         (lambda t: np.sin(2 * np.pi * t / 7) + (t % 7 == 3), 7, (7,)),
@@ -82,10 +82,10 @@ def test_the_profile_of_a_tidied_history_is_that_of_its_raw_values():
         (lambda t: np.random.default_rng(1).normal(size=t.size), 12, ()),
     ],
 )
-def test_candidate_cycles(build, cycle, expected):
+def test_candidate_seasons(build, season_length, expected):
     t = np.arange(240.0)
     noise = 0.05 * np.random.default_rng(0).normal(size=240)
-    found = candidate_cycles(build(t) + (noise if build(t).any() else 0), cycle)
+    found = candidate_seasons(build(t) + (noise if build(t).any() else 0), season_length)
     assert found[:1] == expected
 
 
@@ -102,11 +102,11 @@ def test_a_page_reads_well():
     values[[10, 11]] = np.nan
     values[33] *= 3
     text = page(profile_items(monthly(values))[0])
-    assert text.splitlines()[0] == "smoker-01: monthly demand in units, 2018-01 to 2024-12, 84 months, a cycle of 12."
+    assert text.splitlines()[0] == "smoker-01: monthly demand in units, 2018-01 to 2024-12, 84 months, a season of 12."
     assert "2 unknown (2018-11, 2018-12)" in text
     assert "smooth: wanted in nearly every period, in even quantities" in text
     assert "it repeats itself after 12 months" in text
-    assert "Freak value in 2020-10: " in text and "freak from 3.5 on" in text
+    assert "Outlier in 2020-10: " in text and "an outlier from 3.5 on" in text
     assert "100.0 % of all items, rank 1." in text
     short = page(profile_items(vx.History.from_numbers([0, 0, 0], cadence="counted"))[0])
     assert "Demand is never wanted" in short and "Too few values to tell" in short

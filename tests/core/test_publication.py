@@ -16,7 +16,7 @@ from veridex.figures.forecast import draw_forecast
 def test_publication_holds_history_and_forecasts(orders, verdict, publication):
     frame = publication.frame
     assert frame.columns.tolist() == [
-        "item", "period", "kind", "step", "value", "stderr", "lower_80", "upper_80", "lower_95", "upper_95",
+        "item", "period", "kind", "step", "value", "std_error", "lower_80", "upper_80", "lower_95", "upper_95",
         "method", "tested", "reason", "scenario", "half_width_80", "half_width_80_percent", "half_width_95",
         "half_width_95_percent", "intervals",
     ]  # fmt: skip
@@ -33,7 +33,7 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
         assert ahead["upper_95"].to_numpy() == pytest.approx(refit.points + above)
         assert ahead["period"].iloc[0] == np.datetime64("2025-09-01")
     past = frame[frame["kind"] == "actual"]
-    assert past[["step", "stderr", "lower_80", "tested"]].isna().all(axis=None)
+    assert past[["step", "std_error", "lower_80", "tested"]].isna().all(axis=None)
     assert (publication.forecasts["kind"] == "forecast").all() and repr(publication).startswith("Publication(10 items")
 
 
@@ -68,7 +68,7 @@ def test_conformal_and_average_bounds_come_from_the_backtest(deep):
     others = [scores_of(deep.trial, other, text) for other, text in winners.items() if other != item]
     fitted = vx.fit(history[item], method).forecast(4, levels=(80,))
     drawn, pooled = towards_others(plain_quantiles(own, 80), others, 80, len(own))
-    half = drawn * np.maximum.accumulate(fitted.stderr)
+    half = drawn * np.maximum.accumulate(fitted.std_error)
     model = pooled / 1.2815515655446004 * (fitted.upper[0] - fitted.points)
     published = {kind: vx.publish(history, deep, horizon=4, levels=(80, 99.5), intervals=kind) for kind in
                  ("conformal", "average")}  # fmt: skip
@@ -127,7 +127,7 @@ def test_totals_have_their_own_calibration(deep):
         simulated[item] = np.quantile(sums - sums.mean(axis=0), (0.1, 0.9), axis=0)
         others = [own for other, own in scores.items() if other != item]
         drawn, pooled = towards_others(plain_quantiles(scores[item], 80), others, 80, len(scores[item]))
-        spread = np.maximum.accumulate(forecast.stderr).cumsum()
+        spread = np.maximum.accumulate(forecast.std_error).cumsum()
         conformal[item], asked[item] = drawn * spread, pooled * spread
     # Simulated totals are too narrow by what the other items' errors ask for, on the mean.
     factor = np.mean([asked[item] / (0.5 * (simulated[item][1] - simulated[item][0])) for item in winners], axis=0)
@@ -222,7 +222,7 @@ def test_only_tested_levels_lead_times_and_cadences_are_called_tested(orders, ve
     unknown = monthly([np.nan] * 40)
     nothing = vx.publish(unknown, vx.decide(vx.backtest(unknown, scheme=vx.Holdout(last=3))), horizon=2)
     assert nothing.forecasts["tested"].tolist() == [False, False]
-    with pytest.raises(vx.VeridexError, match="made on monthly demand with a cycle of 12"):
+    with pytest.raises(vx.VeridexError, match="made on monthly demand with a season of 12"):
         vx.publish(orders.at_cadence("quarterly"), verdict)
 
 

@@ -37,14 +37,14 @@ def design_of(text, n):
     """Columns of each trend method in plain NumPy, without its intercept."""
     t = np.arange(1.0, n + 1)
     dummies = [(np.arange(n) % 12 == j).astype(float) for j in range(12)]
-    waves = [f(2 * np.pi * k * t / c) for c, k in ((12, 1), (12, 2), (5.5, 1)) for f in (np.sin, np.cos)]
+    harmonics = [f(2 * np.pi * k * t / c) for c, k in ((12, 1), (12, 2), (5.5, 1)) for f in (np.sin, np.cos)]
     return {
         "linear-trend": [t],
         "poly-trend degree=3": [t, t**2, t**3],
-        "trend-dummies": [t, *dummies[1:]],
-        "trend-dummies base=april": [t, *(dummies[j] for j in range(12) if j != 3)],
-        "harmonic cycles=[12, 5.5] waves=[2, 1]": [t, *waves],
-        "harmonic trend=no waves=[2]": waves[:4],
+        "trend-season": [t, *dummies[1:]],
+        "trend-season base=april": [t, *(dummies[j] for j in range(12) if j != 3)],
+        "harmonic seasons=[12, 5.5] harmonics=[2, 1]": [t, *harmonics],
+        "harmonic trend=no harmonics=[2]": harmonics[:4],
     }[text]
 
 
@@ -54,10 +54,10 @@ def design_of(text, n):
     [
         "linear-trend",
         "poly-trend degree=3",
-        "trend-dummies",
-        "trend-dummies base=april",
-        "harmonic cycles=[12, 5.5] waves=[2, 1]",
-        "harmonic trend=no waves=[2]",
+        "trend-season",
+        "trend-season base=april",
+        "harmonic seasons=[12, 5.5] harmonics=[2, 1]",
+        "harmonic trend=no harmonics=[2]",
     ],
 )
 def test_trends_equal_ordinary_least_squares(text, intercept):
@@ -70,7 +70,7 @@ def test_trends_equal_ordinary_least_squares(text, intercept):
     columns = design_of(text, N + 14)
     if intercept == "estimated":
         columns = [np.ones(N + 14), *columns]
-    elif "dummies" in text:
+    elif text.startswith("trend-season"):
         columns = [columns[0], (np.arange(N + 14) % 12 == 0).astype(float), *columns[1:]]
     whole = np.column_stack(columns)
     x, new, offset = whole[:N], whole[N:], 30.0 if intercept == "30" else 0.0
@@ -79,10 +79,12 @@ def test_trends_equal_ordinary_least_squares(text, intercept):
     rest = Y - offset - x @ b
     variance = rest @ rest / (N - k)
     inverse = np.linalg.inv(x.T @ x)
-    stderr = np.sqrt(variance * (1 + np.einsum("ij,jk,ik->i", new, inverse, new)))
+    std_error = np.sqrt(variance * (1 + np.einsum("ij,jk,ik->i", new, inverse, new)))
     assert frame["point"].to_numpy() == pytest.approx(new @ b + offset, rel=1e-8)
-    assert frame["stderr"].to_numpy() == pytest.approx(stderr, rel=1e-8)
-    assert (frame["upper_90"] - frame["point"]).to_numpy() == pytest.approx(stats.t(N - k).ppf(0.95) * stderr, rel=1e-8)
+    assert frame["std_error"].to_numpy() == pytest.approx(std_error, rel=1e-8)
+    assert (frame["upper_90"] - frame["point"]).to_numpy() == pytest.approx(
+        stats.t(N - k).ppf(0.95) * std_error, rel=1e-8
+    )
     table = fitted.coefficients
     assert table["value"].to_numpy() == pytest.approx(b, rel=1e-6)
     assert table["std_error"].to_numpy() == pytest.approx(np.sqrt(variance * np.diag(inverse)), rel=1e-6)
@@ -169,13 +171,13 @@ def test_the_bending_trend_equals_its_dense_computation():
         + 5 * np.sin(2 * np.pi * t / 4)
         + 0.2 * rng.normal(size=60)
     )
-    waves = np.column_stack(
+    harmonics = np.column_stack(
         [f(2 * np.pi * k * np.arange(1.0, 67) / 4) for k, f in ((1, np.sin), (1, np.cos), (2, np.cos))]
     )
-    bent = bend(y, waves, stated=-1.0)
-    effects, values, variances = dense_bend(y, waves, 0.1, 6, bent.weights[:60])
+    bent = bend(y, harmonics, stated=-1.0)
+    effects, values, variances = dense_bend(y, harmonics, 0.1, 6, bent.weights[:60])
     assert bent.effects == pytest.approx(effects, rel=1e-8)
-    assert bent.line + waves @ bent.effects == pytest.approx(values, rel=1e-8)
+    assert bent.line + harmonics @ bent.effects == pytest.approx(values, rel=1e-8)
     assert 1 + bent.line_variance[1:] == pytest.approx(variances[60:], rel=1e-8)
     # The weights are Tukey's, of the residuals in robust deviations that they themselves leave.
     rest = y - values[:60]
@@ -186,14 +188,14 @@ def test_the_bending_trend_equals_its_dense_computation():
     )  # fmt: skip
     assert least.fun < 1e-3
     # The bend that makes the data likeliest, by the restricted likelihood of the dense covariance.
-    found = bend(y, waves)
+    found = bend(y, harmonics)
     weights = found.weights[:60]
-    grid = [-restricted_likelihood(y, waves[:60], 10.0**q, weights) for q in np.linspace(-3, 1, 81)]
+    grid = [-restricted_likelihood(y, harmonics[:60], 10.0**q, weights) for q in np.linspace(-3, 1, 81)]
     assert np.log10(found.q) == pytest.approx(np.linspace(-3, 1, 81)[int(np.argmin(grid))], abs=0.15)
 
 
 def restricted_likelihood(y, z, q, weights):
-    """Of contrasts free of line and waves, from their dense covariance."""
+    """Of contrasts free of line and harmonics, from their dense covariance."""
     n = y.size
     fixed = np.column_stack((np.ones(n), np.arange(n), z))
     null = linalg.null_space(fixed.T)
@@ -204,25 +206,25 @@ def restricted_likelihood(y, z, q, weights):
     return -0.5 * (e.size * np.log(total) + np.linalg.slogdet(covariance)[1])
 
 
-def test_a_freak_month_hardly_bends_the_trend():
+def test_an_outlying_month_hardly_bends_the_trend():
     rng = np.random.default_rng(9)
     y = 100 + 0.5 * np.arange(96) + 20 * np.sin(2 * np.pi * np.arange(96) / 12) + 2 * rng.normal(size=96)
     clean = vx.fit(monthly(y), "bending-trend").forecast(12).points
     for month in (40, 84, 90, 95):
-        freak = y.copy()
-        freak[month] += 20
-        moved = vx.fit(monthly(freak), "bending-trend").forecast(12).points
+        outlying = y.copy()
+        outlying[month] += 20
+        moved = vx.fit(monthly(outlying), "bending-trend").forecast(12).points
         assert abs(moved[month % 12] - clean[month % 12]) < 2.0
     straight = vx.fit(monthly(y), "bending-trend bend=0")
     assert np.ptp(np.diff(straight.contributions(6)["trend"], 2)) < 1e-5
-    assert "swings by" in straight.in_words() and straight.coefficients["name"][1] == "slope at the end"
+    assert "swings by" in straight.in_words() and straight.coefficients["name"][1] == "change per month at the end"
 
 
 def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
     lineup = [
         "arima d=1 D=1 q=1 Q=1",
         "arima d=1 D=1 q=1 Q=1 transform=log",
-        "trend-dummies",
+        "trend-season",
         "poly-trend degree=6",
         "naive",
     ]
@@ -233,12 +235,12 @@ def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
         fits[1].aicc
     )
     assert models["aicc"][lineup[2:]].isna().all()
-    assert "values differenced once and over 12 periods" in models["not_comparable"]["trend-dummies"]
+    assert "values differenced once and over 12 periods" in models["not_comparable"]["trend-season"]
     trial = vx.backtest(monthly(Y), lineup, vx.RollingOrigin(horizon=6, origins=6))
     scores = trial.scores(by="method").set_index("method")
     assert models["holdout_rmse"].to_numpy() == pytest.approx(scores["rmse"][lineup].to_numpy())
     table = compared.coefficients
-    assert table.columns.tolist() == ["name", *lineup] and table.set_index("name")[lineup[2]]["trend"] > 0
+    assert table.columns.tolist() == ["name", *lineup] and table.set_index("name")[lineup[2]]["change per month"] > 0
     alarm = [one for one in compared.alarms if "poly-trend" in one and "than naive" in one]
     worse = models["holdout_rmse"]["poly-trend degree=6"] > models["holdout_rmse"]["naive"]
     better = models["training_rmse"]["poly-trend degree=6"] < models["training_rmse"]["naive"]

@@ -115,12 +115,12 @@ def test_changes_of_spread(run):
 
 
 @given(st.integers(0, 2**32 - 1), st.floats(0.01, 1000), st.sampled_from([1, 12]))
-def test_the_unit_of_demand_changes_nothing(seed, factor, cycle):
-    """Counting dozens instead of pieces moves neither freak values nor shifts."""
+def test_the_unit_of_demand_changes_nothing(seed, factor, season_length):
+    """Counting dozens instead of pieces moves neither outliers nor shifts."""
     rng = np.random.default_rng(seed)
     values = 100 + 20 * np.sin(2 * np.pi * np.arange(72) / 12) + 5 * rng.normal(size=72)
     values[rng.integers(72)] += 60
-    one, other = expect(values, cycle), expect(values * factor, cycle)
-    assert np.array_equal(one.freak, other.freak) and one.relative == other.relative
+    one, other = expect(values, season_length), expect(values * factor, season_length)
+    assert np.array_equal(one.outlying, other.outlying) and one.relative == other.relative
     assert [shift.place for shift in one.shifts] == [shift.place for shift in other.shifts]
     assert other.values == pytest.approx(one.values * factor, rel=1e-6)

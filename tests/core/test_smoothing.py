@@ -16,12 +16,12 @@ from veridex.core.numerics.deseasonalise import fixed_season, fixed_seasons
 from veridex.core.numerics.smoothing import Form
 from veridex.core.numerics.smoothing_forecasts import replay_smoothing, simulate_smoothing, smoothing_components
 from veridex.core.numerics.smoothing_region import (
-    ADMISSIBLE,
     ALL_ESTIMATED,
-    HEURISTIC,
     LEVEL_ESTIMATED,
-    USUAL,
-    is_admissible,
+    NONE_ESTIMATED,
+    SHARES,
+    STABLE,
+    is_stable,
     sought_entries,
 )
 from veridex.core.numerics.smoothing_search import DONE, NO_FIT, estimate_smoothing
@@ -77,7 +77,7 @@ def test_derivatives_equal_differences_of_the_slow_likelihood(shape, shared):
     form, row = make(*shape)
     y = 100 + 10 * np.sin(np.arange(30) * np.pi / 2) + np.random.default_rng(4).normal(size=30)
     y[11] = np.nan
-    which = sought_entries(form, USUAL, ALL_ESTIMATED, FREE).which
+    which = sought_entries(form, SHARES, ALL_ESTIMATED, FREE).which
     shared = shared and form.season > 0
 
     def half_deviance(z):
@@ -107,7 +107,7 @@ def test_derivatives_equal_differences_of_the_slow_likelihood(shape, shared):
     st.floats(0.8, 0.98),
     st.sampled_from([2, 3, 7]),
 )
-def test_admissible_is_where_the_discount_matrix_forgets(shape, alpha, beta_star, gamma, phi, m):
+def test_stable_is_where_the_discount_matrix_forgets(shape, alpha, beta_star, gamma, phi, m):
     form = Form(*shape, m if shape[2] else 1)
     row = np.array([alpha, beta_star if form.trend else 0, gamma, phi if form.trend == 2 else 1.0, 0, 0, *np.zeros(m)])
     size = 2 + form.m
@@ -124,7 +124,7 @@ def test_admissible_is_where_the_discount_matrix_forgets(shape, alpha, beta_star
     if form.season:
         roots = np.delete(roots, np.argmin(np.abs(roots - 1)))
     if abs(roots[0] - 1) > 1e-6:
-        assert is_admissible(form, row) == (roots[0] < 1)
+        assert is_stable(form, row) == (roots[0] < 1)
 
 
 @pytest.mark.parametrize("shape", FORMS)
@@ -132,12 +132,12 @@ def test_forecast_moments_equal_simulation(shape):
     # 200,000 paths: the standard error of a mean is 0.22 % of the spread, of a spread 0.16 %.
     form, row = make(*shape)
     y, horizon = np.empty(0), 9
-    points, stderr, paths = np.empty(horizon), np.empty(horizon), np.empty((200_000, horizon))
-    replay_smoothing(y, *form, row, np.empty(0), points, stderr)
+    points, std_error, paths = np.empty(horizon), np.empty(horizon), np.empty((200_000, horizon))
+    replay_smoothing(y, *form, row, np.empty(0), points, std_error)
     shocks = np.random.default_rng(5).normal(size=paths.shape)
     simulate_smoothing(y, *form, row[None, :], shocks, paths)
     assert points == pytest.approx(paths.mean(axis=0), abs=5 * paths.std() / np.sqrt(200_000))
-    assert stderr == pytest.approx(paths.std(axis=0), rel=8e-3)
+    assert std_error == pytest.approx(paths.std(axis=0), rel=8e-3)
     # A path is a series of the model: its one-step errors are the shocks it was made of.
     errors = paths[0] - slow(paths[0], form, row)[0]
     if form.error == 2:
@@ -170,13 +170,14 @@ def test_estimates_are_a_maximum_however_they_are_asked_for(shape):
     form = Form(*shape, 4 if shape[2] else 1)
     y = 100 + 0.5 * np.arange(48) + 9 * np.sin(np.arange(48) * np.pi / 2) + np.random.default_rng(2).normal(size=48)
     likelihoods = {}
-    for region, starts in ((USUAL, HEURISTIC), (USUAL, LEVEL_ESTIMATED), (USUAL, ALL_ESTIMATED), (ADMISSIBLE, 1)):
+    for region, starts in ((SHARES, NONE_ESTIMATED), (SHARES, LEVEL_ESTIMATED), (SHARES, ALL_ESTIMATED), (STABLE, 1)):
         row, stats, warm = np.empty(7 + form.m), np.empty(4), np.zeros(7 + form.m)
         assert estimate_smoothing(y, *form, region, starts, FREE, warm, row, stats) == DONE
         found = slow_likelihood(y, slow(y, form, row)[0], ERRORS[form.error])
-        assert stats[0] == pytest.approx(found, rel=1e-10)
+        # Where the level hardly moves, the slow form takes differences that lose its digits.
+        assert stats[0] == pytest.approx(found, rel=1e-10 if row[0] > 1e-3 else 1e-8)
         likelihoods[region, starts] = found
-        if (region, starts) == (USUAL, LEVEL_ESTIMATED):
+        if (region, starts) == (SHARES, LEVEL_ESTIMATED):
             for entry in sought_entries(form, region, starts, FREE).which:
                 for change in (-1e-3, 1e-3):
                     trial = row.copy()
@@ -188,9 +189,9 @@ def test_estimates_are_a_maximum_however_they_are_asked_for(shape):
         # Again from its own optimum: the same top.
         estimate_smoothing(y, *form, region, starts, FREE, warm, row, stats)
         assert stats[0] == pytest.approx(found, abs=2e-2)
-    assert likelihoods[USUAL, HEURISTIC] <= likelihoods[USUAL, LEVEL_ESTIMATED] + 1e-3
-    assert likelihoods[USUAL, LEVEL_ESTIMATED] <= likelihoods[USUAL, ALL_ESTIMATED] + 1e-3
-    assert likelihoods[USUAL, LEVEL_ESTIMATED] <= likelihoods[ADMISSIBLE, LEVEL_ESTIMATED] + 1e-2
+    assert likelihoods[SHARES, NONE_ESTIMATED] <= likelihoods[SHARES, LEVEL_ESTIMATED] + 1e-3
+    assert likelihoods[SHARES, LEVEL_ESTIMATED] <= likelihoods[SHARES, ALL_ESTIMATED] + 1e-3
+    assert likelihoods[SHARES, LEVEL_ESTIMATED] <= likelihoods[STABLE, LEVEL_ESTIMATED] + 1e-2
     row, stats = np.empty(7 + form.m), np.empty(4)
     assert estimate_smoothing(y[:2], *form[:2], 0, 1, 0, 1, FREE, np.zeros(8), np.empty(8), stats) == NO_FIT
 
@@ -202,22 +203,32 @@ def test_estimation_is_the_same_compiled_and_plain(form):
     found = []
     for kernel in (estimate_smoothing, estimate_smoothing.py_func):
         row, stats, warm = np.empty(7 + form[3]), np.empty(4), np.zeros(7 + form[3])
-        found.append((kernel(y, *form, USUAL, LEVEL_ESTIMATED, FREE, warm, row, stats), stats[0], row))
+        found.append((kernel(y, *form, SHARES, LEVEL_ESTIMATED, FREE, warm, row, stats), stats[0], row))
     assert found[0][0] == found[1][0]
     assert found[0][1] == pytest.approx(found[1][1], abs=1e-6)
     assert found[0][2] == pytest.approx(found[1][2], rel=1e-6)
 
 
-@pytest.mark.parametrize("cycle", [2, 7, 52, 366])
-def test_cycles_of_any_length(cycle):
-    t = np.arange(max(3 * cycle, 24))
-    y = 100 + 0.01 * t + 10 * np.sin(2 * np.pi * t / cycle + 0.3) + 0.1 * np.random.default_rng(1).normal(size=t.size)
-    row, stats = np.empty(7 + cycle), np.empty(4)
-    assert estimate_smoothing(y, 1, 1, 1, cycle, USUAL, LEVEL_ESTIMATED, FREE, np.zeros(7 + cycle), row, stats) == DONE
-    points, stderr = np.empty(cycle), np.empty(cycle)
-    replay_smoothing(y, 1, 1, 1, cycle, row, np.empty(y.size), points, stderr)
-    ahead = np.arange(t.size, t.size + cycle)
-    assert points == pytest.approx(100 + 0.01 * ahead + 10 * np.sin(2 * np.pi * ahead / cycle + 0.3), abs=1.0)
+@pytest.mark.parametrize("season_length", [2, 7, 52, 366])
+def test_seasons_of_any_length(season_length):
+    t = np.arange(max(3 * season_length, 24))
+    y = (
+        100
+        + 0.01 * t
+        + 10 * np.sin(2 * np.pi * t / season_length + 0.3)
+        + 0.1 * np.random.default_rng(1).normal(size=t.size)
+    )
+    row, stats = np.empty(7 + season_length), np.empty(4)
+    assert (
+        estimate_smoothing(
+            y, 1, 1, 1, season_length, SHARES, LEVEL_ESTIMATED, FREE, np.zeros(7 + season_length), row, stats
+        )
+        == DONE
+    )
+    points, std_error = np.empty(season_length), np.empty(season_length)
+    replay_smoothing(y, 1, 1, 1, season_length, row, np.empty(y.size), points, std_error)
+    ahead = np.arange(t.size, t.size + season_length)
+    assert points == pytest.approx(100 + 0.01 * ahead + 10 * np.sin(2 * np.pi * ahead / season_length + 0.3), abs=1.0)
 
 
 def test_fixed_seasons_are_found():

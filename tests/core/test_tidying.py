@@ -22,7 +22,7 @@ RULES = {
 
 
 def faulty(seed=3, n=84):
-    """A season with a gap, a freak value and a negative month."""
+    """A season with a gap, a outlier and a negative month."""
     values = seasonal_values(seed, n)
     values[[20, 21, 50]] = np.nan
     values[40] *= 3
@@ -187,7 +187,7 @@ def test_a_fold_sees_the_past_alone(values, stop, rules):
 
 def test_backtests_train_on_tidied_and_score_raw_values():
     values = seasonal_values(5, 84)
-    values[78] *= 4  # a freak order in the holdout of the last origins
+    values[78] *= 4  # a outlying order in the holdout of the last origins
     raw = monthly(values)
     tidied = vx.tidy(raw, outliers="repair", unfinished="keep").history
     assert tidied.values[78] < 0.5 * raw.values[78]
@@ -228,7 +228,7 @@ def test_histories_under_different_rules_do_not_mix():
 def test_the_ledger_goes_with_the_publication(tmp_path):
     tidied = vx.tidy(monthly(faulty()), gaps="interpolate", outliers="repair", negative="zero")
     whats = tidied.ledger["what"].tolist()
-    assert sorted(set(whats)) == ["freak value repaired", "gap filled", "negative set to zero"]
+    assert sorted(set(whats)) == ["gap filled", "negative set to zero", "outlier repaired"]
     assert any("Gap filled: 3 periods of 1 item." in note for note in tidied.notes)
     publication = vx.publish(tidied.history, method="holt-winters", horizon=3)
     pd.testing.assert_frame_equal(publication.ledger, tidied.ledger)
@@ -263,7 +263,7 @@ def test_the_flow_of_the_nile():
     ledger = vx.tidy(history).ledger
     assert [(str(row.period)[:4], row.what) for row in ledger.itertuples()] == [
         ("1899", "level shift noted"),
-        ("1913", "freak value flagged"),
+        ("1913", "outlier flagged"),
     ]
     assert "level down by 2" in ledger["why"][0]
 
@@ -280,17 +280,17 @@ def test_faults_are_found_where_they_were_put(grows):
     values[30:] += 4 * sigma[30]
     found = expect(values, 12)
     assert found.relative is grows and found.seasonal
-    assert 70 in np.flatnonzero(found.freak) and found.freak.sum() <= 2
+    assert 70 in np.flatnonzero(found.outlying) and found.outlying.sum() <= 2
     assert [abs(shift.place - 30) <= 2 for shift in found.shifts] == [True]
     assert found.shifts[0].size == pytest.approx(4 * sigma[30], rel=0.5)
 
 
-def test_a_december_is_not_freak_and_an_event_is_no_error():
+def test_a_december_is_no_outlier_and_an_event_is_no_error():
     values = 100 + np.random.default_rng(2).normal(size=30)
     values[11::12] += 60  # two and a half years: too short to prove a season
-    assert not expect(values, 12).freak.any()
+    assert not expect(values, 12).outlying.any()
     values[20] += 80
-    assert np.flatnonzero(expect(values, 12).freak).tolist() == [20]
+    assert np.flatnonzero(expect(values, 12).outlying).tolist() == [20]
     fair = vx.Events.from_frame(pd.DataFrame({"name": ["fair"], "first": ["2019-09-01"], "last": ["2019-09-09"]}))
     assert vx.tidy(monthly(values), outliers="repair", events=fair).ledger.empty
     assert vx.tidy(monthly(values), outliers="repair").ledger["before"].tolist() == [values[20]]
@@ -304,7 +304,7 @@ def test_a_december_is_not_freak_and_an_event_is_no_error():
 def test_odd_series_have_an_expectation_or_none(values):
     values = np.asarray(values, dtype=float)
     found = expect(values, 12)
-    assert not found.freak.any() and not found.shifts
+    assert not found.outlying.any() and not found.shifts
     if values.size:
         mended = mend(monthly(values)["smoker-01"], TidyRules(gaps="seasonal", outliers="repair"))
         assert not np.isinf(mended.values).any()

@@ -12,16 +12,16 @@ Y = seasonal_values()
 N = len(Y)
 
 
-@pytest.mark.parametrize("text", ["naive", "arima p=1 d=1", "holt", "trend-dummies", "smoothing", "bending-trend"])
+@pytest.mark.parametrize("text", ["naive", "arima p=1 d=1", "holt", "trend-season", "smoothing", "bending-trend"])
 def test_logarithms_come_back_as_means(text):
     logs = vx.fit(monthly(np.log(Y)), text)
     fitted = vx.fit(monthly(Y), f"{text} transform=log")
     inner, outer = logs.forecast(5), fitted.forecast(5)
-    assert outer.points == pytest.approx(np.exp(inner.points + inner.stderr**2 / 2), rel=1e-9)
-    assert outer.stderr == pytest.approx(outer.points * np.sqrt(np.expm1(inner.stderr**2)), rel=1e-9)
+    assert outer.points == pytest.approx(np.exp(inner.points + inner.std_error**2 / 2), rel=1e-9)
+    assert outer.std_error == pytest.approx(outer.points * np.sqrt(np.expm1(inner.std_error**2)), rel=1e-9)
     assert outer.upper == pytest.approx(np.exp(inner.upper), rel=1e-9)
-    if text in ("naive", "trend-dummies", "smoothing"):
-        used = Y[-fitted.nobs :]
+    if text in ("naive", "trend-season", "smoothing"):
+        used = Y[-fitted.n :]
         assert fitted.log_likelihood == pytest.approx(logs.log_likelihood - np.log(used).sum(), rel=1e-9)
     assert fitted.innovations == pytest.approx(logs.innovations, nan_ok=True)
     assert "corrected for the bias" in fitted.in_words() and "log(demand)" in fitted.equation()
@@ -35,13 +35,13 @@ def test_a_power_lies_between():
     stated = vx.fit(monthly(Y), "drift transform=box-cox power=0.5")
     roots = vx.fit(monthly(2 * (np.sqrt(Y) - 1)), "drift").forecast(4)
     z = np.random.default_rng(0).normal(size=400_000)
-    drawn = np.square(np.maximum(roots.points[3] + roots.stderr[3] * z, -2) / 2 + 1)
+    drawn = np.square(np.maximum(roots.points[3] + roots.std_error[3] * z, -2) / 2 + 1)
     forecast = stated.forecast(4)
     assert forecast.points[3] == pytest.approx(drawn.mean(), rel=2e-3)
-    assert forecast.stderr[3] == pytest.approx(drawn.std(), rel=1e-2)
-    found = vx.fit(monthly(Y), "trend-dummies transform=box-cox")
+    assert forecast.std_error[3] == pytest.approx(drawn.std(), rel=1e-2)
+    found = vx.fit(monthly(Y), "trend-season transform=box-cox")
     power = found.coefficients.set_index("name")["value"]["power"]
-    assert 0 <= power <= 1 and found.parameters == vx.fit(monthly(Y), "trend-dummies").parameters + 1
+    assert 0 <= power <= 1 and found.parameters == vx.fit(monthly(Y), "trend-season").parameters + 1
 
     def negative(p):
         z = np.log(Y) if p == 0 else (Y**p - 1) / p
@@ -82,7 +82,7 @@ def test_a_transform_travels_through_backtest_and_publication():
     trial = vx.backtest(monthly(Y), lineup, vx.RollingOrigin(horizon=3, origins=4))
     logs = vx.backtest(monthly(np.log(Y)), ["drift"], vx.RollingOrigin(horizon=3, origins=4))
     a, b = trial.arrays, logs.arrays
-    wanted = np.exp(b.points[0, 0] + b.stderr[0, 0] ** 2 / 2)
+    wanted = np.exp(b.points[0, 0] + b.std_error[0, 0] ** 2 / 2)
     assert a.points[0, 0] == pytest.approx(wanted, rel=1e-10)
     published = vx.publish(monthly(Y), method="drift transform=log", horizon=2)
     assert published.forecasts["value"].tolist() == vx.fit(monthly(Y), lineup[0]).forecast(2).points.tolist()

@@ -39,10 +39,10 @@ def test_standard_errors_of_one_item_respect_overlapping_lead_times(one):
     errors = tuning.trial.errors.assign(size=lambda table: (table["actual"] - table["forecast"]).abs())
     for text, found in tuning.frame.set_index("method")["std_error"].items():
         losses = errors[errors["method"] == text].groupby("origin")["size"].mean().to_numpy()
-        n, count = losses.size, 20 // (2 * 3)  # cosine waves that overlapping origins allow
-        waves = [sum((losses[t] - losses.mean()) * np.cos(np.pi * k * (t + 0.5) / n) for t in range(n))
+        n, count = losses.size, 20 // (2 * 3)  # cosine harmonics that overlapping origins allow
+        harmonics = [sum((losses[t] - losses.mean()) * np.cos(np.pi * k * (t + 0.5) / n) for t in range(n))
                  for k in range(1, count + 1)]  # fmt: skip
-        assert found == pytest.approx(np.sqrt(2 / n * np.mean(np.square(waves)) / n))
+        assert found == pytest.approx(np.sqrt(2 / n * np.mean(np.square(harmonics)) / n))
 
 
 def test_what_tuning_gained_is_measured_on_what_was_known(one):
@@ -102,7 +102,7 @@ def test_a_tuned_method_chooses_inside_its_span(one):
     again = vx.Fitted.from_json(fitted.to_json())
     assert np.array_equal(again.forecast(2).points, fitted.forecast(2).points)
     smooth = vx.fit(one, vx.Tuned("holt-winters season=additive", {"damped": [True, False]}))
-    assert len(smooth.coefficients) > 3 and {"level", "trend", "season"} <= set(smooth.components.columns)
+    assert len(smooth.coefficients) > 3 and {"level", "slope", "season_12"} <= set(smooth.components.columns)
     assert np.isfinite(smooth.simulate(3, paths=4)).all() and smooth.parameters > 14
     nothing = vx.fit(monthly([1.0]), tuned)
     assert not nothing.available and "too little history" in nothing.reason
@@ -121,7 +121,7 @@ def test_a_tuned_method_competes_and_sees_no_future(one):
     assert trial.arrays.points[0, m][before].tobytes() == other.arrays.points[0, m][before].tobytes()
     forms = trial.folds.query("method == @tuned.text")["form"]
     assert forms.str.startswith("moving-average window=").all()
-    driven = vx.Tuned("trend-dummies", {"base": [1, 2]})
+    driven = vx.Tuned("trend-season", {"base": [1, 2]})
     fairs = vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": ["2019-05-02", "2021-06-03"]}))
     assert driven.family.takes_drivers and vx.fit(one, driven, events=fairs).available
 

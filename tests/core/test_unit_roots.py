@@ -123,19 +123,19 @@ def test_the_law_of_canova_and_hansen():
 
 
 def test_canova_hansen_by_its_definition():
-    y, cycle, window = seasonal_values(4, 96), 12, 3
+    y, season_length, window = seasonal_values(4, 96), 12, 3
     z, t = y[1:], np.arange(1, 96)
-    waves = [f(2 * np.pi * k * t / 12) for k in range(1, 6) for f in (np.cos, np.sin)] + [np.cos(np.pi * t)]
-    _, rest, _ = ordinary([np.ones(95), y[:-1], *waves], z)
-    scores = np.column_stack(waves) * rest[:, None]
+    harmonics = [f(2 * np.pi * k * t / 12) for k in range(1, 6) for f in (np.cos, np.sin)] + [np.cos(np.pi * t)]
+    _, rest, _ = ordinary([np.ones(95), y[:-1], *harmonics], z)
+    scores = np.column_stack(harmonics) * rest[:, None]
     omega = scores.T @ scores / 95
     for lag in range(1, window + 1):
         cross = scores[lag:].T @ scores[:-lag] / 95
         omega += (1 - lag / (window + 1)) * (cross + cross.T)
     sums = scores.cumsum(axis=0)
     expected = sum(f @ np.linalg.inv(omega) @ f for f in sums) / 95**2
-    assert canova_hansen(y, cycle, lags=window).statistic == pytest.approx(expected, rel=1e-8)
-    assert canova_hansen(y[:30], cycle).reason == "too little history: 30 periods, 37 needed"
+    assert canova_hansen(y, season_length, lags=window).statistic == pytest.approx(expected, rel=1e-8)
+    assert canova_hansen(y[:30], season_length).reason == "too little history: 30 periods, 37 needed"
 
 
 def test_automatic_windows():
@@ -179,7 +179,7 @@ def test_correlogram_of_lake_huron():
     ("values", "words", "reading"),
     [
         (np.random.default_rng(0).normal(size=120), {}, "no autocorrelation beyond chance"),
-        (seasonal_values(0, 96), {"d": 1}, "at the cycle's lag 12"),
+        (seasonal_values(0, 96), {"d": 1}, "at the season's lag 12"),
         ([1.0, 2, 3], {}, "too little history"),
         ([5.0] * 30, {}, "all values are equal"),
     ],
@@ -214,7 +214,7 @@ def test_differencing_is_advised_step_by_step(kind):
     advice = vx.differencing(monthly(make(np.random.default_rng(4), np.arange(144))))
     assert (advice.transform, advice.D, advice.d) == (transform, seasonal, plain)
     assert f"D = {seasonal}" in advice.reading and f"d = {plain}." in advice.reading
-    assert [step.test for step in advice.steps][:2] == ["likelihood of powers", "Canova-Hansen (cycle of 12)"]
+    assert [step.test for step in advice.steps][:2] == ["likelihood of powers", "Canova-Hansen (season of 12)"]
     assert advice.values.size == 144 - 12 * seasonal - plain
 
 
@@ -236,7 +236,7 @@ def test_a_difference_too_many_is_warned_of():
     over = warnings_of(np.diff(rng.normal(size=200)), 12, 0, 1)
     assert len(over) == 1 and "a difference may be one too many" in over[0]
     missed = warnings_of(np.tile(rng.normal(size=12), 12) + 0.3 * rng.normal(size=144), 12, 0, 2)
-    assert any("one over the cycle may have been meant" in text for text in missed)
+    assert any("one over the season may have been meant" in text for text in missed)
     assert warnings_of(rng.normal(size=200), 12, 1, 1) == ()
 
 

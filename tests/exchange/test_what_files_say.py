@@ -117,7 +117,7 @@ def test_fiscal_years_and_quarters(texts, words, cadence, first):
     series = history["demand"]
     assert history.cadence.name == cadence == vx.Cadence.named(cadence).name
     assert history.cadence.text(series.start) == first and len(series) == len(set(history.cadence.iso(series.periods)))
-    assert history.cycle_length == (1 if cadence.startswith("yearly") else 4)
+    assert history.season_length == (1 if cadence.startswith("yearly") else 4)
 
 
 def test_fiscal_years_need_their_first_month():
@@ -135,13 +135,13 @@ def test_fiscal_years_need_their_first_month():
         ("weekly", "2024-01-01", 60, "1 quarter", None, "2024-11-25", "2025-02-17"),
         ("daily", "2024-01-01", 60, "last 4 weeks", None, "2024-02-02", "2024-02-29"),
         ("hourly", "2024-01-01", 60, "1 day", None, "2024-01-02T12:00", "2024-01-03T11:00"),
-        ("monthly", "2024-01", 12, "last finished month", "2024-11-23", "2024-01", "2024-10"),
-        ("monthly", "2024-01", 12, "last finished quarter", "2024-11-23", "2024-01", "2024-09"),
-        ("weekly", "2024-01-01", 20, "last finished month", "2024-03-15", "2024-01-01", "2024-02-19"),
-        ("hourly", "2024-01-01", 60, "last finished hour", "2024-01-02 05:59", "2024-01-01T00:00", "2024-01-02T04:00"),
-        ("30 minutes", "2024-01-01", 9, "last finished period", "2024-01-01T01:31",
+        ("monthly", "2024-01", 12, "last complete month", "2024-11-23", "2024-01", "2024-10"),
+        ("monthly", "2024-01", 12, "last complete quarter", "2024-11-23", "2024-01", "2024-09"),
+        ("weekly", "2024-01-01", 20, "last complete month", "2024-03-15", "2024-01-01", "2024-02-19"),
+        ("hourly", "2024-01-01", 60, "last complete hour", "2024-01-02 05:59", "2024-01-01T00:00", "2024-01-02T04:00"),
+        ("30 minutes", "2024-01-01", 9, "last complete period", "2024-01-01T01:31",
          "2024-01-01T00:00", "2024-01-01T01:00"),
-        ("monthly", "2020-01", 12, "last finished year", "now", "2020-01", "2020-12"),
+        ("monthly", "2020-01", 12, "last complete year", "now", "2020-01", "2020-12"),
     ],
 )  # fmt: skip
 def test_spans_told_by_the_clock(cadence, start, n, span, as_of, first, last):
@@ -155,7 +155,7 @@ def test_spans_that_do_not_tell_are_refused():
     history = monthly([1, 2, 3])
     for cut, words in (
         (lambda: history.last("a while"), "a span such as '2 years'"),
-        (lambda: history.until("last finished month"), "state the instant, as in as_of="),
+        (lambda: history.until("last complete month"), "state the instant, as in as_of="),
         (lambda: vx.History.from_numbers([1, 2], cadence="counted").last("2 years"), "a number of periods"),
     ):
         with pytest.raises(vx.VeridexError, match=words):

@@ -127,9 +127,9 @@ def test_the_history_figure_marks_what_stands_out(demand):
     tidied = vx.tidy(demand, gaps="interpolate", outliers="repair").history
     figure = draw_history(profiles["gloves-leather"], tidied["gloves-leather"])
     (axes,) = figure.axes
-    assert axes.get_title(loc="left") == "gloves-leather: 1 freak value"
+    assert axes.get_title(loc="left") == "gloves-leather: 1 outlier"
     labels = [text.get_text() for text in figure.legends[0].get_texts()]
-    assert labels == ["actual", "expected", "unfinished", "freak value", "repaired to"]
+    assert labels == ["actual", "expected", "unfinished", "outlier", "repaired to"]
     (repaired,) = lines(axes, style.AMBER)
     assert repaired.get_ydata().tolist() == [tidied["gloves-leather"].values[61]]
     (expected,) = lines(axes, style.TEAL)
@@ -146,13 +146,16 @@ def test_the_stationarity_figure_shows_what_is_left(orders):
     advice = vx.differencing(series)
     bars = of_values(advice.values, series.item, 12, None, 0)
     figure = draw_stationarity(series, vx.stationarity(series), advice, bars)
-    top, middle, plain, partial = figure.axes
+    top, below, lags = figure.axes
     assert np.array_equal(lines(top, style.INK)[0].get_ydata(), series.values)
-    assert np.array_equal(lines(middle, style.TEAL)[0].get_ydata(), advice.values)
-    assert top.get_xlim() == middle.get_xlim()
-    assert [bar.get_height() for bar in plain.patches] == bars.acf.tolist()
-    beyond = [to_hex(bar.get_facecolor()) == style.AMBER for bar in partial.patches]
-    assert beyond == (np.abs(bars.pacf) > bars.bound).tolist()
+    assert np.array_equal(lines(below, style.TEAL)[0].get_ydata(), advice.values)
+    assert top.get_xlim() == below.get_xlim()
+    assert [bar.get_width() for bar in lags.patches] == bars.acf.tolist()
+    beyond = [to_hex(bar.get_facecolor()) == style.AMBER for bar in lags.patches]
+    assert beyond == (np.abs(bars.acf) > bars.moving_bound).tolist()
+    (diamonds,) = lines(lags, style.PLUM)
+    assert diamonds.get_xdata().tolist() == bars.pacf.tolist() and diamonds.get_ydata().tolist() == [*range(1, 25)]
+    assert lags.get_ylim()[0] > lags.get_ylim()[1]  # lags run down
     constant = monthly([5.0] * 30)
     none = vx.differencing(constant)
     nothing = of_values(none.values, "smoker-01", 12, None, 0)
@@ -181,11 +184,11 @@ def test_lead_times_and_folds_are_drawn(trial):
 def test_contributions_are_drawn_part_by_part():
     t = np.arange(60)
     history = monthly(100 + 0.5 * t + 20 * np.sin(2 * np.pi * t / 12))
-    fitted = vx.fit(history, "harmonic waves=[1] drivers=[step(2020-06)]")
+    fitted = vx.fit(history, "harmonic harmonics=[1] drivers=[step(2020-06)]")
     table = fitted.contributions(6)
     figure = draw_contributions(fitted, 6)
     titles = [axes.get_title(loc="left") for axes in figure.axes]
-    assert titles[:2] == ["trend", "season of 12"] and "what each part adds (units)" in figure.get_suptitle()
+    assert titles[:2] == ["trend", "season_12"] and "what each part adds (units)" in figure.get_suptitle()
     (ahead,) = lines(figure.axes[0], style.AMBER)
     assert ahead.get_ydata()[-6:] == pytest.approx(table["trend"].to_numpy()[-6:])
     heights = [np.ptp(axes.get_ylim()) for axes in figure.axes[1:]]

@@ -146,9 +146,9 @@ def test_profile_command(ten_csv, data, demand):
     assert "2021-11" in row and "smooth" in row
     held = json.loads(veridex("profile", data / "demand.csv", *whole, "--as", "json").stdout)
     table = vx.profile(demand, vx.read_events(data / "events.csv"))
-    assert [row["freak_values"] for row in held] == table["freak_values"].tolist()
+    assert [row["outliers"] for row in held] == table["outliers"].tolist()
     page = veridex("profile", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--events", data / "events.csv")
-    assert "suit-ventilated: monthly demand, 2016-10 to 2025-09, 108 months, a cycle of 12." in page.stdout
+    assert "suit-ventilated: monthly demand, 2016-10 to 2025-09, 108 months, a season of 12." in page.stdout
     assert "Level shift in 2022-03: up by " in page.stdout and "the last one unfinished" in page.stdout
 
 
@@ -221,10 +221,10 @@ def test_fit_command_with_drivers_and_rivals(ten_csv, data, tmp_path):
 
 
 def test_brackets_in_a_method_are_shown(ten_csv):
-    lineup = "weighted-average weights=[3, 2], combination of=[naive, drift] weights=[1, 2]"
+    lineup = "moving-average weights=[3, 2], combination of=[naive, drift] weights=[1, 2]"
     done = veridex("backtest", ten_csv, *DESCRIBED, "--methods", lineup, "--horizon", 2, "--origins", 2)
     assert done.returncode == 0
-    assert "weighted-average weights=[3, 2]" in done.stdout and "of=[naive, drift] weights=[1, 2]" in done.stdout
+    assert "moving-average weights=[3, 2]" in done.stdout and "of=[naive, drift] weights=[1, 2]" in done.stdout
 
 
 def test_publish_command(ten_csv, tmp_path):
@@ -253,7 +253,7 @@ def test_tune_command(ten_csv, tmp_path):
     assert table.columns[:5].tolist() == ["window", "method", "n", "rmse", "std_error"] and table["best"].sum() == 1
     crossed = veridex(*words[:-6], "--grid", "alpha=0.1,0.3", "--method", "simple-smoothing", "--horizon", 4)
     assert crossed.returncode == 0 and "0.3" in crossed.stdout
-    weights = veridex(*words[:-8], "--method", "weighted-average", "--grid", "weights=[2,1],[3,2,1]", "--horizon", 4)
+    weights = veridex(*words[:-8], "--method", "moving-average", "--grid", "weights=[2,1],[3,2,1]", "--horizon", 4)
     assert weights.returncode == 0 and "[3, 2, 1]" in weights.stdout
     wrong = veridex(*words[:-6], "--grid", "window")
     assert wrong.returncode == 2 and "as in window=2,3,4,6" in wrong.stderr
@@ -360,7 +360,7 @@ CADENCES = {
 def test_every_cadence_goes_through_the_whole_job(tmp_path, cadence):
     start, n, following = CADENCES[cadence]
     rng = np.random.default_rng(n)
-    length = vx.Cadence.named(cadence).cycle_length
+    length = vx.Cadence.named(cadence).season_length
     sold = 100 + 20 * np.sin(2 * np.pi * np.arange(n) / max(length, 2)) + rng.normal(size=n)
     (tmp_path / "jars.csv").write_text("".join(f"{value:.1f}\n" for value in sold))
     described = ["--cadence", cadence, "--name", "jars", *(["--start", start] if start else [])]

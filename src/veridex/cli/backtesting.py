@@ -63,9 +63,9 @@ def tested(history: History, lineup: str | None, how: Tested, explaining: Explai
 
 def lineup_table(history: History, lineup: str | None) -> pd.DataFrame:
     """The methods that would be entered, and what each needs."""
-    cycle = history.cycle_length
-    entered = default_lineup(cycle) if lineup is None else methods(split_lineup(lineup))
-    needs = [one.family.needs(one.family.prepare(one.settings, cycle, 1, ())) for one in entered]
+    season_length = history.season_length
+    entered = default_lineup(season_length) if lineup is None else methods(split_lineup(lineup))
+    needs = [one.family.needs(one.family.prepare(one.settings, season_length, 1, ())) for one in entered]
     return pd.DataFrame({"method": [one.text for one in entered], "needs": needs})
 
 

@@ -38,7 +38,7 @@ def diagnosed(history: History, lags: str | None, deterministic: Any, significan
     series = only_item(history)
     finding = stationarity(series, _lags(lags), deterministic, significance, choose)
     advice = differencing(series, significance)
-    bars = of_values(advice.values, series.item, series.cycle_length, None, 0)
+    bars = of_values(advice.values, series.item, series.season_length, None, 0)
     return Diagnosed(series, finding, advice, bars)
 
 
@@ -61,7 +61,7 @@ def shown_tests(found: Diagnosed, form: str) -> pd.DataFrame:
 
 
 def shown_steps(found: Diagnosed) -> list[str]:
-    """The joint reading, the advice step by step, the orders suggested, the cycles and the breaks."""
+    """The joint reading, the advice step by step, the orders suggested, the seasons and the breaks."""
     lines = [found.finding.reading, found.advice.reading]
     lines += [f"  {number}. {step.test}: {step.advice}." for number, step in enumerate(found.advice.steps, start=1)]
     if not found.advice.reason:

@@ -79,7 +79,7 @@ class FileWords:
     start: Annotated[str | None, option("First period of a bare column of numbers, e.g. 2019-01.")] = None
     name: Annotated[str | None, option("What a single series is called.")] = None
     unit: Annotated[str | None, option("Unit of demand, for titles and axes.")] = None
-    cycle_length: Annotated[int | None, option("Periods after which the season repeats.")] = None
+    season_length: Annotated[int | None, option("Periods after which the season repeats.")] = None
     layout: Annotated[Layout, option("Rows per item and period, or a column per item.")] = Layout.LONG
     items: Annotated[str | None, option("Columns to keep in the wide layout, separated by commas.")] = None
     dates: Annotated[Dates | None, option("How 03/04/2024 is read where the column does not tell.")] = None
@@ -96,9 +96,9 @@ class FileWords:
     absent: Annotated[Absent | None, option("What a period without a row means.")] = None
     keep_unfinished: Annotated[bool, option("Keep an unfinished last period.", "--keep-unfinished")] = False
     since: Annotated[str | None, option("First period to keep.")] = None
-    until: Annotated[str | None, option("Last period to keep; 'last finished month' with --as-of.")] = None
+    until: Annotated[str | None, option("Last period to keep; 'last complete month' with --as-of.")] = None
     last: Annotated[str | None, option("Keep so many last periods, or a span such as '2 years'.")] = None
-    as_of: Annotated[str | None, option("The instant that 'last finished' is told from; now asks the clock.")] = None
+    as_of: Annotated[str | None, option("The instant that 'last complete' is told from; now asks the clock.")] = None
     table: Annotated[str | None, option("Table of a database.")] = None
     query: Annotated[str | None, option("Query to ask a database.")] = None
     sheet: Annotated[str | None, option("Sheet of a workbook.")] = None
@@ -160,7 +160,7 @@ def read_whole(words: FileWords) -> "tuple[History, str | None]":
         start=words.start,
         name=words.name,
         unit=words.unit,
-        cycle_length=words.cycle_length,
+        season_length=words.season_length,
         layout=words.layout.value,
         items=None if words.items is None else [part.strip() for part in words.items.split(",")],
         dates=None if words.dates is None else words.dates.value,
@@ -190,7 +190,7 @@ def read_whole(words: FileWords) -> "tuple[History, str | None]":
 def _narrowed(history: "History", words: FileWords) -> "History":
     """Keep the span asked for."""
     if words.as_of is not None and words.until is None:
-        raise ParameterError("as_of", repr(words.as_of), "it says from when --until 'last finished month' is told")
+        raise ParameterError("as_of", repr(words.as_of), "it says from when --until 'last complete month' is told")
     if words.since is not None:
         history = history.since(words.since)
     if words.until is not None:

@@ -95,7 +95,7 @@ def tidy(
     duplicates: Annotated[
         Duplicates, typer.Option(help="What several rows of a period become in a table.")
     ] = Duplicates.SUM,
-    outliers: Annotated[Outliers, typer.Option(help="What is done with freak values.")] = Outliers.FLAG,
+    outliers: Annotated[Outliers, typer.Option(help="What is done with outliers.")] = Outliers.FLAG,
     unfinished: Annotated[str, typer.Option(help="drop or keep a last period, or how many to drop.")] = "drop",
     negative: Annotated[Negative, typer.Option(help="What is done with negative demand.")] = Negative.KEEP,
     events: EventsFile = None,

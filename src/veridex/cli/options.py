@@ -78,7 +78,7 @@ class Gaps(StrEnum):
 
 
 class Outliers(StrEnum):
-    """What is done with freak values."""
+    """What is done with outliers."""
 
     LEAVE = "leave"
     FLAG = "flag"
@@ -142,7 +142,7 @@ Origins = Annotated[int, typer.Option(help="Origins to roll over.")]
 Methods = Annotated[str | None, typer.Option(help="Methods, separated by commas (default: about a dozen).")]
 Levels = Annotated[str, typer.Option(help="Interval levels in percent, separated by commas.")]
 Figures = Annotated[Path | None, typer.Option(help="Directory for figures.")]
-EventsFile = Annotated[Path | None, typer.Option(help="Table of events; periods inside them are not freak.")]
+EventsFile = Annotated[Path | None, typer.Option(help="Table of events; periods inside them are not outlying.")]
 DriverFiles = Annotated[str | None, typer.Option(help="Tables of drivers, separated by commas; dates as in FILE.")]
 KnownAhead = Annotated[str | None, typer.Option(help="Drivers whose future is known, separated by commas.")]
 Happenings = Annotated[Path | None, typer.Option(help="Table of events, for methods that take them.")]

@@ -26,7 +26,7 @@ SHOWN = {
     "demand_class": "class",
     "trend_strength": "trend",
     "season_strength": "season",
-    "freak_periods": "freak values",
+    "outlier_periods": "outliers",
     "shift_periods": "level shifts",
     "remarks": "remarks",
 }
@@ -72,7 +72,7 @@ def number_or_word(text: str) -> str | int:
 def profile_for_show(profiles: list[ItemProfile], form: str) -> pd.DataFrame:
     """The whole table for files; for people what matters most, with the rest as remarks."""
     table = pd.DataFrame([one.numbers for one in profiles])
-    lists = ("cycles", "freak_periods", "shift_periods")
+    lists = ("seasons", "outlier_periods", "shift_periods")
     if form != "json":
         table = table.assign(**{name: [" ".join(map(str, value)) for value in table[name]] for name in lists})
     if form != "table":
@@ -82,7 +82,7 @@ def profile_for_show(profiles: list[ItemProfile], form: str) -> pd.DataFrame:
         name: [one.series.cadence.text(one.series.start + (len(one.series) - 1) * (name == "last")) for one in profiles]
         for name in ("first", "last")
     }
-    shown = {name: [_few(one.numbers[name]) for one in profiles] for name in ("freak_periods", "shift_periods")}
+    shown = {name: [_few(one.numbers[name]) for one in profiles] for name in ("outlier_periods", "shift_periods")}
     strengths = {name: table[name].round(2) for name in ("trend_strength", "season_strength")}
     return table.assign(**dates, **strengths, **shown)[list(SHOWN)].rename(columns=SHOWN)
 

@@ -73,7 +73,11 @@ def _demand(fairs: set[str]) -> list[Row]:
     return rows
 
 
-FREAK = {("gloves-leather", "2021-11"): 6.0, ("jar-honey-250", "2023-06"): 4.0, ("wax-sheet-national", "2019-08"): 0.1}
+OUTLIER = {
+    ("gloves-leather", "2021-11"): 6.0,
+    ("jar-honey-250", "2023-06"): 4.0,
+    ("wax-sheet-national", "2019-08"): 0.1,
+}
 MISSING = {("lid-gold-63", "2018-05"), ("lid-gold-63", "2020-12"), ("hive-tool-j", "2023-07")}
 UNKNOWN = {("strainer-double", "2019-06"), ("strainer-double", "2019-07"), ("honey-tank-50", "2022-10")}
 OUT_OF_STOCK = {("smoker-02", "2023-04"), ("smoker-02", "2023-05"), ("frames-plastic-10", "2024-05")}
@@ -91,7 +95,7 @@ def _defective(sku: str, month: str, wanted: int) -> list[Row]:
         return [(sku, month, "", "no")]
     if at in OUT_OF_STOCK:
         return [(sku, month, 0, "yes")]
-    wanted = RETURNED.get(at, round(wanted * FREAK.get(at, 1.0)))
+    wanted = RETURNED.get(at, round(wanted * OUTLIER.get(at, 1.0)))
     if at in SPLIT:
         return [(sku, month, wanted // 3, "no"), (sku, month, wanted - wanted // 3, "no")]
     return [(sku, month, wanted, "no")] * (2 if at in TWICE else 1)

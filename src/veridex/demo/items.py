@@ -111,12 +111,12 @@ def monthly_demand(item: DemoItem, months: NDArray[np.datetime64], fairs: set[st
     peak, swing = item.season
     level = item.level + item.growth * index / 12.0
     level *= np.where(months >= np.datetime64(item.shift[0]), item.shift[1], 1.0)
-    wave = 1.0 + swing * np.cos(2.0 * np.pi * (of_year - peak) / 12.0)
+    harmonic = 1.0 + swing * np.cos(2.0 * np.pi * (of_year - peak) / 12.0)
     at_fair = np.array([str(month) in fairs for month in months])
     explained = 1.0 + item.fair * at_fair + item.warmth * (temperature(months) - usual_temperature(of_year))
     noise = item.noise * np.where(months >= np.datetime64(item.restless[0]), item.restless[1], 1.0)
     wanted = rng.random(months.size) < item.sparse
-    demand = np.rint(level * wave * explained * np.exp(noise * rng.standard_normal(months.size)))
+    demand = np.rint(level * harmonic * explained * np.exp(noise * rng.standard_normal(months.size)))
     alive = (months >= np.datetime64(item.since)) & (months <= np.datetime64(item.until))
     return np.where(alive & wanted, np.maximum(demand, 0.0 if item.sparse < 1 else 1.0), 0.0).astype(np.int64)
 

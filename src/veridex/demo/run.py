@@ -76,7 +76,7 @@ def run_demo(directory: Path, say: Callable[[str], None]) -> None:
 
 
 def _tidied(raw: History, events: Events, directory: Path, figures: Path, say: Callable[[str], None]) -> Tidied:
-    """Profile and tidy: gaps are interpolated, freak values flagged, the unfinished month is left out."""
+    """Profile and tidy: gaps are interpolated, outliers flagged, the unfinished month is left out."""
     profiles = {one.series.item: one for one in profile_items(raw, events)}
     tidied = tidy(raw, gaps="interpolate", outliers="flag", events=events)
     write(tidied, directory / "tidied")

@@ -28,7 +28,7 @@ def read_history(
     cadence: str | Cadence | None = None,
     start: object = None,
     name: str | None = None,
-    cycle_length: int | None = None,
+    season_length: int | None = None,
     unit: str | None = None,
     layout: LayoutName = "long",
     items: Sequence[str] | None = None,
@@ -56,7 +56,7 @@ def read_history(
     source : str or Path
         A CSV file or the like (``-`` for standard input), a Parquet file or a folder of parts, an Excel
         workbook, or the address of a database (``sqlite:///shop.db``) with `table` or `query`.
-    item, period, demand, cadence, cycle_length, unit, layout, items, dates, tz, fiscal_start, fiscal_named, decimal, \
+    item, period, demand, cadence, season_length, unit, layout, items, dates, tz, fiscal_start, fiscal_named, decimal, \
 status, invalid, stock_out, combine, absent, unfinished
         As in `History.from_frame`.
     start : optional
@@ -89,7 +89,7 @@ status, invalid, stock_out, combine, absent, unfinished
         if cadence is None:
             raise ParameterError("cadence", "None", "bare numbers have no dates to infer it from; state it")
         return _read_bare(
-            source, Cadence.named(cadence), start, name or "", stem, cycle_length, unit, decimal, encoding
+            source, Cadence.named(cadence), start, name or "", stem, season_length, unit, decimal, encoding
         )
     where = TableLayout(
         item=columns_of(item),
@@ -126,7 +126,7 @@ status, invalid, stock_out, combine, absent, unfinished
         found.frame,
         where,
         cadence,
-        cycle_length=cycle_length,
+        season_length=season_length,
         unit=unit,
         source=found.label,
         first_row=found.first_row,
@@ -140,7 +140,7 @@ def _read_bare(
     start: object,
     name: str,
     stem: str,
-    cycle_length: int | None,
+    season_length: int | None,
     unit: str | None,
     decimal: str | None,
     encoding: str | None,
@@ -160,7 +160,7 @@ def _read_bare(
     column = pd.Series(lines, name=name or "numbers", dtype=object)
     numbers = read_quantities(column, label, first_row, decimal)
     history = History.from_numbers(
-        numbers, cadence=cadence, start=start, item=name or stem, cycle_length=cycle_length, unit=unit
+        numbers, cadence=cadence, start=start, item=name or stem, season_length=season_length, unit=unit
     )
     series = next(iter(history))
     last = cadence.text(series.start + len(series) - 1)

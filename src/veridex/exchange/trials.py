@@ -27,7 +27,7 @@ __all__ = ["read_trial", "write_trial"]
 FORMAT = "veridex trial 2"
 KEY = b"veridex"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
-PER_FOLD = ("points", "stderr", "lower", "upper", "training")
+PER_FOLD = ("points", "std_error", "lower", "upper", "training")
 PLAIN = ("status", "parameters", "criteria", "forms", "seconds")
 SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 
@@ -104,7 +104,7 @@ def _head(trial: Trial) -> dict[str, Any]:
         "shape": list(trial.arrays.points.shape),
         "keep": trial.arrays.keep,
         "cadence": history.cadence.name,
-        "cycle_length": history.cycle_length,
+        "season_length": history.season_length,
         "unit": history.unit,
         "history_notes": list(history.notes),
         "key_columns": list(history.key_columns),
@@ -190,7 +190,7 @@ def _history(head: dict[str, Any], table: pa.Table) -> History:
     assert values is not None
     return History(
         cadence=Cadence.named(head["cadence"]),
-        cycle_length=head["cycle_length"],
+        season_length=head["season_length"],
         names=tuple(table["name"].to_pylist()),
         values=values,
         offsets=np.concatenate(([0], np.cumsum(sizes))).astype(np.int64),

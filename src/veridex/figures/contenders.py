@@ -44,7 +44,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
         forecasts[blend.method] = choice.crossfit.points[-1]
     start = trial.arrays.origins[index, origin] + 1
     horizon = points.shape[-1]
-    shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.cycle_length)])
+    shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.season_length)])
 
     columns = 5 if len(entries) > 12 else 4 if len(entries) > 6 else 3
     figure = new_figure()

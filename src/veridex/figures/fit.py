@@ -56,7 +56,7 @@ def draw_fit(fitted: Fitted, forecast: Forecast) -> Figure:
 
 
 def draw_residuals(fitted: Fitted) -> Figure:
-    """Draw the residuals over time, by period of the cycle, and their autocorrelations, lags running down."""
+    """Draw the residuals over time, by period of the season, and their autocorrelations, lags running down."""
     series, residuals = fitted.series, fitted.residuals
     figure = new_figure()
     grid = figure.add_gridspec(2, 2, width_ratios=(1.9, 1.0))
@@ -80,21 +80,21 @@ def draw_residuals(fitted: Fitted) -> Figure:
     over_time.axhline(0.0, color=INK, linewidth=0.8)
     over_time.set_title("over time (grey: 1.96 deviations, dots: beyond 3)", color=INK, fontsize=11, loc="left")
     _by_phase(by_phase, fitted, residuals)
-    bars = of_values(residuals, series.item, series.cycle_length, None, 0)
+    bars = of_values(residuals, series.item, series.season_length, None, 0)
     if bars.reason:
         lags.axis("off")
         lags.text(0.5, 0.5, wrapped(bars.reason, 40), ha="center", color=INK, transform=lags.transAxes)
     else:
         bounds = np.full(bars.acf.size, bars.bound)
-        draw_bars(lags, bars.acf, bounds, "autocorrelation", series.cycle_length, lying=True)
+        draw_bars(lags, bars.acf, bounds, "autocorrelation", series.season_length)
     return figure
 
 
 def _by_phase(axes: Axes, fitted: Fitted, residuals: np.ndarray) -> None:
-    """Residuals of each period of the cycle side by side, with their means; of all together where there is none."""
+    """Residuals of each period of the season side by side, with their means; of all together where there is none."""
     series = fitted.series
-    cycle = series.cycle_length
-    phases = series.ordinals % cycle
+    season_length = series.season_length
+    phases = series.ordinals % season_length
     style_axes(axes, series.cadence, series.unit, series.periods)
     axes.set_ylabel(f"actual - fitted ({series.unit})" if series.unit else "actual - fitted", color=INK)
     axes.axhline(0.0, color=INK, linewidth=0.8)
@@ -106,6 +106,6 @@ def _by_phase(axes: Axes, fitted: Fitted, residuals: np.ndarray) -> None:
         if values.size:
             axes.hlines(values.mean(), phase - 0.32, phase + 0.32, color=PLUM, linewidth=2.4)
     every = -(-len(shown) // 12)
-    names = [series.phase_name(firsts[phase]) if cycle > 1 else "" for phase in shown[::every]]
+    names = [series.phase_name(firsts[phase]) if season_length > 1 else "" for phase in shown[::every]]
     axes.set_xticks(shown[::every], [name[:3] if series.cadence.unit == "M" else name for name in names])
-    axes.set_title("by period of the cycle (bars: means)", color=INK, fontsize=11, loc="left")
+    axes.set_title("by period of the season (bars: means)", color=INK, fontsize=11, loc="left")

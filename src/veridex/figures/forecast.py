@@ -16,7 +16,7 @@ from veridex.figures.style import AMBER, BANDS, INK, new_figure, padded_limits, 
 
 __all__ = ["draw_forecast"]
 
-CYCLES_SHOWN = 6
+TURNS_SHOWN = 6
 
 
 def draw_forecast(publication: Publication, item: str) -> Figure:
@@ -26,7 +26,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     cadence = Cadence.named(data["cadence"])
     frame = frame[frame["scenario"] == ""]  # other futures have publications' tables, not this figure
     past, ahead = frame[frame["kind"] == "actual"], frame[frame["kind"] == "forecast"]
-    past = past.tail(max(CYCLES_SHOWN * data["cycle_length"], 3 * len(ahead)))
+    past = past.tail(max(TURNS_SHOWN * data["season_length"], 3 * len(ahead)))
     figure = new_figure()
     axes = figure.add_subplot()
     style_axes(axes, cadence, data["unit"], pd.concat((past["period"], ahead["period"])).to_numpy())

@@ -1,4 +1,4 @@
-"""One item's history with what stands out in it: freak values, level shifts, gaps, repairs."""
+"""One item's history with what stands out in it: outliers, level shifts, gaps, repairs."""
 
 from typing import Any
 
@@ -17,7 +17,7 @@ __all__ = ["draw_history"]
 
 
 def draw_history(one: ItemProfile, tidied: ItemHistory | None = None) -> Figure:
-    """Draw the raw history in ink, what is expected in teal, freak values ringed, shifts as lines, gaps as ground.
+    """Draw the raw history in ink, what is expected in teal, outliers ringed, shifts as lines, gaps as ground.
 
     Parameters
     ----------
@@ -41,12 +41,12 @@ def draw_history(one: ItemProfile, tidied: ItemHistory | None = None) -> Figure:
         last.set_zorder(3)
         last.set_label("unfinished")
         handles.append(last)
-    freak = np.flatnonzero(found.freak)
-    if freak.size:
+    outlying = np.flatnonzero(found.outlying)
+    if outlying.size:
         rings = axes.scatter(
-            series.periods[freak], series.values[freak], s=120, facecolors="none", edgecolors=PLUM, linewidths=1.8
+            series.periods[outlying], series.values[outlying], s=120, facecolors="none", edgecolors=PLUM, linewidths=1.8
         )
-        rings.set_label("freak value")
+        rings.set_label("outlier")
         handles.append(rings)
     handles += _repairs(axes, series, tidied)
     axes.set_ylim(*padded_limits(series.values, found.values, *([] if tidied is None else [tidied.values])))
@@ -61,7 +61,7 @@ def _title(one: ItemProfile) -> str:
     found = [
         f"{count} {word}{'' if count == 1 else 's'}"
         for count, word in (
-            (n["freak_values"], "freak value"),
+            (n["outliers"], "outlier"),
             (n["level_shifts"], "level shift"),
             (n["unknown"], f"unknown {cadence.noun}"),
         )

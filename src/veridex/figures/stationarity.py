@@ -1,6 +1,5 @@
 """One series, what transform and differences leave of it, and its correlogram, at a glance."""
 
-import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
@@ -15,26 +14,27 @@ __all__ = ["draw_stationarity"]
 
 
 def draw_stationarity(series: ItemHistory, finding: Stationarity, advice: Advice, bars: Correlogram) -> Figure:
-    """Draw the series in ink, what is left of it in teal, and the bars of both correlations with their bounds."""
+    """Draw the series in ink and below it what is left in teal; beside both their correlations, lags running down."""
     figure = new_figure()
-    grid = figure.add_gridspec(3, 2, height_ratios=(1.25, 1.0, 1.0))
-    top, middle = figure.add_subplot(grid[0, :]), figure.add_subplot(grid[1, :])
+    grid = figure.add_gridspec(2, 2, width_ratios=(1.9, 1.0))
+    top, below, lags = (
+        figure.add_subplot(grid[0, 0]),
+        figure.add_subplot(grid[1, 0]),
+        figure.add_subplot(grid[:, 1]),
+    )
     style_axes(top, series.cadence, series.unit, series.periods)
     top.plot(series.periods, series.values, color=INK, linewidth=1.5)
     top.set_ylim(*padded_limits(series.values))
     reading = finding.reading.removeprefix(f"{series.item}: ")
-    top.set_title(wrapped(f"{series.item}: {reading}", 125), color=INK, fontsize=11, loc="left")
-    _left(middle, series, advice)
-    middle.set_xlim(top.get_xlim())
+    figure.suptitle(wrapped(f"{series.item}: {reading}", 115), color=INK, fontsize=12, x=0.02, ha="left")
+    _left(below, series, advice)
+    below.set_xlim(top.get_xlim())
     if bars.reason:
-        note = figure.add_subplot(grid[2, :])
-        note.axis("off")
-        note.text(0.5, 0.5, bars.reason, ha="center", color=INK)
+        lags.axis("off")
+        lags.text(0.5, 0.5, wrapped(bars.reason, 40), ha="center", color=INK, transform=lags.transAxes)
         return figure
-    cycle = series.cycle_length
-    plain, partial = figure.add_subplot(grid[2, 0]), figure.add_subplot(grid[2, 1])
-    draw_bars(plain, bars.acf, bars.moving_bound, "autocorrelation of what is left", cycle)
-    draw_bars(partial, bars.pacf, np.full(bars.pacf.size, bars.bound), "partial autocorrelation", cycle)
+    title = "correlations of what is left\n(bars: autocorrelation, diamonds: partial)"
+    draw_bars(lags, bars.acf, bars.moving_bound, title, series.season_length, bars.pacf)
     return figure
 
 
@@ -45,7 +45,7 @@ def _left(axes: Axes, series: ItemHistory, advice: Advice) -> None:
     style_axes(axes, series.cadence, None, periods)
     axes.set_ylabel("")
     axes.set_title(
-        wrapped(f"after the advice: {advice.reading.removeprefix(f'{series.item}: ')}", 125),
+        wrapped(f"after the advice: {advice.reading.removeprefix(f'{series.item}: ')}", 78),
         color=INK,
         fontsize=11,
         loc="left",

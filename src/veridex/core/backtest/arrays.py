@@ -15,7 +15,18 @@ __all__ = ["TrialArrays"]
 FloatArray = NDArray[np.float64]
 
 
-PER_METHOD = ("points", "stderr", "lower", "upper", "status", "parameters", "criteria", "forms", "training", "seconds")
+PER_METHOD = (
+    "points",
+    "std_error",
+    "lower",
+    "upper",
+    "status",
+    "parameters",
+    "criteria",
+    "forms",
+    "training",
+    "seconds",
+)
 
 LONGEST_FORM = 72
 
@@ -35,8 +46,8 @@ class TrialArrays:
         Ordinal of the last known period.
     actuals : ndarray, shape (I, O, H)
     scales : ndarray, shape (I, O, 2)
-        Mean absolute and squared change over a cycle in the training span.
-    points, stderr : ndarray, shape (I, M, O, H)
+        Mean absolute and squared change over a season in the training span.
+    points, std_error : ndarray, shape (I, M, O, H)
     lower, upper : ndarray, shape (I, M, O, L, H)
     status : ndarray of int, shape (I, M, O)
     parameters : ndarray, shape (I, M, O)
@@ -55,7 +66,7 @@ class TrialArrays:
     actuals: FloatArray
     scales: FloatArray
     points: FloatArray
-    stderr: FloatArray
+    std_error: FloatArray
     lower: NDArray[np.floating[Any]]
     upper: NDArray[np.floating[Any]]
     status: NDArray[np.int8]
@@ -78,7 +89,7 @@ class TrialArrays:
             actuals=np.full((items, origins, horizon), np.nan),
             scales=np.full((items, origins, 2), np.nan),
             points=np.full((*folds, horizon), np.nan),
-            stderr=spread,
+            std_error=spread,
             lower=np.full((*folds, levels, horizon), np.nan, dtype=bounds),
             upper=np.full((*folds, levels, horizon), np.nan, dtype=bounds),
             status=np.full(folds, Status.NO_FOLD, dtype=np.int8),

@@ -65,7 +65,7 @@ class Comparison:
         for one in self.fits:
             why = _why_not(one, against)
             figures = one.summary
-            row: dict[str, object] = {"method": one.method.text, "n": one.nobs, "parameters": one.parameters}
+            row: dict[str, object] = {"method": one.method.text, "n": one.n, "parameters": one.parameters}
             row |= {name: figures[name] if not why else np.nan for name in ("log_likelihood", *CRITERIA)}
             row["not_comparable"] = one.reason if not one.available else why
             row |= {f"training_{name}": figures[name] for name in ERRORS[:2]} if self.trial is None else {}
@@ -138,7 +138,7 @@ def _fit(series: ItemHistory, method: Method, explaining: Explaining) -> Fitted:
 
 
 def _sample(one: Fitted) -> tuple[int, str]:
-    return one.nobs, one.likelihood_of
+    return one.n, one.likelihood_of
 
 
 def _why_not(one: Fitted, against: tuple[int, str]) -> str:

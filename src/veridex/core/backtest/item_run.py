@@ -62,7 +62,7 @@ class ItemWork:
         """Everything that the results of an item depend on, as bytes."""
         words = [one.text for one in self.lineup]
         rules = None if series.rules is None else pickle.dumps(series.rules)
-        shape = (self.scheme, self.levels, self.origins, self.horizon, self.foresight, self.pace, series.cycle_length)
+        shape = (self.scheme, self.levels, self.origins, self.horizon, self.foresight, self.pace, series.season_length)
         digest = hashlib.sha256(repr((words, shape, series.item, series.cadence.name, series.start, rules)).encode())
         digest.update(series.values.tobytes() + series.actuals.tobytes())
         for regressors in self.regressors:
@@ -84,7 +84,7 @@ class ItemWork:
         folds = self.scheme.folds(series)
         spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
         for o, span in enumerate(spans):
-            out.scales[0, o] = naive_scales(span.actuals, series.cycle_length)
+            out.scales[0, o] = naive_scales(span.actuals, series.season_length)
         # Any constant would do; this one is known at every origin.
         centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
         known: dict[tuple[int, int], DriverRows] = {}
@@ -106,7 +106,7 @@ class ItemWork:
         entered, regressors = self.lineup[m], self.regressors[m]
         columns = () if regressors is None else regressors.columns
         family = entered.family
-        plan: Plan = family.prepare_with(entered.settings, series.cycle_length, self.horizon, self.levels, columns)
+        plan: Plan = family.prepare_with(entered.settings, series.season_length, self.horizon, self.levels, columns)
         warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
         carried, searched = False, family.searches(plan)
@@ -122,7 +122,7 @@ class ItemWork:
             x = None if drivers is None else drivers.x
             cell = (0, m, o)
             rows = Rows(
-                out.points[cell], out.stderr[cell], out.lower[cell], out.upper[cell], row, fitted[: y.size], stats
+                out.points[cell], out.std_error[cell], out.lower[cell], out.upper[cell], row, fitted[: y.size], stats
             )
             if o % self.pace.search_every == 0:
                 family.forget(plan, warm)
@@ -142,7 +142,7 @@ class ItemWork:
                 own, scales = span.actuals[span.actuals.size - y.size :], out.scales[0, o]
                 one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
                 # A holdout may be shorter for this item than for others, and a gap is not tested.
-                for filled in (rows.points, rows.stderr, rows.lower, rows.upper):
+                for filled in (rows.points, rows.std_error, rows.lower, rows.upper):
                     filled[..., fold.horizon :] = np.nan
                     filled[..., : fold.gap] = np.nan
             out.seconds[cell] = time.perf_counter() - begun
@@ -150,8 +150,8 @@ class ItemWork:
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:
         """Driver rows of a fold; lead times that this fold does not test repeat the last one that it does."""
         start = series.start + fold.stop - y.size
-        cycle = series.cycle_length
-        found = driver_rows(regressors, series.item, start, y, fold.horizon, cycle, self.foresight)
+        season_length = series.season_length
+        found = driver_rows(regressors, series.item, start, y, fold.horizon, season_length, self.foresight)
         beyond = self.horizon - fold.horizon
         if beyond == 0:
             return found

@@ -70,7 +70,7 @@ def run_backtest(
     if pace is not None and pace.refit_every > 1 and scheme.training_window is not None:
         problem = "a sliding window moves the season's first period; estimate at every origin"
         raise ParameterError("refit_every", str(pace.refit_every), problem)
-    lineup, notes = _with_benchmarks(lineup, history.cycle_length)
+    lineup, notes = _with_benchmarks(lineup, history.season_length)
     explaining = explaining or Explaining()
     if onto is not None:
         _refuse_another(onto, history, (scheme, levels, pace or Pace(), explaining.perfect, explaining.given))
@@ -119,8 +119,8 @@ def _refuse_another(onto: Trial, history: History, made: tuple[Scheme, tuple[flo
     if (onto.scheme, onto.levels, onto.pace, onto.perfect, onto.driven) != made:
         problem = f"it was made by another scheme, levels, pace, foresight or drivers: {onto.scheme.in_words()}"
         raise ParameterError("onto", repr(onto), problem)
-    if (onto.history.cadence, onto.history.cycle_length) != (history.cadence, history.cycle_length):
-        raise ParameterError("onto", repr(onto), "it was made on another cadence or cycle")
+    if (onto.history.cadence, onto.history.season_length) != (history.cadence, history.season_length):
+        raise ParameterError("onto", repr(onto), "it was made on another cadence or season length")
 
 
 def _parts(
@@ -168,9 +168,9 @@ def _results(work: ItemWork, series: list[ItemHistory], engine: Engine, store: S
         yield found
 
 
-def _with_benchmarks(lineup: tuple[Method, ...], cycle: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:
+def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:
     """Enter the benchmarks that every verdict is held against, if the planner did not."""
-    benchmarks = ("seasonal-naive", "naive") if cycle > 1 else ("naive",)
+    benchmarks = ("seasonal-naive", "naive") if season_length > 1 else ("naive",)
     added = tuple(method(text) for text in benchmarks if text not in {entered.text for entered in lineup})
     notes = (f"Added to the lineup as benchmark: {', '.join(map(str, added))}.",) if added else ()
     return lineup + added, notes

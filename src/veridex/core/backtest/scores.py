@@ -78,7 +78,7 @@ def _holdout_terms(trial: "Trial", common: bool) -> tuple[dict[str, Any], FloatA
         label = bound_columns((level,))[0].removeprefix("lower_")
         parts = interval_terms(actual, a.lower[i, m, o, j, h], a.upper[i, m, o, j, h], level)
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
-    phases = (a.origins[i, o] + h + 1) % trial.history.cycle_length
+    phases = (a.origins[i, o] + h + 1) % trial.history.season_length
     return {"item": i, "method": m, "origin": a.origins[i, o], "step": h + 1, "phase": phases}, terms, extra
 
 
@@ -169,7 +169,7 @@ def _named(trial: "Trial", table: pd.DataFrame, groups: tuple[str, ...]) -> pd.D
 
 
 def _phase_name(trial: "Trial", phase: int) -> str:
-    """The name of a period of the cycle."""
+    """The name of a period of the season."""
     series = next(iter(trial.history))
     return series.phase_name(phase)
 

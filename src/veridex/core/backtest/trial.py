@@ -62,7 +62,7 @@ class Trial:
     @property
     def benchmarks(self) -> tuple[str, ...]:
         """The methods that must be beaten: the first that an item supports counts."""
-        return ("seasonal-naive", "naive") if self.history.cycle_length > 1 else ("naive",)
+        return ("seasonal-naive", "naive") if self.history.season_length > 1 else ("naive",)
 
     def method_index(self, text: str) -> int:
         """Where a method stands in the lineup.
@@ -91,7 +91,7 @@ class Trial:
             "step": h + 1,
             "actual": a.actuals[i, o, h],
             "forecast": a.points[i, m, o, h],
-            "stderr": a.stderr[i, m, o, h],
+            "std_error": a.std_error[i, m, o, h],
         }
         bounds = [side[i, m, o, level, h] for level in range(len(self.levels)) for side in (a.lower, a.upper)]
         columns |= dict(zip(bound_columns(self.levels), bounds, strict=True))
@@ -132,8 +132,8 @@ class Trial:
 
     @cached_property
     def _needs(self) -> list[str]:
-        cycle = self.history.cycle_length
-        return [one.family.needs(one.family.prepare(one.settings, cycle, 1, ())) for one in self.lineup]
+        season_length = self.history.season_length
+        return [one.family.needs(one.family.prepare(one.settings, season_length, 1, ())) for one in self.lineup]
 
     @property
     def timings(self) -> pd.DataFrame:
@@ -189,7 +189,7 @@ class Trial:
         Parameters
         ----------
         by : sequence of str
-            Some of item, method, origin, step, phase (the period of the cycle), and columns of ``history.items``.
+            Some of item, method, origin, step, phase (the period of the season), and columns of ``history.items``.
         scope : {"holdout", "training", "both"}
             Forecasts against later actuals, or one-step errors inside the training spans (which have no
             step, phase and intervals), or both, with a column that says which.

@@ -122,13 +122,13 @@ def audit_errors(
     centred = e - e.mean()
     skewness = float(np.mean(centred**3) / np.mean(centred**2) ** 1.5)
     kurtosis = float(np.mean(centred**4) / np.mean(centred**2) ** 2 - 3.0)
-    phase = (first + known) % series.cycle_length
+    phase = (first + known) % series.season_length
     checks = (
-        _whiteness(errors[known[0] : known[-1] + 1], series.cycle_length, fitted),
+        _whiteness(errors[known[0] : known[-1] + 1], series.season_length, fitted),
         _bias(e, spread),
         _normality(e.size, skewness, kurtosis),
         _spread(centred, known.astype(np.float64)),
-        *_season(e, phase, series.cycle_length),
+        *_season(e, phase, series.season_length),
         _trend(e, known.astype(np.float64)),
     )
     order = np.argsort(-np.abs(e), kind="stable")[:LARGEST]
@@ -142,9 +142,9 @@ def audit_errors(
     return replace(empty, checks=checks, skewness=skewness, excess_kurtosis=kurtosis, largest=largest)
 
 
-def _whiteness(errors: FloatArray, cycle: int, fitted: int) -> Check:
-    """Ljung and Box over two cycles (at least ten lags, at most a fifth of the errors)."""
-    wanted = max(2 * cycle, 10) if cycle > 1 else 10
+def _whiteness(errors: FloatArray, season_length: int, fitted: int) -> Check:
+    """Ljung and Box over two seasons (at least ten lags, at most a fifth of the errors)."""
+    wanted = max(2 * season_length, 10) if season_length > 1 else 10
     lags = max(min(wanted, errors.size // 5), min(fitted + 1, errors.size - 2), 1)
     r, n = autocorrelations(errors, lags)
     _, test = portmanteau(np.nan_to_num(r), n, lags, fitted)
@@ -187,16 +187,16 @@ def _spread(centred: FloatArray, time: FloatArray) -> Check:
     return Check("changing spread", statistic, p_value, words if p_value < SIGNIFICANCE else "an even spread")
 
 
-def _season(e: FloatArray, phase: NDArray[np.int64], cycle: int) -> tuple[Check, ...]:
-    """F test of equal means over the phases of the cycle, where every phase was seen twice."""
-    if cycle < 2 or np.bincount(phase, minlength=cycle).min() < 2:
+def _season(e: FloatArray, phase: NDArray[np.int64], season_length: int) -> tuple[Check, ...]:
+    """F test of equal means over the phases of the season, where every phase was seen twice."""
+    if season_length < 2 or np.bincount(phase, minlength=season_length).min() < 2:
         return ()
-    means = np.bincount(phase, weights=e, minlength=cycle) / np.bincount(phase, minlength=cycle)
+    means = np.bincount(phase, weights=e, minlength=season_length) / np.bincount(phase, minlength=season_length)
     left = float(np.square(e - means[phase]).sum())
     whole = float(np.square(e - e.mean()).sum())
-    degrees = e.size - cycle
-    statistic = (whole - left) / (cycle - 1) / (left / degrees) if left > 0 and degrees > 0 else math.inf
-    p_value = float(fdtrc(cycle - 1, degrees, statistic)) if math.isfinite(statistic) else 0.0
+    degrees = e.size - season_length
+    statistic = (whole - left) / (season_length - 1) / (left / degrees) if left > 0 and degrees > 0 else math.inf
+    p_value = float(fdtrc(season_length - 1, degrees, statistic)) if math.isfinite(statistic) else 0.0
     words = "a season remains in the errors: it was missed or has changed"
     return (Check("remaining season", statistic, p_value, words if p_value < SIGNIFICANCE else "no season remains"),)
 

@@ -10,6 +10,7 @@ from veridex.core.diagnosis.decomposition import decompose
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.history.seasons import season_name
 
 __all__ = ["BreakPoint", "Breaks", "breaks"]
 
@@ -89,9 +90,9 @@ def breaks(series: History | ItemHistory) -> Breaks:
     if known.size < FEWEST:
         return Breaks(series=one, reason=f"too little history: {known.size} known periods, {FEWEST} needed")
     y = one.values[known]
-    if one.cycle_length > 1:
+    if one.season_length > 1:
         parts = decompose(one)
-        if not parts.reason and parts.strengths[f"season {one.cycle_length}"] > SEASONAL:
+        if not parts.reason and parts.strengths[season_name(one.season_length)] > SEASONAL:
             y = parts.adjusted[known]
     if y.max() - y.min() <= 1e-12 * float(np.abs(y).max()):
         return Breaks(series=one, reason="all values are equal")
@@ -99,7 +100,7 @@ def breaks(series: History | ItemHistory) -> Breaks:
     columns = [np.ones(y.size), time]
     places: list[tuple[str, int]] = []
     ratios: list[float] = []
-    apart = max(5, one.cycle_length // 2)
+    apart = max(5, one.season_length // 2)
     while len(places) < MOST:
         best = _best(y, np.column_stack(columns), time, [int(time[at]) for _, at in places], apart)
         if best is None:

@@ -1,4 +1,4 @@
-"""The Canova-Hansen test of a season that is the same every cycle against one that wanders."""
+"""The Canova-Hansen test of a season that is the same each time against one that wanders."""
 
 import math
 from dataclasses import replace
@@ -16,18 +16,18 @@ FloatArray = NDArray[np.float64]
 TERMS = 400
 
 
-def canova_hansen(y: FloatArray, cycle: int, *, lags: int | None = None) -> Outcome:
+def canova_hansen(y: FloatArray, season_length: int, *, lags: int | None = None) -> Outcome:
     """Test the null of a season that repeats itself: a *small* p-value speaks for seasonal unit roots.
 
     y is regressed on a constant, its value one period earlier (which takes up a plain unit root and no seasonal one)
-    and the waves of all seasonal frequencies; the statistic cumulates the scores of the waves, in units of their
-    long-run covariance, all frequencies jointly.
+    and the harmonics of all seasonal frequencies; the statistic cumulates the scores of the harmonics, in units of
+    their long-run covariance, all frequencies jointly.
 
     Parameters
     ----------
     y : ndarray, shape (n,)
         Demand per period, oldest first, no NaN.
-    cycle : int
+    season_length : int
         At least 2.
     lags : int, optional
         Bartlett window, default ``max(1, int((n / 100) ** 0.25))``: a wider one costs a test of eleven frequencies its
@@ -36,19 +36,23 @@ def canova_hansen(y: FloatArray, cycle: int, *, lags: int | None = None) -> Outc
     References
     ----------
     .. [1] Canova and Hansen (1995), Journal of Business and Economic Statistics 13, 237-252; the limit law is theirs,
-       equation 13, of cycle - 1 degrees of freedom.
+       equation 13, of season - 1 degrees of freedom.
     """
     z, before = y[1:], y[:-1]
     n = int(z.size)
     window = max(1, int((n / 100.0) ** 0.25)) if lags is None else lags
-    outcome = Outcome(test=f"Canova-Hansen (cycle of {cycle})", null="stable season", lags=window)
-    if n < 3 * cycle:
-        return replace(outcome, reason=f"too little history: {n + 1} periods, {3 * cycle + 1} needed")
+    outcome = Outcome(test=f"Canova-Hansen (season of {season_length})", null="stable season", lags=window)
+    if n < 3 * season_length:
+        return replace(outcome, reason=f"too little history: {n + 1} periods, {3 * season_length + 1} needed")
     t = np.arange(1.0, n + 1.0)
-    waves = [wave(2 * np.pi * k * t / cycle) for k in range(1, (cycle - 1) // 2 + 1) for wave in (np.cos, np.sin)]
-    if cycle % 2 == 0:
-        waves.append(np.cos(np.pi * t))
-    seasonal = np.column_stack(waves)
+    harmonics = [
+        harmonic(2 * np.pi * k * t / season_length)
+        for k in range(1, (season_length - 1) // 2 + 1)
+        for harmonic in (np.cos, np.sin)
+    ]
+    if season_length % 2 == 0:
+        harmonics.append(np.cos(np.pi * t))
+    seasonal = np.column_stack(harmonics)
     design = np.column_stack((np.ones(n), before - before.mean(), seasonal))
     rest = z - design @ np.linalg.lstsq(design, z, rcond=None)[0]
     if float(rest @ rest) <= 1e-20 * float(y @ y):
@@ -60,7 +64,7 @@ def canova_hansen(y: FloatArray, cycle: int, *, lags: int | None = None) -> Outc
         statistic = float(np.trace(np.linalg.solve(covariance, sums.T @ sums))) / n**2
     except np.linalg.LinAlgError:
         return replace(outcome, reason="the long-run covariance is singular")
-    degrees = cycle - 1
+    degrees = season_length - 1
     return replace(
         outcome,
         statistic=statistic,

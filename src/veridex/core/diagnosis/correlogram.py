@@ -75,7 +75,7 @@ class Correlogram:
 
 
 def correlogram(
-    series: History | ItemHistory, lags: int | None = None, *, d: int = 0, seasonal_d: int = 0, fitted: int = 0
+    series: History | ItemHistory, lags: int | None = None, *, d: int = 0, D: int = 0, fitted: int = 0
 ) -> Correlogram:
     """Autocorrelations and partial autocorrelations of a series, after differencing if so asked.
 
@@ -83,9 +83,9 @@ def correlogram(
     ----------
     series : ItemHistory or History of one item
     lags : int, optional
-        By default two cycles, at least 12, at most half of the values.
-    d, seasonal_d : int
-        Differences taken before, plain and over the cycle.
+        By default two seasons, at least 12, at most half of the values.
+    d, D : int
+        Differences taken before, plain and over the season.
     fitted : int
         ARMA coefficients estimated before (of residuals): the portmanteau tests lose as many degrees of freedom.
 
@@ -105,33 +105,33 @@ def correlogram(
     .. [2] Bartlett (1946), Supplement to the Journal of the Royal Statistical Society 8, 27-41.
     """
     one = only_item(series)
-    for name, value, most in (("d", d, 2), ("seasonal_d", seasonal_d, 1)):
+    for name, value, most in (("d", d, 2), ("D", D, 1)):
         if not 0 <= value <= most:
             raise ParameterError(name, str(value), f"it is a whole number from 0 to {most}")
     if lags is not None and lags < 1:
         raise ParameterError("lags", str(lags), "it is a whole number from 1 on")
-    y = differenced(one.values, d, seasonal_d, one.cycle_length)
-    return of_values(y, one.item, one.cycle_length, lags, fitted)
+    y = differenced(one.values, d, D, one.season_length)
+    return of_values(y, one.item, one.season_length, lags, fitted)
 
 
-def differenced(values: FloatArray, d: int, seasonal_d: int, cycle: int) -> FloatArray:
-    """Differences over the cycle first, then plain ones; unknown values stay unknown."""
+def differenced(values: FloatArray, d: int, D: int, season_length: int) -> FloatArray:
+    """Differences over the season first, then plain ones; unknown values stay unknown."""
     y = np.array(values, dtype=np.float64)
-    for _ in range(seasonal_d):
-        y = y[cycle:] - y[:-cycle]
+    for _ in range(D):
+        y = y[season_length:] - y[:-season_length]
     for _ in range(d):
         y = np.diff(y)
     return y
 
 
-def of_values(y: FloatArray, item: str, cycle: int, lags: int | None, fitted: int) -> Correlogram:
+def of_values(y: FloatArray, item: str, season_length: int, lags: int | None, fitted: int) -> Correlogram:
     """The correlogram of plain values."""
     known = y[~np.isnan(y)]
     if known.size < 5:
         return Correlogram(item=item, reason=f"too little history: {known.size} known values, 5 needed")
     if known.max() - known.min() <= 1e-12 * max(abs(float(known.max())), abs(float(known.min()))):
         return Correlogram(item=item, n=known.size, reason="all values are equal")
-    wanted = max(2 * cycle, 12) if lags is None else lags
+    wanted = max(2 * season_length, 12) if lags is None else lags
     m = min(wanted, known.size // 2 if lags is None else known.size - 1, y.size - 1)
     r, n = autocorrelations(y, m)
     pacf = partial_autocorrelations(r)
@@ -139,8 +139,8 @@ def of_values(y: FloatArray, item: str, cycle: int, lags: int | None, fitted: in
         before = np.concatenate(([0.0], np.cumsum(np.nan_to_num(r[1:]) ** 2)[:-1]))
         moving = Z95 * np.sqrt((1.0 + 2.0 * before) / n)
     bound = Z95 / np.sqrt(n)
-    p, seasonal_p = _orders(pacf, np.full(m, bound), cycle)
-    q, seasonal_q = _orders(r[1:], moving, cycle)
+    p, seasonal_p = _orders(pacf, np.full(m, bound), season_length)
+    q, seasonal_q = _orders(r[1:], moving, season_length)
     made = Correlogram(
         item=item,
         n=n,
@@ -154,7 +154,7 @@ def of_values(y: FloatArray, item: str, cycle: int, lags: int | None, fitted: in
         seasonal_p=seasonal_p,
         seasonal_q=seasonal_q,
     )
-    object.__setattr__(made, "reading", _read(made, cycle))
+    object.__setattr__(made, "reading", _read(made, season_length))
     return made
 
 
@@ -175,19 +175,19 @@ def partial_autocorrelations(r: FloatArray) -> FloatArray:
     return pacf
 
 
-def _orders(bars: FloatArray, bounds: FloatArray, cycle: int) -> tuple[int, int]:
-    """The run of bars beyond their bounds from lag 1 on, at most three; and whether the cycle's bar is beyond it."""
+def _orders(bars: FloatArray, bounds: FloatArray, season_length: int) -> tuple[int, int]:
+    """The run of bars beyond their bounds from lag 1 on, at most three; and whether the season's bar is beyond it."""
     with np.errstate(invalid="ignore"):
         beyond = np.abs(bars) > bounds
     plain = 0
     while plain < min(LARGEST_ORDER, bars.size) and beyond[plain]:
         plain += 1
-    if cycle > 1:
-        plain = min(plain, cycle - 1)
-    return plain, int(1 < cycle <= bars.size and bool(beyond[cycle - 1]))
+    if season_length > 1:
+        plain = min(plain, season_length - 1)
+    return plain, int(1 < season_length <= bars.size and bool(beyond[season_length - 1]))
 
 
-def _read(c: Correlogram, cycle: int) -> str:
+def _read(c: Correlogram, season_length: int) -> str:
     """What the bars say: white noise or not, the orders, and bars that stand alone far out."""
     ljung_box = c.portmanteau[1] if c.portmanteau else None
     if ljung_box is not None and ljung_box.p_value >= 0.05 and c.p + c.q + c.seasonal_p + c.seasonal_q == 0:
@@ -196,14 +196,16 @@ def _read(c: Correlogram, cycle: int) -> str:
     # A pure form needs one kind of order; the one with fewer coefficients is tried first.
     plain = _one_kind(c.p, c.q, "p", "q")
     seasonal = _one_kind(c.seasonal_p, c.seasonal_q, "P", "Q")
-    parts = [text for text in (plain, seasonal and f"{seasonal} at the cycle's lag {cycle}") if text]
+    parts = [text for text in (plain, seasonal and f"{seasonal} at the season's lag {season_length}") if text]
     text = (
         f"{c.item}: try {' and '.join(parts)}." if parts else f"{c.item}: no order suggests itself at the first lags."
     )
     lone = [
         lag
         for lag in range(1, c.acf.size + 1)
-        if abs(c.acf[lag - 1]) > c.moving_bound[lag - 1] and lag > LARGEST_ORDER and (cycle == 1 or lag % cycle)
+        if abs(c.acf[lag - 1]) > c.moving_bound[lag - 1]
+        and lag > LARGEST_ORDER
+        and (season_length == 1 or lag % season_length)
     ]
     if lone:
         shown = ", ".join(map(str, lone[:5])) + (" …" if len(lone) > 5 else "")

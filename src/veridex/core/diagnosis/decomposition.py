@@ -12,6 +12,7 @@ from veridex.core.diagnosis.strength import strength
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.history.seasons import season_name
 from veridex.core.numerics.loess import decompose_by_loess
 from veridex.errors import ParameterError
 
@@ -22,7 +23,7 @@ By = Literal["loess", "classical"]
 Form = Literal["additive", "multiplicative"]
 
 SEASON_WIDTH = 13
-"""Cycles over which the season may change; the smallest that Cleveland et al. (1990), section 3.4, advise is 7."""
+"""Turns of the season over which it may change; the smallest that Cleveland et al. (1990), section 3.4, advise is 7."""
 
 ROUNDS = 2
 """Turns over several seasons, each taken from what the others leave."""
@@ -38,10 +39,10 @@ class Decomposition:
     by : {"loess", "classical"}
     form : {"additive", "multiplicative"}
         Whether the parts add up or multiply.
-    cycles : tuple of int
-    trend, seasonal, remainder : ndarray, shape (n,)
+    seasons : tuple of int
+    trend, seasonal, rest : ndarray, shape (n,)
         `seasonal` holds all seasons together; NaN where there is none (at the ends of a classical trend).
-    seasons : ndarray, shape (cycles, n)
+    by_season : ndarray, shape (seasons, n)
     reason : str
         Why it is not available; empty where it is.
     """
@@ -49,17 +50,17 @@ class Decomposition:
     series: ItemHistory
     by: By
     form: Form
-    cycles: tuple[int, ...] = ()
+    seasons: tuple[int, ...] = ()
     trend: FloatArray = field(repr=False)
-    seasons: FloatArray = field(repr=False)
+    by_season: FloatArray = field(repr=False)
     reason: str = ""
 
     @property
     def seasonal(self) -> FloatArray:
         """All seasons together, shape (n,)."""
         if self.form == "multiplicative":
-            return np.asarray(np.prod(self.seasons, axis=0))
-        return np.asarray(np.sum(self.seasons, axis=0))
+            return np.asarray(np.prod(self.by_season, axis=0))
+        return np.asarray(np.sum(self.by_season, axis=0))
 
     @property
     def adjusted(self) -> FloatArray:
@@ -69,7 +70,7 @@ class Decomposition:
             return y / self.seasonal if self.form == "multiplicative" else y - self.seasonal
 
     @property
-    def remainder(self) -> FloatArray:
+    def rest(self) -> FloatArray:
         """What is left, shape (n,): around zero, or around one where the parts multiply."""
         with np.errstate(all="ignore"):
             return self.adjusted / self.trend if self.form == "multiplicative" else self.adjusted - self.trend
@@ -78,31 +79,32 @@ class Decomposition:
     def strengths(self) -> dict[str, float]:
         """Strength of the trend and of each season, 0 to 1 (Wang, Smith and Hyndman, 2006).
 
-        Share of the variance of the part and the remainder together that is not the remainder's; of the logarithms
+        Share of the variance of the part and the rest together that is not the rest's; of the logarithms
         where the parts multiply.
         """
         if self.reason:
             return {}
         logs = self.form == "multiplicative"
         with np.errstate(all="ignore"):
-            rest = np.log(self.remainder) if logs else self.remainder
+            rest = np.log(self.rest) if logs else self.rest
             parts = {"trend": self.trend} | {
-                f"season {cycle}": part for cycle, part in zip(self.cycles, self.seasons, strict=True)
+                season_name(season_length): part
+                for season_length, part in zip(self.seasons, self.by_season, strict=True)
             }
             return {name: strength(np.log(part) if logs else part, rest) for name, part in parts.items()}
 
     def to_frame(self) -> pd.DataFrame:
-        """A row per period: item, period, demand, trend, a column per season, remainder, adjusted."""
-        names = [f"season_{cycle}" for cycle in self.cycles]
+        """A row per period: item, period, demand, a column per season, adjusted, trend, rest."""
+        names = [season_name(season_length) for season_length in self.seasons]
         return pd.DataFrame(
             {
                 "item": self.series.item,
                 "period": self.series.periods,
                 "demand": self.series.values,
-                "trend": self.trend,
-                **dict(zip(names, self.seasons, strict=True)),
-                "remainder": self.remainder,
+                **dict(zip(names, self.by_season, strict=True)),
                 "adjusted": self.adjusted,
+                "trend": self.trend,
+                "rest": self.rest,
             }
         )
 
@@ -112,29 +114,29 @@ def decompose(
     by: By = "loess",
     *,
     form: Form = "additive",
-    cycles: int | Sequence[int] | None = None,
+    seasons: int | Sequence[int] | None = None,
     robust: bool = True,
 ) -> Decomposition:
-    """Split a series into trend, season and remainder.
+    """Split a series into trend, season and rest.
 
     Parameters
     ----------
     series : ItemHistory or History of one item
     by : {"loess", "classical"}
-        Loess: trend and season change slowly, freak values bend neither. Classical: a centred moving average over the
-        cycle and the mean of each phase; the trend has no ends.
+        Loess: trend and season change slowly, outliers bend neither. Classical: a centred moving average over the
+        season and the mean of each phase; the trend has no ends.
     form : {"additive", "multiplicative"}
         Multiplicative loess works on logarithms; demand must then be above zero.
-    cycles : int or sequence of int, optional
-        By default the cycle of the history; several are taken out in turn, by loess only.
+    seasons : int or sequence of int, optional
+        By default the season of the history; several are taken out in turn, by loess only.
     robust : bool
         Whether loess goes through its outer loops of robust weights.
 
     Returns
     -------
     Decomposition
-        With a reason instead of parts where the history is shorter than two cycles or the form does not fit it.
-        Unknown periods are skipped: they have a trend and a season, but no remainder.
+        With a reason instead of parts where the history is shorter than two seasons or the form does not fit it.
+        Unknown periods are skipped: they have a trend and a season, but no rest.
 
     Raises
     ------
@@ -150,40 +152,40 @@ def decompose(
     for name, value, words in (("by", by, By), ("form", form, Form)):
         if value not in get_args(words):
             raise ParameterError(name, repr(value), f"it is one of {', '.join(map(repr, get_args(words)))}")
-    wanted = _cycles(cycles, one.cycle_length)
+    wanted = _lengths(seasons, one.season_length)
     if by == "classical" and len(wanted) > 1:
-        raise ParameterError("cycles", repr(cycles), "the classical way takes out one season; use by='loess'")
+        raise ParameterError("seasons", repr(seasons), "the classical way takes out one season; use by='loess'")
     y = np.array(one.values)
     reason = _reason(y, wanted, form)
     if reason:
         nothing = np.full(y.size, np.nan)
         lost = np.full((len(wanted), y.size), np.nan)
-        return Decomposition(series=one, by=by, form=form, cycles=wanted, trend=nothing, seasons=lost, reason=reason)
+        return Decomposition(series=one, by=by, form=form, seasons=wanted, trend=nothing, by_season=lost, reason=reason)
     if by == "classical":
-        trend, seasons = _classical(y, wanted[0], form)
+        trend, by_season = _classical(y, wanted[0], form)
     else:
-        trend, seasons = _by_loess(np.log(y) if form == "multiplicative" else y, wanted, robust)
+        trend, by_season = _by_loess(np.log(y) if form == "multiplicative" else y, wanted, robust)
         if form == "multiplicative":
-            trend, seasons = np.exp(trend), np.exp(seasons)
-    return Decomposition(series=one, by=by, form=form, cycles=wanted, trend=trend, seasons=seasons)
+            trend, by_season = np.exp(trend), np.exp(by_season)
+    return Decomposition(series=one, by=by, form=form, seasons=wanted, trend=trend, by_season=by_season)
 
 
-def _cycles(cycles: int | Sequence[int] | None, own: int) -> tuple[int, ...]:
-    given = (own,) if cycles is None else (cycles,) if isinstance(cycles, int) else tuple(cycles)
-    if any(cycle < 2 for cycle in given if cycles is not None) or not given:
-        raise ParameterError("cycles", repr(cycles), "a season repeats after two periods or more")
+def _lengths(seasons: int | Sequence[int] | None, own: int) -> tuple[int, ...]:
+    given = (own,) if seasons is None else (seasons,) if isinstance(seasons, int) else tuple(seasons)
+    if any(season_length < 2 for season_length in given if seasons is not None) or not given:
+        raise ParameterError("seasons", repr(seasons), "a season repeats after two periods or more")
     return tuple(sorted(set(given)))
 
 
-def _reason(y: FloatArray, cycles: tuple[int, ...], form: Form) -> str:
+def _reason(y: FloatArray, seasons: tuple[int, ...], form: Form) -> str:
     """Why there are no parts."""
     known = y[~np.isnan(y)]
-    if cycles[0] < 2:
-        return "the history has no cycle; state one with cycles="
+    if seasons[0] < 2:
+        return "the history has no season; state one with seasons="
     if known.size == 0:
         return "no known value"
-    if y.size < 2 * cycles[-1] or known.size < 2 * cycles[-1]:
-        return f"too little history: {known.size} known periods, {2 * cycles[-1]} needed"
+    if y.size < 2 * seasons[-1] or known.size < 2 * seasons[-1]:
+        return f"too little history: {known.size} known periods, {2 * seasons[-1]} needed"
     if not np.isfinite(np.square(known).sum()):
         return "demand is too large to be squared"
     if form == "multiplicative" and known.min() <= 0:
@@ -191,17 +193,17 @@ def _reason(y: FloatArray, cycles: tuple[int, ...], form: Form) -> str:
     return ""
 
 
-def _classical(y: FloatArray, cycle: int, form: Form) -> tuple[FloatArray, FloatArray]:
+def _classical(y: FloatArray, season_length: int, form: Form) -> tuple[FloatArray, FloatArray]:
     """A centred moving average, and the mean of each phase of what it leaves."""
-    n, half = y.size, cycle // 2
-    weights = np.full(cycle + (cycle % 2 == 0), 1.0 / cycle)
-    if cycle % 2 == 0:
+    n, half = y.size, season_length // 2
+    weights = np.full(season_length + (season_length % 2 == 0), 1.0 / season_length)
+    if season_length % 2 == 0:
         weights[[0, -1]] /= 2.0
     trend = np.full(n, np.nan)
     trend[half : n - half] = np.convolve(y, weights, mode="valid")
     with np.errstate(all="ignore"):
         rest = y / trend if form == "multiplicative" else y - trend
-    phases = np.array([_mean(rest[phase::cycle]) for phase in range(cycle)])
+    phases = np.array([_mean(rest[phase::season_length]) for phase in range(season_length)])
     phases = phases / phases.mean() if form == "multiplicative" else phases - phases.mean()
     return trend, np.resize(phases, n)[None, :]
 
@@ -211,26 +213,26 @@ def _mean(values: FloatArray) -> float:
     return float(known.mean()) if known.size else float("nan")
 
 
-def _by_loess(y: FloatArray, cycles: tuple[int, ...], robust: bool) -> tuple[FloatArray, FloatArray]:
+def _by_loess(y: FloatArray, seasons: tuple[int, ...], robust: bool) -> tuple[FloatArray, FloatArray]:
     """Loess, season by season, each from what the others leave; the trend is that of the longest."""
     n = y.size
     known = (~np.isnan(y)).astype(np.float64)
     places = np.arange(n)
     filled = np.interp(places, places[known > 0], y[known > 0])
-    seasons, trend, weights = np.zeros((len(cycles), n)), np.empty(n), np.empty(n)
+    by_season, trend, weights = np.zeros((len(seasons), n)), np.empty(n), np.empty(n)
     inner, outer = (1, 15) if robust else (2, 0)
-    for _ in range(ROUNDS if len(cycles) > 1 else 1):
-        for i, cycle in enumerate(cycles):
-            others = seasons.sum(axis=0) - seasons[i]
-            # Section 3: the low pass is one cycle wide; the trend at least 1.5 / (1 - 1.5 / width of the season).
-            trend_width = _odd(1.5 * cycle / (1.0 - 1.5 / SEASON_WIDTH))
+    for _ in range(ROUNDS if len(seasons) > 1 else 1):
+        for i, season_length in enumerate(seasons):
+            others = by_season.sum(axis=0) - by_season[i]
+            # Section 3: the low pass is one season wide; the trend at least 1.5 / (1 - 1.5 / width of the season).
+            trend_width = _odd(1.5 * season_length / (1.0 - 1.5 / SEASON_WIDTH))
             season = np.empty(n)
             decompose_by_loess(
                 filled - others,
-                cycle,
+                season_length,
                 SEASON_WIDTH,
                 trend_width,
-                _odd(cycle),
+                _odd(season_length),
                 inner,
                 outer,
                 known,
@@ -238,8 +240,8 @@ def _by_loess(y: FloatArray, cycles: tuple[int, ...], robust: bool) -> tuple[Flo
                 season,
                 weights,
             )
-            seasons[i] = season
-    return trend, seasons
+            by_season[i] = season
+    return trend, by_season
 
 
 def _odd(width: float) -> int:

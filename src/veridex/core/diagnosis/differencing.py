@@ -87,9 +87,9 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
     """Advise transform, seasonal and plain differences.
 
     First the transform (likelihood of the powers of Box and Cox); then the season: Canova and Hansen's test tells
-    whether it wanders (difference over the cycle) or repeats itself (period dummies or a seasonal method take it out;
-    they are taken out for the tests that follow); then plain differences, at most two in all, as long as Dickey and
-    Fuller's test does not reject a unit root and KPSS rejects stationarity at 10 %.
+    whether it wanders (difference over the season) or repeats itself (seasonal dummies or a seasonal method take it
+    out; they are taken out for the tests that follow); then plain differences, at most two in all, as long as Dickey
+    and Fuller's test does not reject a unit root and KPSS rejects stationarity at 10 %.
 
     Parameters
     ----------
@@ -118,15 +118,15 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
         return Advice(item=one.item, reason="unknown periods inside the series; fill them with tidy first")
     if y.min() == y.max():
         return Advice(item=one.item, reason="all values are equal")
-    found = transform_advice(y, one.cycle_length)
+    found = transform_advice(y, one.season_length)
     steps = [Step("likelihood of powers", found.power, found.p_value, found.words)]
     power = {"none": 1.0, "log": 0.0}.get(found.transform, found.power)
     z = y if found.transform == "none" else box_cox(y, power)
-    z, seasonal, more = _season(z, one.cycle_length, significance)
+    z, seasonal, more = _season(z, one.season_length, significance)
     steps += more
     z, plain, more = _plain(z, significance, MOST - seasonal)
     steps += more
-    warnings = warnings_of(z, one.cycle_length, seasonal, plain)
+    warnings = warnings_of(z, one.season_length, seasonal, plain)
     return Advice(
         item=one.item,
         transform=found.transform,
@@ -140,8 +140,8 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
     )
 
 
-def advised_differences(y: FloatArray, cycle: int, significance: float) -> tuple[int, int]:
-    """Seasonal and plain differences for a model that has no period dummies: D and d.
+def advised_differences(y: FloatArray, season_length: int, significance: float) -> tuple[int, int]:
+    """Seasonal and plain differences for a model that has no seasonal dummies: D and d.
 
     As `differencing`, but that a season which repeats itself is differenced too: without dummies nothing else takes
     it out.
@@ -150,60 +150,64 @@ def advised_differences(y: FloatArray, cycle: int, significance: float) -> tuple
     ----------
     y : ndarray, shape (n,)
         All known.
-    cycle : int
+    season_length : int
         1 for no season.
     significance : float
         In percent.
     """
     if y.size < FEWEST or y.min() == y.max():
         return 0, 0
-    z, seasonal, steps = _season(y, cycle, significance)
+    z, seasonal, steps = _season(y, season_length, significance)
     if any(step.test == MEANS and step.p_value < significance / 100.0 for step in steps):
         seasonal = 1
     _, plain, _ = _plain(z, significance, MOST - seasonal)
     return seasonal, plain
 
 
-def _season(z: FloatArray, cycle: int, significance: float) -> tuple[FloatArray, int, list[Step]]:
-    """Difference over the cycle if the season wanders; take out its means if it repeats itself."""
-    if cycle < 2:
+def _season(z: FloatArray, season_length: int, significance: float) -> tuple[FloatArray, int, list[Step]]:
+    """Difference over the season if the season wanders; take out its means if it repeats itself."""
+    if season_length < 2:
         return z, 0, []
-    outcome = canova_hansen(z, cycle)
+    outcome = canova_hansen(z, season_length)
     if outcome.reason:
         return z, 0, [Step(outcome.test, outcome.statistic, outcome.p_value, f"D = 0: {outcome.reason}")]
     if outcome.rejects(significance):
-        words = "D = 1: the season wanders; difference over the cycle"
-        return z[cycle:] - z[:-cycle], 1, [Step(outcome.test, outcome.statistic, outcome.p_value, words)]
+        words = "D = 1: the season wanders; difference over the season"
+        return (
+            z[season_length:] - z[:-season_length],
+            1,
+            [Step(outcome.test, outcome.statistic, outcome.p_value, words)],
+        )
     steps = [Step(outcome.test, outcome.statistic, outcome.p_value, "D = 0: no sign that the season wanders")]
-    statistic, p_value = _phase_means(z, cycle)
+    statistic, p_value = _phase_means(z, season_length)
     if p_value < significance / 100.0:
-        words = "a season that repeats itself: period dummies or a seasonal method take it out"
+        words = "a season that repeats itself: seasonal dummies or a seasonal method take it out"
         steps.append(Step(MEANS, statistic, p_value, words))
-        return _without_season(z, cycle), 0, steps
+        return _without_season(z, season_length), 0, steps
     steps.append(Step(MEANS, statistic, p_value, "no season"))
     return z, 0, steps
 
 
-def _phase_means(z: FloatArray, cycle: int) -> tuple[float, float]:
+def _phase_means(z: FloatArray, season_length: int) -> tuple[float, float]:
     """F test of equal phase means of the changes, which a trend or a unit root does not disturb."""
     change = np.diff(z)
     rest = change.copy()
-    for phase in range(cycle):
-        rest[phase::cycle] -= rest[phase::cycle].mean()
+    for phase in range(season_length):
+        rest[phase::season_length] -= rest[phase::season_length].mean()
     whole, left = float(np.square(change - change.mean()).sum()), float(np.square(rest).sum())
-    degrees = change.size - cycle
+    degrees = change.size - season_length
     if degrees < 1 or left <= 0:
         return float("nan"), 0.0
-    statistic = (whole - left) / (cycle - 1) / (left / degrees)
-    return statistic, float(fdtrc(cycle - 1, degrees, statistic))
+    statistic = (whole - left) / (season_length - 1) / (left / degrees)
+    return statistic, float(fdtrc(season_length - 1, degrees, statistic))
 
 
-def _without_season(z: FloatArray, cycle: int) -> FloatArray:
+def _without_season(z: FloatArray, season_length: int) -> FloatArray:
     """Less the season, cumulated from the phase means of the changes and centred."""
     change = np.diff(z)
-    means = np.array([change[phase::cycle].mean() for phase in range(cycle)])
+    means = np.array([change[phase::season_length].mean() for phase in range(season_length)])
     means -= means.mean()
-    path = np.concatenate(([0.0], np.cumsum(means)))[:cycle]
+    path = np.concatenate(([0.0], np.cumsum(means)))[:season_length]
     return np.asarray(z - np.resize(path - path.mean(), z.size))
 
 
@@ -236,15 +240,15 @@ def _stop(rooted: bool, moving: bool, most: int) -> str:
     return "nothing against stationarity" if not moving else f"{most} differences in all are enough"
 
 
-def warnings_of(z: FloatArray, cycle: int, seasonal: int, plain: int) -> tuple[str, ...]:
+def warnings_of(z: FloatArray, season_length: int, seasonal: int, plain: int) -> tuple[str, ...]:
     """Where a difference was one too many, or stands in for a seasonal one."""
     found = []
     if z.size > 3 and z.min() < z.max():
-        lags = min(max(cycle, 1), z.size - 1)
+        lags = min(max(season_length, 1), z.size - 1)
         r, _ = autocorrelations(z, lags)
         if seasonal + plain and r[1] < OVER:
             found.append(f"The first autocorrelation is {r[1]:.2f}: a difference may be one too many.")
-        if plain == 2 and seasonal == 0 and 1 < cycle < z.size and r[cycle] > 0.4:
-            left = f"Two plain differences leave {r[cycle]:.2f} at the cycle's lag"
-            found.append(f"{left}: one over the cycle may have been meant.")
+        if plain == 2 and seasonal == 0 and 1 < season_length < z.size and r[season_length] > 0.4:
+            left = f"Two plain differences leave {r[season_length]:.2f} at the season's lag"
+            found.append(f"{left}: one over the season may have been meant.")
     return tuple(found)

@@ -77,10 +77,10 @@ def stationarity(
     known = np.flatnonzero(~np.isnan(one.values))
     y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
     if not np.isnan(y).any() and y.size:
-        outcomes = _tested(y, lags, deterministic, choose, one.cycle_length)
+        outcomes = _tested(y, lags, deterministic, choose, one.season_length)
     else:
         reason = "no known value" if y.size == 0 else "unknown periods inside the series; the tests cannot skip them"
-        blank = _tested(np.empty(0), None, deterministic, choose, one.cycle_length)
+        blank = _tested(np.empty(0), None, deterministic, choose, one.season_length)
         outcomes = tuple(Outcome(test=outcome.test, null=outcome.null, reason=reason) for outcome in blank)
     first = one.start + (int(known[0]) if known.size else 0)
     return Stationarity(
@@ -93,7 +93,11 @@ def stationarity(
 
 
 def _tested(
-    y: FloatArray, lags: int | Literal["automatic"] | None, deterministic: Deterministic, choose: Choose, cycle: int
+    y: FloatArray,
+    lags: int | Literal["automatic"] | None,
+    deterministic: Deterministic,
+    choose: Choose,
+    season_length: int,
 ) -> tuple[Outcome, ...]:
     """All tests, those of the joint reading first."""
     around: Literal["level", "trend"] = "trend" if deterministic == "trend" else "level"
@@ -105,8 +109,8 @@ def _tested(
         gls_dickey_fuller(y, lags=changes, deterministic=around),
         zivot_andrews(y, lags=changes, breaks="both" if around == "trend" else "level"),
     ]
-    if cycle > 1:
-        outcomes.append(canova_hansen(y, cycle, lags=window))
+    if season_length > 1:
+        outcomes.append(canova_hansen(y, season_length, lags=window))
     return tuple(outcomes)
 
 

@@ -43,27 +43,27 @@ class TransformAdvice:
     words: str
 
 
-def transform_advice(y: FloatArray, cycle: int) -> TransformAdvice:
+def transform_advice(y: FloatArray, season_length: int) -> TransformAdvice:
     """Advise a transform for known, unbroken values.
 
-    The likelihood is that of the changes from period to period around a mean per phase of the cycle, with the Jacobian:
-    a trend does not disturb it, and a season or a spread that grows with the level speaks for a power below one.
+    The likelihood is that of the changes from period to period around a mean per phase of the season, with the
+    Jacobian: a trend does not disturb it; a season or spread that grows with the level speaks for a power below one.
     """
     nothing = math.nan
-    if y.size < max(2 * cycle + 2, 12):
+    if y.size < max(2 * season_length + 2, 12):
         return TransformAdvice(
             "none", nothing, nothing, nothing, "too little history to judge the spread: no transform"
         )
     if y.min() <= 0:
         return TransformAdvice("none", nothing, nothing, nothing, "demand is not above zero everywhere: no transform")
-    likelihoods = np.array([_likelihood(y, power, cycle) for power in POWERS])
+    likelihoods = np.array([_likelihood(y, power, season_length) for power in POWERS])
     if not np.isfinite(likelihoods).all():
         return _nothing("the series is exactly regular")
     best = int(np.argmax(likelihoods))
     power = float(POWERS[best])
     plain = float(likelihoods[int(np.flatnonzero(POWERS == 1.0)[0])])
     p_value = float(chdtrc(1, 2.0 * (float(likelihoods[best]) - plain)))
-    guerrero = guerrero_power(y, cycle)
+    guerrero = guerrero_power(y, season_length)
     chance = "p < 0.001" if p_value < 0.001 else f"p {p_value:.3f}"
     evidence = f"the likelihood prefers power {power:g} (Guerrero {guerrero:.2f}; against none {chance})"
     if p_value >= SIGNIFICANCE or power >= NONE_ABOVE:
@@ -76,12 +76,12 @@ def transform_advice(y: FloatArray, cycle: int) -> TransformAdvice:
     return TransformAdvice("box-cox", power, guerrero, p_value, f"take a Box-Cox power of {power:g}: {evidence}")
 
 
-def likeliest_power(y: FloatArray, cycle: int) -> float:
+def likeliest_power(y: FloatArray, season_length: int) -> float:
     """The power from 0 to 1 of greatest likelihood for known values above zero; 1 where they do not say."""
-    if y.size < max(2 * cycle + 2, 12):
+    if y.size < max(2 * season_length + 2, 12):
         return 1.0
     powers = POWERS[(POWERS >= 0.0) & (POWERS <= 1.0)]
-    likelihoods = np.array([_likelihood(y, float(power), cycle) for power in powers])
+    likelihoods = np.array([_likelihood(y, float(power), season_length) for power in powers])
     return float(powers[int(np.argmax(likelihoods))]) if np.isfinite(likelihoods).all() else 1.0
 
 
@@ -89,11 +89,11 @@ def _nothing(why: str) -> TransformAdvice:
     return TransformAdvice("none", math.nan, math.nan, math.nan, f"no transform: {why}")
 
 
-def _likelihood(y: FloatArray, power: float, cycle: int) -> float:
+def _likelihood(y: FloatArray, power: float, season_length: int) -> float:
     """Profile log-likelihood of a power, constants left out."""
     change = np.diff(box_cox(y, power))
     rest = change.copy()
-    phases = cycle if y.size > 3 * cycle else 1
+    phases = season_length if y.size > 3 * season_length else 1
     for phase in range(phases):
         rest[phase::phases] -= rest[phase::phases].mean()
     variance = float(np.mean(rest**2))
@@ -102,12 +102,12 @@ def _likelihood(y: FloatArray, power: float, cycle: int) -> float:
     return float(-0.5 * rest.size * math.log(variance) + (power - 1.0) * np.log(y[1:]).sum())
 
 
-def guerrero_power(y: FloatArray, cycle: int) -> float:
-    """The power at which the spread within each cycle, over the level to 1 - power, varies least.
+def guerrero_power(y: FloatArray, season_length: int) -> float:
+    """The power at which the spread within each season, over the level to 1 - power, varies least.
 
     Guerrero (1993), Journal of Forecasting 12, 37-48. Without a season, groups of two.
     """
-    size = max(cycle, 2)
+    size = max(season_length, 2)
     groups = y[y.size % size :].reshape(-1, size)
     if groups.shape[0] < 2:
         return math.nan

@@ -43,7 +43,7 @@ class Cadence:
         How many units make a period.
     anchor : int
         Units from the start of period 0 to the epoch (1970-01-01).
-    cycle_length : int
+    season_length : int
         Periods after which the season repeats, unless the planner says otherwise.
     noun : str
         What one period is called in a sentence.
@@ -53,7 +53,7 @@ class Cadence:
     unit: Unit | None
     count: int
     anchor: int
-    cycle_length: int
+    season_length: int
     noun: str
 
     @classmethod
@@ -140,9 +140,9 @@ class Cadence:
         return list(np.datetime_as_string(starts.astype("datetime64[s]"), unit="m" if self.within_day else "D"))
 
     def phase_name(self, ordinal: int) -> str:
-        """The place of a period in its natural cycle, in words: ``March``, ``Q3``, ``week 12``, ``Monday``."""
+        """The place of a period in its natural season, in words: ``March``, ``Q3``, ``week 12``, ``Monday``."""
         if self.unit is None:
-            return f"phase {ordinal % max(self.cycle_length, 1) + 1}"
+            return f"phase {ordinal % max(self.season_length, 1) + 1}"
         stamp = self.starts(ordinal).item()
         if self.within_day:
             return f"{stamp:%H:%M}"

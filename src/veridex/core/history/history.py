@@ -29,7 +29,7 @@ class History(Spans):
     Attributes
     ----------
     cadence : Cadence
-    cycle_length : int
+    season_length : int
         Periods after which the season repeats; 1 where there is none.
     names : tuple of str
         The items, sorted as they first appear in the source.
@@ -55,7 +55,7 @@ class History(Spans):
     """
 
     cadence: Cadence
-    cycle_length: int
+    season_length: int
     names: tuple[str, ...]
     values: NDArray[np.float64] = field(repr=False)
     offsets: NDArray[np.int64] = field(repr=False)
@@ -108,7 +108,7 @@ class History(Spans):
         return ItemHistory(
             item=self.names[i],
             cadence=self.cadence,
-            cycle_length=self.cycle_length,
+            season_length=self.season_length,
             start=int(self.starts[i]),
             values=self.values[own],
             unit=self.unit,
@@ -228,7 +228,7 @@ class History(Spans):
             raise ParameterError("series", repr(first), "some of them are ratios of two sums and some are not")
         return cls(
             cadence=first.cadence,
-            cycle_length=first.cycle_length,
+            season_length=first.season_length,
             names=tuple(one.item for one in series),
             values=np.concatenate([one.values for one in series]),
             offsets=np.concatenate(([0], np.cumsum(lengths))).astype(np.int64),
@@ -243,12 +243,12 @@ class History(Spans):
 
     @classmethod
     def from_assembled(
-        cls, parts: Assembled, cadence: Cadence, *, cycle_length: int | None = None, unit: str | None = None
+        cls, parts: Assembled, cadence: Cadence, *, season_length: int | None = None, unit: str | None = None
     ) -> "History":
         """Wrap assembled columns."""
         return cls(
             cadence=cadence,
-            cycle_length=_cycle(cadence, cycle_length),
+            season_length=_season(cadence, season_length),
             names=parts.items,
             values=parts.values,
             offsets=parts.offsets,
@@ -271,7 +271,7 @@ class History(Spans):
         cadence: str | Cadence,
         start: object = None,
         item: str = "demand",
-        cycle_length: int | None = None,
+        season_length: int | None = None,
         unit: str | None = None,
     ) -> "History":
         """Make a history of one item from bare numbers.
@@ -285,7 +285,7 @@ class History(Spans):
             The first period, ``"2019-01"``; may be left out when counted, and is then 1.
         item : str
             What the series is called.
-        cycle_length : int, optional
+        season_length : int, optional
             Periods after which the season repeats; the cadence's own otherwise.
         unit : str, optional
             The unit of demand, for titles and axes.
@@ -314,7 +314,7 @@ class History(Spans):
             np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
             (),
         )
-        return cls.from_assembled(parts, spacing, cycle_length=cycle_length, unit=unit)
+        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit)
 
     @classmethod
     def from_frame(
@@ -326,7 +326,7 @@ class History(Spans):
         demand: str | None = None,
         cadence: str | Cadence | None = None,
         name: str = "demand",
-        cycle_length: int | None = None,
+        season_length: int | None = None,
         unit: str | None = None,
         layout: LayoutName = "long",
         items: Sequence[str] | None = None,
@@ -359,7 +359,7 @@ class History(Spans):
             sums are divided, at every cadence.
         cadence : str, optional
             Inferred from the dates if not stated; the notes say the evidence.
-        cycle_length, unit
+        season_length, unit
             As in `from_numbers`.
         layout : {"long", "wide"}
             Wide: a column per item, those named in `items` or all that hold numbers.
@@ -414,7 +414,7 @@ class History(Spans):
             unfinished=unfinished,
         )
         table = _with_period_column(frame, where)
-        return cls.from_table(table, where, cadence, cycle_length=cycle_length, unit=unit)
+        return cls.from_table(table, where, cadence, season_length=season_length, unit=unit)
 
     @classmethod
     def from_table(
@@ -423,7 +423,7 @@ class History(Spans):
         layout: TableLayout,
         cadence: str | Cadence | None,
         *,
-        cycle_length: int | None = None,
+        season_length: int | None = None,
         unit: str | None = None,
         source: str = "the table",
         first_row: int = 1,
@@ -433,7 +433,7 @@ class History(Spans):
         stated = None if cadence is None else Cadence.named(cadence)
         parts, spacing = assemble_table(frame, layout, stated, source, first_row)
         parts = replace(parts, notes=notes + parts.notes)
-        return cls.from_assembled(parts, spacing, cycle_length=cycle_length, unit=unit)
+        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit)
 
 
 def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:
@@ -446,7 +446,7 @@ def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLay
     return frame.rename_axis(layout.period[0]).reset_index() if in_index else frame
 
 
-def _cycle(cadence: Cadence, cycle_length: int | None) -> int:
-    if cycle_length is not None and cycle_length < 1:
-        raise ParameterError("cycle_length", str(cycle_length), "a cycle has at least one period")
-    return cadence.cycle_length if cycle_length is None else cycle_length
+def _season(cadence: Cadence, season_length: int | None) -> int:
+    if season_length is not None and season_length < 1:
+        raise ParameterError("season_length", str(season_length), "a season has at least one period")
+    return cadence.season_length if season_length is None else season_length

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.coarser import Gather, coarsen
-from veridex.core.history.lookback import first_of_last, last_finished
 from veridex.core.history.rules import Rules
+from veridex.core.history.spans import first_of_last, last_complete
 from veridex.errors import HistoryTooShort, ParameterError
 
 if TYPE_CHECKING:
@@ -42,10 +42,10 @@ class Spans:
     def until(self, period: object, *, as_of: object = None) -> "Self":
         """Keep what lies in `period` or before it.
 
-        ``"last finished month"`` (or day, week, quarter, year, hour, period) is what had ended before the month in
+        ``"last complete month"`` (or day, week, quarter, year, hour, period) is what had ended before the month in
         which the instant `as_of` lies; ``as_of="now"`` asks the clock.
         """
-        finished = last_finished(period, self.cadence, as_of) if isinstance(period, str) else None
+        finished = last_complete(period, self.cadence, as_of) if isinstance(period, str) else None
         last = self.cadence.period(period) if finished is None else finished
         return self._narrow(lambda start, stop: (start, min(stop, last + 1)), f"until {period}")
 
@@ -83,7 +83,7 @@ class ItemHistory(Spans):
     ----------
     item : str
     cadence : Cadence
-    cycle_length : int
+    season_length : int
         Periods after which the season repeats; 1 where there is none.
     start : int
         Ordinal of the first period.
@@ -102,7 +102,7 @@ class ItemHistory(Spans):
 
     item: str
     cadence: Cadence
-    cycle_length: int
+    season_length: int
     start: int
     values: NDArray[np.float64] = field(repr=False)
     unit: str | None = None
@@ -141,10 +141,10 @@ class ItemHistory(Spans):
         return self.cadence.starts(self.ordinals)
 
     def phase_name(self, ordinal: int) -> str:
-        """The place of a period in the cycle: by the calendar where the cycle is the calendar's, else numbered."""
-        if self.cycle_length == self.cadence.cycle_length:
+        """The place of a period in the season: by the calendar where the season is the calendar's, else numbered."""
+        if self.season_length == self.cadence.season_length:
             return self.cadence.phase_name(ordinal)
-        return f"phase {ordinal % self.cycle_length + 1}"
+        return f"phase {ordinal % self.season_length + 1}"
 
     def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> "ItemHistory":
         start, stop = span(self.start, self.start + len(self))
@@ -187,7 +187,7 @@ class ItemHistory(Spans):
         bare = ItemHistory(
             item=self.item,
             cadence=coarser,
-            cycle_length=coarser.cycle_length,
+            season_length=coarser.season_length,
             start=start,
             values=locked(values),
             unit=self.unit,

@@ -85,8 +85,8 @@ def _are_lags(value: Value) -> bool:
 class Arima(DriverFamily[ArimaPlan]):
     """Autoregressive integrated moving averages, with a season or without.
 
-    ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - ar1 B - ...`` and
-    ``theta(B) = 1 + ma1 B + ...`` (the sign of Brockwell and Davis, 1991), m the cycle. The constant c is the mean
+    ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - phi_1 B - ...`` and
+    ``theta(B) = 1 + theta_1 B + ...`` (the sign of Brockwell and Davis, 1991), m the season. The constant c is the mean
     without differences and the drift with one; ``constant=auto`` has one without differences only. Coefficients
     maximise the exact Gaussian likelihood of the known values inside the stationary and invertible region; the
     variance is the maximum-likelihood one. Forecasts are the exact finite-sample predictor; standard errors come from
@@ -150,29 +150,29 @@ class Arima(DriverFamily[ArimaPlan]):
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> ArimaPlan:
         """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
-        season = 1 if settings["season"] == "none" else cycle
+        season = 1 if settings["season"] == "none" else season_length
         orders = None
         size = 2 * MOST_P + 2 * MOST_SEASONAL
         free = None
         if any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags")):
-            p, d, q, seasonal_p, seasonal_d, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
+            p, d, q, seasonal_p, D, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
             lags, ma_lags = settings.get("lags") or range(1, p + 1), settings.get("ma_lags") or range(1, q + 1)
             p, q = max(lags, default=0), max(ma_lags, default=0)
             chosen = [j + 1 in lags for j in range(p)] + [j + 1 in ma_lags for j in range(q)]
             free = np.array([*chosen, *[True] * (seasonal_p + seasonal_q)], dtype=np.int64)
             auto = settings["constant"] == "auto"
-            constant = int(d + seasonal_d == 0 if auto else settings["constant"])
-            orders = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, season, constant)
+            constant = int(d + D == 0 if auto else settings["constant"])
+            orders = Orders(p, d, q, seasonal_p, D, seasonal_q, season, constant)
             size = size_of(orders)
         length = CODES + size + len(columns) + 2
         return ArimaPlan(
-            cycle,
+            season_length,
             horizon,
             levels,
             row_size=MOST_AVERAGED * (1 + length) if settings["average"] else length,
@@ -284,7 +284,7 @@ class Arima(DriverFamily[ArimaPlan]):
         """Estimates with standard errors from the observed information."""
         known = _up_to_known(y)
         best = plan.members(row)[0][1]
-        return arima_coefficients(known, best, _past(x, known.size), plan.columns, plan.conditional)
+        return arima_coefficients(known, best, series.cadence, _past(x, known.size), plan.columns, plan.conditional)
 
     def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
@@ -297,7 +297,7 @@ class Arima(DriverFamily[ArimaPlan]):
         o = orders_of(members[0][1])
         found = f"p = {o.p}, d = {o.d}, q = {o.q}"
         if plan.season > 1:
-            found += f", P = {o.P}, D = {o.D}, Q = {o.Q} over a cycle of {o.m}"
+            found += f", P = {o.P}, D = {o.D}, Q = {o.Q} over a season of {o.m}"
         if len(members) > 1:
             share = shown(100 * members[0][0], 2)
             return f"{len(members)} models are averaged; most weight, {share} %, has {found}. {said}"
@@ -327,7 +327,7 @@ class Arima(DriverFamily[ArimaPlan]):
         return tuple(plan.columns[moving[j]].name for j in dependent_columns(past[:, moving], plan.orders))
 
     def roots(self, plan: ArimaPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
-        """Zeros of the polynomials, the seasonal ones' in powers of the cycle."""
+        """Zeros of the polynomials, the seasonal ones' in powers of the season."""
         return arima_roots(plan.members(row)[0][1])
 
     def flags(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:

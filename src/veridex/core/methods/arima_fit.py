@@ -56,8 +56,8 @@ def fewest(orders: Orders, drivers: int = 0) -> int:
 
 def orders_of(row: FloatArray) -> Orders:
     """The orders that a parameter row begins with."""
-    p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant = (int(code) for code in row[: CODES - 1])
-    return Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant)
+    p, d, q, seasonal_p, D, seasonal_q, m, constant = (int(code) for code in row[: CODES - 1])
+    return Orders(p, d, q, seasonal_p, D, seasonal_q, m, constant)
 
 
 def held(row: FloatArray) -> FloatArray:
@@ -229,9 +229,9 @@ def replay_bare(orders: Orders, y: FloatArray, row: FloatArray, out: Rows) -> St
     """Filter with given coefficients, constant and variance, and forecast from the end."""
     last = int(np.flatnonzero(~np.isnan(y))[-1]) + 1
     gap = y.size - last
-    points, stderr = np.empty(out.points.size + gap), np.empty(out.points.size + gap)
-    if last <= lost(orders) or not replay_arima(y[:last], orders, row, out.fitted[:last], points, stderr):
+    points, std_error = np.empty(out.points.size + gap), np.empty(out.points.size + gap)
+    if last <= lost(orders) or not replay_arima(y[:last], orders, row, out.fitted[:last], points, std_error):
         return Status.NO_FIT
     out.fitted[last:] = points[:gap]
-    out.points[:], out.stderr[:] = points[gap:], stderr[gap:]
+    out.points[:], out.std_error[:] = points[gap:], std_error[gap:]
     return Status.DONE if math.isfinite(float(out.points[0])) else Status.NO_FIT

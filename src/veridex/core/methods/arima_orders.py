@@ -88,7 +88,7 @@ class _Walk:
 
 def search_orders(
     y: FloatArray,
-    cycle: int,
+    season_length: int,
     *,
     criterion: str = "aicc",
     most: int = 60,
@@ -100,7 +100,7 @@ def search_orders(
     Parameters
     ----------
     y : ndarray, shape (n,)
-    cycle : int
+    season_length : int
         1 for no season.
     criterion : {"aicc", "aic", "bic"}
     most : int
@@ -125,11 +125,11 @@ def search_orders(
         design = np.column_stack((np.ones(y.size), x))
         filled -= x @ np.linalg.lstsq(design, filled, rcond=None)[0][1:]
     # Tests care for shape alone; squares of huge demand would overflow in them.
-    seasonal_d, d = advised_differences(filled / max(float(np.abs(filled).max()), 1e-300), cycle, SIGNIFICANCE)
+    D, d = advised_differences(filled / max(float(np.abs(filled).max()), 1e-300), season_length, SIGNIFICANCE)
     while True:
-        best, tried = _search(_Walk(y, x, criterion, most), cycle, d, seasonal_d, thorough)
+        best, tried = _search(_Walk(y, x, criterion, most), season_length, d, D, thorough)
         # A single difference stays: a line with noise takes it back too, and keeps its slope as drift.
-        if best is None or d == 0 or d + seasonal_d < 2 or not _one_too_many(best):
+        if best is None or d == 0 or d + D < 2 or not _one_too_many(best):
             return best, tried
         d -= 1
 
@@ -139,13 +139,13 @@ def _one_too_many(best: Attempt) -> bool:
     return largest_partial(-blocks(best.orders, best.row)[1]) > PILED_UP
 
 
-def _search(walk: _Walk, cycle: int, d: int, seasonal_d: int, thorough: bool) -> tuple[Attempt | None, list[Candidate]]:
+def _search(walk: _Walk, season_length: int, d: int, D: int, thorough: bool) -> tuple[Attempt | None, list[Candidate]]:
     """Search with given differences."""
-    constants = (1,) if d + seasonal_d == 0 else ((0, 1) if d + seasonal_d == 1 else (0,))
-    room = _room(walk.y, cycle, d, seasonal_d)
+    constants = (1,) if d + D == 0 else ((0, 1) if d + D == 1 else (0,))
+    room = _room(walk.y, season_length, d, D)
 
     def orders(p: int, q: int, seasonal_p: int, seasonal_q: int, constant: int) -> Orders:
-        return Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, cycle, constant)
+        return Orders(p, d, q, seasonal_p, D, seasonal_q, season_length, constant)
 
     if thorough:
         walk.most = 10_000
@@ -174,11 +174,11 @@ def _search(walk: _Walk, cycle: int, d: int, seasonal_d: int, thorough: bool) ->
     return walk.best, list(walk.tried.values())
 
 
-def _room(y: FloatArray, cycle: int, d: int, seasonal_d: int) -> tuple[int, int]:
+def _room(y: FloatArray, season_length: int, d: int, D: int) -> tuple[int, int]:
     """Largest plain and seasonal orders that the length of the history allows."""
-    known = int(np.count_nonzero(~np.isnan(y))) - d - seasonal_d * cycle
+    known = int(np.count_nonzero(~np.isnan(y))) - d - D * season_length
     plain = min(MOST_P, max(known // 6 - 1, 0))
-    seasonal = 0 if cycle < 2 else min(MOST_SEASONAL, max((known // cycle - 1) // 2, 0))
+    seasonal = 0 if season_length < 2 else min(MOST_SEASONAL, max((known // season_length - 1) // 2, 0))
     return plain, seasonal
 
 

@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from veridex.core.methods.arima_fit import blocks, held, orders_of, without_effects
 from veridex.core.methods.contract import FloatArray, linear_paths
+from veridex.core.methods.labels import POLYNOMIALS
 from veridex.core.numerics.arima import expand
 
 __all__ = ["arima_paths", "arima_roots"]
@@ -44,7 +45,7 @@ def _psi(row: FloatArray, count: int) -> FloatArray:
 
 def arima_roots(row: FloatArray) -> dict[str, NDArray[np.complex128]]:
     """Zeros of the four polynomials by name; those of the seasonal ones are powers B^m."""
-    signs = {"ar": -1.0, "ma": 1.0, "sar": -1.0, "sma": 1.0}
+    signs = dict(zip(POLYNOMIALS, (-1.0, 1.0, -1.0, 1.0), strict=True))
     found = {}
     for (name, sign), block in zip(signs.items(), blocks(orders_of(row), held(row)), strict=True):
         if block.size:

@@ -4,7 +4,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from veridex.core.methods.arima_fit import Attempt, attempt, size_of
-from veridex.core.methods.arima_tables import arima_coefficients
+from veridex.core.methods.arima_tables import arima_covariance
 from veridex.core.methods.contract import FloatArray
 from veridex.core.methods.status import Status
 
@@ -24,14 +24,14 @@ def pruned(
         codes = (*found.orders, found.row.size - k - 2)
         row = np.concatenate((np.array(codes, dtype=np.float64), found.row))
         free = (found.row[:k] != 0.0).astype(np.int64)
-        table = arima_coefficients(y, row, x, conditional=conditional)
-        count = int(free.sum())
+        errors = np.sqrt(np.diag(arima_covariance(y, row, x, conditional)))
+        lags = np.flatnonzero(free)
         with np.errstate(divide="ignore", invalid="ignore"):
-            p_values = 2.0 * ndtr(-np.abs(table.values[:count] / table.errors[:count]))
+            p_values = 2.0 * ndtr(-np.abs(found.row[lags] / errors[lags]))
         p_values = np.nan_to_num(p_values, nan=0.0)
-        if count == 0 or p_values.max() <= significance:
+        if lags.size == 0 or p_values.max() <= significance:
             return found
-        free[np.flatnonzero(free)[int(np.argmax(p_values))]] = 0
+        free[lags[int(np.argmax(p_values))]] = 0
         smaller = attempt(found.orders, y, None, free, x, conditional)
         if smaller.status > Status.DONE:
             return found

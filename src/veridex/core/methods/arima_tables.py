@@ -1,7 +1,9 @@
 """What a fitted ARIMA model says: its coefficients, its words, its equation."""
 
 import numpy as np
+from numpy.typing import NDArray
 
+from veridex.core.history.cadence import Cadence
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima_conditional import conditional_log_likelihood
 from veridex.core.methods.arima_fit import (
@@ -15,6 +17,7 @@ from veridex.core.methods.arima_fit import (
     size_of,
 )
 from veridex.core.methods.contract import Coefficients, Column, FloatArray
+from veridex.core.methods.labels import POLYNOMIALS, constant_label, lag_label
 from veridex.core.methods.words import effect_words, number, quantity, signed
 from veridex.core.numerics.arima_search import arima_log_likelihood
 from veridex.core.numerics.curvature import observed_covariance
@@ -50,19 +53,26 @@ def arima_covariance(
     scales[-1] = np.sqrt(held(row)[-1])
     if x is not None and r:
         scales[k:-1] = scales[-1] / np.maximum(np.ptp(x, axis=0), 1e-300)
-    free = point != 0.0
+    free = (point != 0.0) & ~_at_edge(row)
     free[-1] = bool(o.constant)
-    at = 0
-    for block, sign in zip(blocks(o, point), (1.0, -1.0, 1.0, -1.0), strict=True):
-        if largest_partial(sign * block) > PILED_UP:
-            free[at : at + block.size] = False
-        at += block.size
     return observed_covariance(log_likelihood, point, free, scales)
+
+
+def _at_edge(row: FloatArray) -> NDArray[np.bool_]:
+    """Which of coefficients, effects and constant belong to a polynomial at the edge of its region."""
+    o = orders_of(row)
+    edge = np.zeros(size_of(o) + int(row[CODES - 1]) + 1, dtype=bool)
+    at = 0
+    for block, sign in zip(blocks(o, held(row)), (1.0, -1.0, 1.0, -1.0), strict=True):
+        edge[at : at + block.size] = largest_partial(sign * block) > PILED_UP
+        at += block.size
+    return edge
 
 
 def arima_coefficients(
     y: FloatArray,
     row: FloatArray,
+    cadence: Cadence,
     x: FloatArray | None = None,
     columns: tuple[Column, ...] = (),
     conditional: bool = False,
@@ -71,15 +81,17 @@ def arima_coefficients(
     o = orders_of(row)
     k, r = size_of(o), int(row[CODES - 1])
     point, errors = held(row)[: k + r + 1].copy(), np.sqrt(np.diag(arima_covariance(y, row, x, conditional)))
-    names = [
-        f"{kind}{i + 1}"
-        for kind, size in zip(("ar", "ma", "sar", "sma"), (o.p, o.q, o.P, o.Q), strict=True)
-        for i in range(size)
-    ]
-    names += [column.name for column in columns]
-    names.append(("mean", "drift", "curvature")[min(o.d + o.D, 2)])
+    sizes = zip(POLYNOMIALS, (o.p, o.q, o.P, o.Q), (1, 1, o.m, o.m), strict=True)
+    memory = [lag_label(kind, step * (i + 1)) for kind, size, step in sizes for i in range(size)]
+    names = [*memory, *(column.name for column in columns), constant_label(o.d, o.D, o.m, cadence)]
     shown = [j for j in range(k + r) if point[j] != 0.0] + [k + r] * o.constant
-    return Coefficients(tuple(names[j] for j in shown), point[shown], errors[shown])
+    return Coefficients(
+        tuple(names[j] for j in shown),
+        point[shown],
+        errors[shown],
+        memory=frozenset(memory),
+        at_edge=frozenset(names[j] for j in np.flatnonzero(_at_edge(row))),
+    )
 
 
 def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...] = ()) -> str:
@@ -102,7 +114,7 @@ def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...
         parts.append(f"It corrects by {values} of its last {'error' if o.q == 1 else 'errors'}.")
     if o.P:
         values = " and ".join(number(float(value), 3) for value in seasonal_phi)
-        parts.append(f"Of the same season a cycle before it carries over {values}.")
+        parts.append(f"Of the value one season before it carries over {values}.")
     if o.Q:
         values = " and ".join(number(float(value), 3) for value in seasonal_theta)
         parts.append(f"It corrects by {values} of the errors of the same season.")
@@ -125,16 +137,16 @@ def _with_lags(coefficients: FloatArray) -> str:
     return " and ".join(f"{value} of {lag}" for value, lag in kept) or "nothing of the"
 
 
-def _described(d: int, seasonal_d: int, noun: str, cycle: str) -> str:
+def _described(d: int, D: int, noun: str, season_length: str) -> str:
     plain = ("demand itself", f"the change from {noun} to {noun}", "the change of the change")[d]
-    if not seasonal_d:
+    if not D:
         return plain
-    over = f"the change over {cycle}"
+    over = f"the change over {season_length}"
     return over if d == 0 else f"{plain} of {over}"
 
 
-def _per(d: int, seasonal_d: int, noun: str) -> str:
-    return f"a {noun}" if d and not seasonal_d else "a cycle" if seasonal_d and not d else f"a {noun} and cycle"
+def _per(d: int, D: int, noun: str) -> str:
+    return f"a {noun}" if d and not D else "a season" if D and not d else f"a {noun} and season"
 
 
 def arima_equation(row: FloatArray, columns: tuple[Column, ...] = ()) -> str:

@@ -34,7 +34,7 @@ def fill_with_estimation(
         Length of the history up to its last known value.
     conditional : bool
     out : Rows
-        With its row filled; `stderr`, `lower` and `upper` are replaced where at least a hundred draws are stationary.
+        With its row filled; `std_error`, `lower`, `upper` are replaced where at least a hundred draws are stationary.
 
     Returns
     -------
@@ -57,12 +57,12 @@ def fill_with_estimation(
         # The variance in the row is the mean square, not yet divided by the degrees of freedom.
         row[-1] *= used / rng.chisquare(degrees)
         shock = rng.standard_normal(plan.horizon)
-        if replay(full, y, x, trial) == Status.DONE and np.isfinite(trial.stderr).all():
-            values.append(trial.points + trial.stderr * shock)
+        if replay(full, y, x, trial) == Status.DONE and np.isfinite(trial.std_error).all():
+            values.append(trial.points + trial.std_error * shock)
     if len(values) < FEWEST:
         return False
     drawn = np.array(values)
-    out.stderr[:] = drawn.std(axis=0)
+    out.std_error[:] = drawn.std(axis=0)
     out.upper[:] = np.quantile(drawn, plan.upper_shares, axis=0)
     out.lower[:] = np.quantile(drawn, 1.0 - plan.upper_shares, axis=0)
     return True

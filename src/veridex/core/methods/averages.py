@@ -5,7 +5,6 @@ autoregression with the same weights, ``sigma sqrt(sum of psi_j^2)`` (Brockwell 
 one period ahead, approximate beyond, where that autoregression would average its own forecasts.
 """
 
-from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -14,15 +13,18 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.naive import CYCLE, NO_COEFFICIENTS, fill_stats
+from veridex.core.methods.naive import NO_COEFFICIENTS, SEASON_LENGTH, fill_stats
 from veridex.core.methods.settings import Setting, Value, whole
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number, quantity, signed
 from veridex.errors import SettingError
 
-__all__ = ["LastChange", "MovingAverage", "SeasonalMean", "WeightedAverage"]
+__all__ = ["LastChange", "MovingAverage", "SeasonalMean"]
 
 LONGEST = 10_000
+
+WINDOW = 3
+"""Values averaged where neither window nor weights are stated: a quarter of months."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,16 +34,39 @@ class AveragePlan(Plan):
     weights: FloatArray = field(default_factory=lambda: np.ones(1), repr=False)
 
 
-class _Average(Family[AveragePlan]):
-    """A weighted average of the last known values, carried forward."""
+def _are_weights(value: Value) -> bool:
+    if not isinstance(value, list) or not all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value):
+        return False
+    return bool(value) and min(value) >= 0 and sum(value) > 0
 
-    @abstractmethod
+
+class MovingAverage(Family[AveragePlan]):
+    """The mean of the last `window` known values, carried forward, or their weighted mean.
+
+    ``weights=[3, 2, 1]`` stand newest first and are divided by their sum. Standard error as above.
+    """
+
+    name = "moving-average"
+    settings = (
+        whole("window", 1, LONGEST),
+        Setting("weights", None, "numbers from 0 on, newest first, as in [3, 2, 1]", _are_weights),
+    )
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse a window beside weights, which have one of their own."""
+        if "window" in settings and "weights" in settings:
+            raise SettingError(self.name, "weights, newest first, say how many values are averaged; leave window out")
+
     def _weights(self, settings: Mapping[str, Any]) -> FloatArray:
-        """The weights that the settings ask for."""
+        window = int(settings.get("window") or WINDOW)
+        stated = np.array(settings.get("weights") or [1.0] * window, dtype=np.float64)
+        return np.asarray(stated / stated.sum())
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> AveragePlan:
+    def prepare(
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
+    ) -> AveragePlan:
         """Row: variance of the one-step errors."""
-        return AveragePlan(cycle, horizon, levels, row_size=1, weights=self._weights(settings))
+        return AveragePlan(season_length, horizon, levels, row_size=1, weights=self._weights(settings))
 
     def run(self, plan: AveragePlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of the one-step errors, and forecast."""
@@ -64,7 +89,7 @@ class _Average(Family[AveragePlan]):
         out.fitted[:] = np.where(seen >= k, averages[np.clip(seen - k, 0, averages.size - 1)], np.nan)
         out.points[:] = averages[-1]
         gap = y.size - 1 - int(known[-1])
-        out.stderr[:] = np.sqrt(out.row[0] * np.cumsum(_psi(plan.weights, gap + plan.horizon) ** 2)[gap:])
+        out.std_error[:] = np.sqrt(out.row[0] * np.cumsum(_psi(plan.weights, gap + plan.horizon) ** 2)[gap:])
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
@@ -73,6 +98,22 @@ class _Average(Family[AveragePlan]):
     ) -> Coefficients:
         """None are estimated: the weights are stated."""
         return NO_COEFFICIENTS
+
+    def in_words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say which values are averaged, and how."""
+        weights = plan.weights
+        known = y[~np.isnan(y)][::-1][: weights.size]
+        mean, last = quantity(float(known @ weights), series.unit), series.cadence.length(weights.size)
+        if weights.min() == weights.max():
+            return (
+                f"The mean of the last {last}, {mean}, is carried forward. Everything before them is forgotten; no "
+                f"trend and no season is seen."
+            )
+        shares = ", ".join(f"{100 * weight:.3g}" for weight in weights)
+        return (
+            f"A weighted mean of the last {last}, {mean}, is carried forward: {shares} percent, newest first. "
+            f"No trend and no season is seen."
+        )
 
     def equation(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The weighted sum with its numbers."""
@@ -104,61 +145,6 @@ def _psi(weights: FloatArray, n: int) -> FloatArray:
     return psi
 
 
-class MovingAverage(_Average):
-    """The mean of the last `window` known values, carried forward; standard error as above."""
-
-    name = "moving-average"
-    settings = (whole("window", 1, LONGEST, default=3),)
-
-    def _weights(self, settings: Mapping[str, Any]) -> FloatArray:
-        return np.full(int(settings["window"]), 1.0 / settings["window"])
-
-    def in_words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """Say which values are averaged."""
-        known = y[~np.isnan(y)]
-        mean = quantity(float(known[-plan.weights.size :].mean()), series.unit)
-        return (
-            f"The mean of the last {series.cadence.length(plan.weights.size)}, {mean}, is carried forward. Everything "
-            f"before them is forgotten; no trend and no season is seen."
-        )
-
-
-def _are_weights(value: Value) -> bool:
-    if not isinstance(value, list) or not all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value):
-        return False
-    return bool(value) and min(value) >= 0 and sum(value) > 0
-
-
-class WeightedAverage(_Average):
-    """A weighted mean of the last known values, weights newest first; they are divided by their sum.
-
-    Standard error as above.
-    """
-
-    name = "weighted-average"
-    settings = (Setting("weights", None, "numbers from 0 on, newest first, as in [3, 2, 1]", _are_weights),)
-
-    def check(self, settings: Mapping[str, Value]) -> None:
-        """Raise `SettingError` without weights."""
-        if "weights" not in settings:
-            raise SettingError(self.name, "state weights, newest first, as in weights=[3, 2, 1]")
-
-    def _weights(self, settings: Mapping[str, Any]) -> FloatArray:
-        stated = np.array(settings["weights"], dtype=np.float64)
-        return np.asarray(stated / stated.sum())
-
-    def in_words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """Say which values are averaged, and how."""
-        known = y[~np.isnan(y)][::-1][: plan.weights.size]
-        mean = quantity(float(known @ plan.weights), series.unit)
-        shares = ", ".join(f"{100 * weight:.3g}" for weight in plan.weights)
-        last = series.cadence.length(plan.weights.size)
-        return (
-            f"A weighted mean of the last {last}, {mean}, is carried forward: {shares} percent, newest first. "
-            f"No trend and no season is seen."
-        )
-
-
 class LastChange(Family[Plan]):
     """The last value plus the last change, again for each period ahead: the forecast of a twice integrated series.
 
@@ -168,9 +154,9 @@ class LastChange(Family[Plan]):
 
     name = "last-change"
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: variance of a change of change."""
-        return Plan(cycle, horizon, levels, row_size=1)
+        return Plan(season_length, horizon, levels, row_size=1)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance from runs of three known periods, and forecast."""
@@ -191,7 +177,7 @@ class LastChange(Family[Plan]):
         out.fitted[:2] = np.nan
         out.fitted[2:] = 2.0 * y[1:-1] - y[:-2]
         out.points[:] = y[last] + slope * reach
-        out.stderr[:] = np.sqrt(out.row[0] * reach * (reach + 1.0) * (2.0 * reach + 1.0) / 6.0)
+        out.std_error[:] = np.sqrt(out.row[0] * reach * (reach + 1.0) * (2.0 * reach + 1.0) / 6.0)
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
@@ -233,16 +219,16 @@ class SeasonalMean(Family[Plan]):
     """
 
     name = "seasonal-mean"
-    settings = (CYCLE,)
+    settings = (SEASON_LENGTH,)
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: mean of each phase from the first value on, values of each, variance, degrees of freedom."""
-        own = int(settings.get("cycle") or cycle)
+        own = int(settings.get("season_length") or season_length)
         return Plan(own, horizon, levels, row_size=2 * own + 2)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the means and the variance around them, and forecast."""
-        m = plan.cycle
+        m = plan.season_length
         if m < 2:
             return Status.NO_SEASON
         known = np.flatnonzero(~np.isnan(y))
@@ -258,12 +244,12 @@ class SeasonalMean(Family[Plan]):
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Repeat the mean of each season."""
-        m = plan.cycle
+        m = plan.season_length
         variance, degrees = out.row[2 * m :]
         ahead = np.arange(y.size, y.size + plan.horizon) % m
         out.fitted[:] = out.row[np.arange(y.size) % m]
         out.points[:] = out.row[ahead]
-        out.stderr[:] = np.sqrt(variance * (1.0 + 1.0 / out.row[m + ahead]))
+        out.std_error[:] = np.sqrt(variance * (1.0 + 1.0 / out.row[m + ahead]))
         out.fill_bounds(plan.student_quantiles(float(degrees)))
         return Status.DONE
 
@@ -271,37 +257,38 @@ class SeasonalMean(Family[Plan]):
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """The mean of each season, with its usual standard error."""
-        m = plan.cycle
+        m = plan.season_length
         first = series.start + len(series) - y.size
-        own = m == series.cycle_length
+        own = m == series.season_length
         names = tuple(series.phase_name(first + j) if own else f"phase {j + 1}" for j in range(m))
         return Coefficients(names, row[:m], np.sqrt(row[2 * m] / row[m : 2 * m]), float(row[2 * m + 1]))
 
     def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how far the season reaches."""
-        m = plan.cycle
+        m = plan.season_length
         first = series.start + len(series) - y.size
         low, high = int(np.argmin(row[:m])), int(np.argmax(row[:m]))
 
         def name(phase: int) -> str:
-            return series.phase_name(first + phase) if m == series.cycle_length else f"phase {phase + 1}"
+            return series.phase_name(first + phase) if m == series.season_length else f"phase {phase + 1}"
 
         return (
             f"Each coming {series.cadence.noun} is expected at the mean of its season, from "
             f"{quantity(float(row[low]), series.unit)} ({name(low)}) to "
             f"{quantity(float(row[high]), series.unit)} ({name(high)}). "
-            f"All cycles count alike; no trend is seen."
+            f"All seasons count alike; no trend is seen."
         )
 
     def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The means are in the table of coefficients."""
-        spread = number(float(np.sqrt(row[2 * plan.cycle])))
-        return f"forecast[t] = mean of y[t-{plan.cycle}], y[t-{2 * plan.cycle}] ..., the spread around it {spread}"
+        spread = number(float(np.sqrt(row[2 * plan.season_length])))
+        m = plan.season_length
+        return f"forecast[t] = mean of y[t-{m}], y[t-{2 * m}] ..., the spread around it {spread}"
 
     def needs(self, plan: Plan) -> str:
         """Each season once and one of them twice."""
-        return f"each period of the cycle once and one of them twice ({plan.cycle + 1} periods)"
+        return f"each period of the season once and one of them twice ({plan.season_length + 1} periods)"
 
     def variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance around the seasonal means."""
-        return float(row[2 * plan.cycle])
+        return float(row[2 * plan.season_length])

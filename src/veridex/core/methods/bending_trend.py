@@ -1,4 +1,4 @@
-"""A trend whose slope changes slowly, seasons, drivers and events, under a loss that freak values cannot bend."""
+"""A trend whose slope changes slowly, seasons, drivers and events, under a loss that outliers cannot bend."""
 
 import math
 from collections.abc import Mapping
@@ -8,21 +8,23 @@ from typing import Any
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.seasons import season_name
 from veridex.core.methods.collinear import dependent, told_apart
 from veridex.core.methods.contract import Coefficients, Column, DriverFamily, FloatArray, Plan, Rows, effect_parts
+from veridex.core.methods.labels import change_label
 from veridex.core.methods.settings import DRIVER_SETTINGS, Value, number
 from veridex.core.methods.status import Status
-from veridex.core.methods.trends import CYCLES, WAVES, check_waves
+from veridex.core.methods.trends import HARMONICS, SEASONS, check_harmonics
 from veridex.core.methods.words import effect_words, quantity, signed
 from veridex.core.methods.words import number as shown
 from veridex.core.numerics.bending import LOWEST, Bent, bend, bend_given
 
 __all__ = ["BendingTrend"]
 
-MOST_WAVES = 12
-"""Waves of a cycle where their number is not stated."""
+MOST_HARMONICS = 12
+"""Harmonics of a season where their number is not stated."""
 
-PER_WAVE = 5
+PER_HARMONIC = 5
 """Known periods for each coefficient of a season at least."""
 
 HEAD = 3
@@ -31,38 +33,38 @@ HEAD = 3
 
 @dataclass(frozen=True, slots=True)
 class BendingPlan(Plan):
-    """Waves of each cycle, and the bend if it is stated."""
+    """Harmonics of each season, and the bend if it is stated."""
 
-    cycles: tuple[float, ...] = ()
-    waves: tuple[int, ...] | None = None
+    seasons: tuple[float, ...] = ()
+    harmonics: tuple[int, ...] | None = None
     stated: float | None = None
 
     @property
     def most(self) -> int:
-        """Wave columns at most."""
+        """Harmonic columns at most."""
         return sum(2 * count for count in self._counts(None))
 
     def _counts(self, n: int | None) -> list[int]:
-        """Waves of each cycle: stated, or as many as n periods support (a cycle seen less than twice, none)."""
-        if self.waves is not None:
-            return list(self.waves)
+        """Harmonics of each season: stated, or as many as n periods support (a season seen less than twice, none)."""
+        if self.harmonics is not None:
+            return list(self.harmonics)
         found = []
-        for length in self.cycles:
-            count = min(MOST_WAVES, int(length // 2))
+        for length in self.seasons:
+            count = min(MOST_HARMONICS, int(length // 2))
             if n is not None:
-                count = 0 if n < 2 * length else min(count, max(1, n // (2 * PER_WAVE * len(self.cycles))))
+                count = 0 if n < 2 * length else min(count, max(1, n // (2 * PER_HARMONIC * len(self.seasons))))
             found.append(count)
         return found
 
     def basis(self, n: int, periods: int) -> tuple[FloatArray, list[tuple[float, int, str]]]:
-        """Wave columns over `periods`, as n periods support them, and what each is: length, number, kind."""
+        """Harmonic columns over `periods`, as n periods support them, and what each is: length, number, kind."""
         time = np.arange(1.0, periods + 1.0)
         columns, told = [], []
-        for length, count in zip(self.cycles, self._counts(n), strict=True):
+        for length, count in zip(self.seasons, self._counts(n), strict=True):
             for k in range(1, count + 1):
-                for kind, wave in (("sin", np.sin), ("cos", np.cos)):
+                for kind, harmonic in (("sin", np.sin), ("cos", np.cos)):
                     if kind == "cos" or 2 * k != length:
-                        columns.append(wave(2.0 * np.pi * k * time / length))
+                        columns.append(harmonic(2.0 * np.pi * k * time / length))
                         told.append((length, k, kind))
         return (np.column_stack(columns) if columns else np.empty((periods, 0))), told
 
@@ -72,10 +74,10 @@ class BendingTrend(DriverFamily[BendingPlan]):
 
     The trend's second differences are normal with a variance of q times that of the errors (Harvey, 1989, section 2.3);
     restricted maximum likelihood finds q (Patterson and Thompson, 1971), or ``bend=`` states its root, 0 for a straight
-    line. A season is made of sine and cosine waves, as many as the history supports: up to twelve of a cycle seen at
-    least twice, five values to a coefficient; ``cycles=`` and ``waves=`` state others. The further
+    line. A season is made of sines and cosines, as many as the history supports: up to twelve of a season seen at
+    least twice, five values to a coefficient; ``seasons=`` and ``harmonics=`` state others. The further
     a residual, the less it counts, beyond 4.685 robust standard deviations not at all (Beaton and Tukey, 1974, from a
-    start with Huber's loss), so that a freak period moves little.
+    start with Huber's loss), so that a outlying period moves little.
 
     Forecasts go on along the last slope. Standard errors hold the noise of the new value, the bending to come and the
     uncertainty of trend, seasons and effects, given q; bounds by Student's t. Fitted values know the whole history,
@@ -83,32 +85,34 @@ class BendingTrend(DriverFamily[BendingPlan]):
     """
 
     name = "bending-trend"
-    settings = (CYCLES, WAVES, number("bend", 0.0, 3.0), *DRIVER_SETTINGS)
+    settings = (SEASONS, HARMONICS, number("bend", 0.0, 3.0), *DRIVER_SETTINGS)
 
     def check(self, settings: Mapping[str, Value]) -> None:
-        """Refuse numbers of waves that do not go with the cycles."""
-        check_waves(self.name, settings)
+        """Refuse numbers of harmonics that do not go with the seasons."""
+        check_harmonics(self.name, settings)
 
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> BendingPlan:
-        """Row: q, variance, degrees of freedom, effects of drivers and events, then those of the waves."""
-        cycles = tuple(float(c) for c in settings.get("cycles") or ([cycle] if cycle > 1 else []))
-        waves = None if settings.get("waves") is None else tuple(settings["waves"])
+        """Row: q, variance, degrees of freedom, effects of drivers and events, then those of the harmonics."""
+        seasons = tuple(float(c) for c in settings.get("seasons") or ([season_length] if season_length > 1 else []))
+        harmonics = None if settings.get("harmonics") is None else tuple(settings["harmonics"])
         bend_root = settings.get("bend")
         stated = None if bend_root is None else max(2.0 * math.log10(max(bend_root, 1e-9)), LOWEST)
-        draft = BendingPlan(cycle, horizon, levels, 0, 0, columns, cycles=cycles, waves=waves, stated=stated)
+        draft = BendingPlan(
+            season_length, horizon, levels, 0, 0, columns, seasons=seasons, harmonics=harmonics, stated=stated
+        )
         return replace(draft, row_size=HEAD + len(columns) + 1 + draft.most)
 
     def _regressors(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, n: int) -> FloatArray:
-        """Drivers, events and waves over span and lead times, as n known periods support them."""
-        waves, _ = plan.basis(n, y.size + plan.horizon)
-        return waves if x is None else np.hstack((x, waves))
+        """Drivers, events and harmonics over span and lead times, as n known periods support them."""
+        harmonics, _ = plan.basis(n, y.size + plan.horizon)
+        return harmonics if x is None else np.hstack((x, harmonics))
 
     def run(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate by robust restricted likelihood, and forecast."""
@@ -131,14 +135,14 @@ class BendingTrend(DriverFamily[BendingPlan]):
         out.row[:HEAD] = (found.q, found.variance, found.degrees)
         drivers = len(plan.columns)
         out.row[HEAD : HEAD + drivers] = effects[:drivers]
-        # How many periods the season was told from decides its number of waves.
+        # How many periods the season was told from decides its number of harmonics.
         out.row[HEAD + drivers] = n
         out.row[HEAD + drivers + 1 : HEAD + 1 + effects.size] = effects[drivers:]
         out.stats[:] = (np.nan, n, int(used.sum()) + 4, 0)
         return self.replay(plan, y, x, out)
 
     def _used(self, plan: BendingPlan, y: FloatArray, z: FloatArray) -> Any:
-        """Regressors whose effect can be told: the waves, and drivers and events that line and waves do not explain."""
+        """Regressors whose effect can be told: harmonics; drivers and events that neither they nor a line explain."""
         drivers = len(plan.columns)
         past, known = z[: y.size][~np.isnan(y)], np.flatnonzero(~np.isnan(y))
         used = np.ones(z.shape[1], dtype=bool)
@@ -169,7 +173,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
     def _fill(self, plan: BendingPlan, found: Bent, z: FloatArray, n: int, out: Rows) -> None:
         values = found.line + z @ found.effects
         out.fitted[:], out.points[:] = values[:n], values[n:]
-        out.stderr[:] = np.sqrt(found.variance * (1.0 + found.line_variance[1:]))
+        out.std_error[:] = np.sqrt(found.variance * (1.0 + found.line_variance[1:]))
         out.fill_bounds(plan.student_quantiles(found.degrees))
 
     def innovations(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
@@ -183,7 +187,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
     def coefficients(
         self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
-        """Level and slope at the end, the bend, the effects of drivers and events, and of the waves."""
+        """Level and slope at the end, the bend, the effects of drivers and events, and of the harmonics."""
         given = self._given(plan, y, x, row)
         assert given is not None
         found, _ = given
@@ -197,7 +201,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
         variances = np.concatenate(([found.line_variance[0], found.slope_variance, np.nan], np.diag(found.covariance)))
         # The level's own variance alone: regressors are told in the rows of their effects.
         variances[0] = np.nan if drivers else variances[0]
-        head = ("level at the end", "slope at the end", "bend")
+        head = ("level at the end", f"{change_label(series.cadence)} at the end", "bend")
         return Coefficients(
             (*head, *(names[j] for j in used)), values, np.sqrt(found.variance * variances), float(row[2])
         )
@@ -205,7 +209,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
     def contributions(
         self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
     ) -> dict[str, FloatArray]:
-        """Trend, the season of each cycle, each driver (against its mean) and event."""
+        """Trend, the part of each season, each driver (against its mean) and event."""
         given = self._given(plan, y, x, row)
         assert given is not None
         found, z = given
@@ -216,13 +220,13 @@ class BendingTrend(DriverFamily[BendingPlan]):
         return {"trend": whole - sum(parts.values()) - sum(seasons.values()), **seasons, **parts}
 
     def _seasons(self, plan: BendingPlan, row: FloatArray, periods: int) -> dict[str, FloatArray]:
-        """The season of each cycle over so many periods."""
+        """The part of each season over so many periods."""
         at = HEAD + len(plan.columns)
-        waves, told = plan.basis(int(row[at]), periods)
+        harmonics, told = plan.basis(int(row[at]), periods)
         found: dict[str, FloatArray] = {}
         for j, (length, _, _) in enumerate(told):
-            name = f"season of {length:g}"
-            found[name] = found.get(name, np.zeros(periods)) + waves[:, j] * row[at + 1 + j]
+            name = season_name(length)
+            found[name] = found.get(name, np.zeros(periods)) + harmonics[:, j] * row[at + 1 + j]
         return found
 
     def in_words(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -231,7 +235,8 @@ class BendingTrend(DriverFamily[BendingPlan]):
         step = math.sqrt(float(row[0] * row[1]))
         said = [
             f"A trend runs through the history whose slope may change, by about {quantity(step, unit)} a {noun} from "
-            f"{noun} to {noun}; forecasts go on along the slope it ends with. Freak {series.cadence.plural} count less."
+            f"{noun} to {noun}; forecasts go on along the slope it ends with. Outlying {series.cadence.plural} "
+            "count less."
         ]
         for name, season in self._seasons(plan, row, y.size).items():
             said.append(f"A {name} {series.cadence.plural} swings by {quantity(float(np.ptp(season)), unit)}.")
@@ -242,7 +247,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
         return " ".join(said)
 
     def equation(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """Trend, waves and effects with their numbers."""
+        """Trend, harmonics and effects with their numbers."""
         drivers = len(plan.columns)
         _, told = plan.basis(int(row[HEAD + drivers]), 1)
         terms = "".join(
@@ -258,7 +263,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
         )
 
     def dependent(self, plan: BendingPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
-        """Drivers and events that explain each other, or that a line and waves explain."""
+        """Drivers and events that explain each other, or that a line and harmonics explain."""
         n = int(np.count_nonzero(~np.isnan(y)))
         z = self._regressors(plan, y, x, n)
         known = np.flatnonzero(~np.isnan(y))

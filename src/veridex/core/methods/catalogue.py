@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from veridex.core.methods.arima import Arima
-from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean, WeightedAverage
+from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean
 from veridex.core.methods.bending_trend import BendingTrend
 from veridex.core.methods.combination import Combination
 from veridex.core.methods.contract import Family
@@ -18,7 +18,7 @@ from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.smoothing_chosen import Smoothing
 from veridex.core.methods.theta import Theta
 from veridex.core.methods.transformed import TRANSFORM, Transformed
-from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendDummies
+from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendSeason
 from veridex.core.methods.tuned import TunedFamily
 from veridex.errors import MethodUnknown, ParameterError, SettingError
 
@@ -32,7 +32,6 @@ FAMILIES: tuple[Family[Any], ...] = (
     LastChange(),
     SeasonalMean(),
     MovingAverage(),
-    WeightedAverage(),
     SimpleSmoothing(),
     Holt(),
     HoltWinters(),
@@ -44,7 +43,7 @@ FAMILIES: tuple[Family[Any], ...] = (
     Arima(),
     LinearTrend(),
     PolyTrend(),
-    TrendDummies(),
+    TrendSeason(),
     Harmonic(),
     DriverRegression(),
     BendingTrend(),
@@ -137,14 +136,14 @@ SEASONAL = (
     "holt-winters season=additive",
     "holt-winters season=additive damped=yes",
     "holt-winters season=multiplicative damped=yes",
-    "trend-dummies",
+    "trend-season",
 )
 
 
-def default_lineup(cycle: int) -> tuple[Method, ...]:
-    """The methods entered when none are named: a dozen of the catalogue, as the cycle allows.
+def default_lineup(season_length: int) -> tuple[Method, ...]:
+    """The methods entered when none are named: a dozen of the catalogue, as the season allows.
 
     Chosen for skill per second on real series: benchmarks, the smoothing forms that forecast best, the searched ones,
     a regression that planners know, and one for items with many periods of nothing.
     """
-    return methods((SEASONAL[0], *PLAIN, *SEASONAL[1:]) if cycle > 1 else PLAIN)
+    return methods((SEASONAL[0], *PLAIN, *SEASONAL[1:]) if season_length > 1 else PLAIN)

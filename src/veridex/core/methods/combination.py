@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 __all__ = ["Combination", "joined"]
 
-WORDS = ("equal", "median", "middle")
+WORDS = ("equal", "median", "trimmed")
 """Equal mean; median; mean of all but the highest and the lowest."""
 
 
@@ -43,7 +43,7 @@ def _are_weights(value: Value) -> bool:
 class Combination(FamilyOfMethods[CombinationPlan]):
     """The forecasts of several methods, joined period by period.
 
-    ``weights=equal`` is their mean, ``median`` their median, ``middle`` the mean without the highest and the lowest,
+    ``weights=equal`` is their mean, ``median`` their median, ``trimmed`` the mean without the highest and the lowest,
     numbers a weighted mean (Clemen, 1989, International Journal of Forecasting 5, 559-583). Bounds are joined in the
     same way, quantile by quantile (Lichtendahl, Grushka-Cockayne and Winkler, 2013, Management Science 59, 1594-1611),
     and so are standard errors, which makes them approximate. A member that cannot be fitted is left out, and that is
@@ -53,7 +53,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
     name = "combination"
     settings = (
         Setting("of", None, "two methods or more, as in [naive, theta]", are_members),
-        Setting("weights", "equal", "equal, median, middle, or a number for each member", _are_weights),
+        Setting("weights", "equal", "equal, median, trimmed, or a number for each member", _are_weights),
     )
 
     example = "of=[seasonal-naive, smoothing, theta]"
@@ -69,16 +69,16 @@ class Combination(FamilyOfMethods[CombinationPlan]):
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> CombinationPlan:
         """Row: whether each member is in, each member's row, the variance of the combined one-step errors."""
-        members, plans = self.members(settings, cycle, horizon, levels, columns)
+        members, plans = self.members(settings, season_length, horizon, levels, columns)
         stated = settings["weights"]
         return CombinationPlan(
-            cycle,
+            season_length,
             horizon,
             levels,
             row_size=len(members) + sum(plan.row_size for plan in plans) + 1,
@@ -155,7 +155,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
 
     def _join(self, plan: CombinationPlan, inside: Any, found: list[Rows], out: Rows) -> None:
         weights = plan.weights if isinstance(plan.weights, str) else plan.weights[inside]
-        for name in ("points", "stderr", "lower", "upper", "fitted"):
+        for name in ("points", "std_error", "lower", "upper", "fitted"):
             stack = np.array([getattr(rows, name) for rows in found])
             getattr(out, name)[...] = joined(stack, weights)
 
@@ -176,7 +176,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
         how = {
             "equal": "The mean",
             "median": "The median",
-            "middle": "The mean, without the highest and the lowest,",
+            "trimmed": "The mean, without the highest and the lowest,",
         }.get(plan.weights if isinstance(plan.weights, str) else "", "A weighted mean")
         said = [f"{how} of {int(inside.sum())} methods is forecast."]
         for i, (member, own, part) in enumerate(_parts(plan, row)):
@@ -190,7 +190,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
         """How the members are joined, then the equations of each."""
         inside = row[: len(plan.members)] > 0.0
         if isinstance(plan.weights, str):
-            how = {"equal": "mean", "median": "median", "middle": "mean of the middle"}[plan.weights]
+            how = {"equal": "mean", "median": "median", "trimmed": "trimmed mean"}[plan.weights]
             head = f"forecast[t] = {how} of the members' forecasts[t]"
         else:
             weights = plan.weights / plan.weights.sum()
@@ -228,7 +228,7 @@ def joined(stack: FloatArray, weights: str | FloatArray) -> FloatArray:
     if isinstance(weights, str):
         if weights == "median":
             return np.asarray(np.median(stack, axis=0))
-        if weights == "middle" and stack.shape[0] > 2:
+        if weights == "trimmed" and stack.shape[0] > 2:
             return np.asarray(np.sort(stack, axis=0)[1:-1].mean(axis=0))
         return np.asarray(stack.mean(axis=0))
     return np.asarray(np.tensordot(weights / weights.sum(), stack, axes=1))

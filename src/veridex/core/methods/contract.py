@@ -46,8 +46,8 @@ class Plan:
 
     Attributes
     ----------
-    cycle, horizon : int
-        Periods of the cycle; lead times wanted.
+    season, horizon : int
+        Periods of the season; lead times wanted.
     levels : tuple of float
         Interval levels in percent.
     row_size, warm_size : int
@@ -58,7 +58,7 @@ class Plan:
         Standard normal quantiles of the upper bounds.
     """
 
-    cycle: int
+    season_length: int
     horizon: int
     levels: tuple[float, ...]
     row_size: int
@@ -85,7 +85,7 @@ class Rows:
 
     Attributes
     ----------
-    points, stderr : ndarray, shape (horizon,)
+    points, std_error : ndarray, shape (horizon,)
         Mean and standard deviation of demand per lead time.
     lower, upper : ndarray, shape (levels, horizon)
     row : ndarray, shape (row_size,)
@@ -96,7 +96,7 @@ class Rows:
     """
 
     points: FloatArray
-    stderr: FloatArray
+    std_error: FloatArray
     lower: FloatArray
     upper: FloatArray
     row: FloatArray
@@ -112,7 +112,7 @@ class Rows:
 
     def fill_bounds(self, quantiles: FloatArray) -> None:
         """Set bounds symmetric around the points, `quantiles` standard errors away."""
-        half = quantiles[:, None] * self.stderr
+        half = quantiles[:, None] * self.std_error
         np.subtract(self.points, half, out=self.lower)
         np.add(self.points, half, out=self.upper)
 
@@ -121,13 +121,16 @@ class Rows:
 class Coefficients:
     """Named estimates with their standard errors (NaN where the likelihood gives none).
 
-    `degrees` are those of Student's t for the p-values; infinite for the normal law.
+    `degrees` are those of Student's t for the p-values; infinite for the normal law. `memory` names those that say how
+    values follow each other (ARMA coefficients, smoothing constants), `at_edge` those on a wall of their region.
     """
 
     names: tuple[str, ...]
     values: FloatArray
     errors: FloatArray
     degrees: float = np.inf
+    memory: frozenset[str] = frozenset()
+    at_edge: frozenset[str] = frozenset()
 
 
 P = TypeVar("P", bound=Plan)
@@ -141,19 +144,19 @@ class Family(ABC, Generic[P]):
     takes_drivers: ClassVar[bool] = False
 
     @abstractmethod
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> P:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> P:
         """Work out once per item what every fold needs."""
 
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> P:
         """Work out the same where there are driver rows with these columns; a family that takes none ignores them."""
-        return self.prepare(settings, cycle, horizon, levels)
+        return self.prepare(settings, season_length, horizon, levels)
 
     @abstractmethod
     def run(self, plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
@@ -241,11 +244,11 @@ class Family(ABC, Generic[P]):
         rows = Rows.allocate(plan, y.size)
         rows.row[:] = row
         self.replay(plan, y, x, rows)
-        squares = np.maximum(np.diff(np.square(rows.stderr), prepend=0.0), 0.0)
+        squares = np.maximum(np.diff(np.square(rows.std_error), prepend=0.0), 0.0)
         if not squares[0] > 0.0:
             return rows.points + 0.0 * shocks
         around = linear_paths(np.zeros(plan.horizon), np.sqrt(squares), shocks)
-        scale: FloatArray = rows.stderr / np.sqrt(np.cumsum(squares))
+        scale: FloatArray = rows.std_error / np.sqrt(np.cumsum(squares))
         return rows.points + around * scale
 
     def contributions(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, FloatArray]:
@@ -285,9 +288,9 @@ class DriverFamily(Family[P]):
 
     takes_drivers = True
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> P:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> P:
         """Work out once per item what every fold without drivers needs."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
+        return self.prepare_with(settings, season_length, horizon, levels, ())
 
 
 def shared_paths(members: Sequence[tuple[float, Callable[[FloatArray], FloatArray]]], shocks: FloatArray) -> FloatArray:
@@ -347,9 +350,9 @@ def replay_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None,
 
 def _checked(status: Status, out: Rows) -> Status:
     """Finite numbers or none."""
-    if status <= Status.DONE and not (np.isfinite(out.points).all() and np.isfinite(out.stderr).all()):
+    if status <= Status.DONE and not (np.isfinite(out.points).all() and np.isfinite(out.std_error).all()):
         status = Status.NO_FIT
     if status > Status.DONE:
-        for array in (out.points, out.stderr, out.lower, out.upper, out.fitted):
+        for array in (out.points, out.std_error, out.lower, out.upper, out.fitted):
             array.fill(np.nan)
     return status

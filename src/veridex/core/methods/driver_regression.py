@@ -38,7 +38,7 @@ class DriverRegression(LeastSquares):
     name = "driver-regression"
     settings = (choice("keep", "chosen", "all", default="chosen"), *regression_settings())
 
-    def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
         return ("intercept",) if settings["intercept"] == "estimated" else ()
 
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:

@@ -55,7 +55,7 @@ def driver_rows(
     start: int,
     y: FloatArray,
     horizon: int,
-    cycle: int,
+    season_length: int,
     foresight: str = "none",
 ) -> DriverRows:
     """Make the driver rows for a training span and the lead times after it.
@@ -70,7 +70,7 @@ def driver_rows(
         Demand of the span.
     horizon : int
         Lead times.
-    cycle : int
+    season_length : int
     foresight : {"none", "perfect"}
         Whether observed-only drivers are forecast from what was known at the origin, or their recorded values used.
     """
@@ -85,7 +85,7 @@ def driver_rows(
     skipped = int(np.argmax(complete)) if complete.any() else 0
     paths = {}
     for j, end in tails.items():
-        x[end:, j], paths[j] = _forecast(x[skipped:end, j].copy(), cycle, n + horizon - end)
+        x[end:, j], paths[j] = _forecast(x[skipped:end, j].copy(), season_length, n + horizon - end)
     futures = np.repeat(x[None, n:], PATHS, axis=0) if paths else None
     for j, drawn in paths.items():
         assert futures is not None
@@ -102,13 +102,13 @@ def _known(column: FloatArray, reach: int, n: int) -> int:
     return end if end >= max(n - LATEST, 1) else reach
 
 
-def _forecast(values: FloatArray, cycle: int, horizon: int) -> tuple[FloatArray, FloatArray]:
+def _forecast(values: FloatArray, season_length: int, horizon: int) -> tuple[FloatArray, FloatArray]:
     """Points and simulated paths of a driver, from its known values."""
     shocks = np.random.default_rng([0, zlib.crc32(values.tobytes())]).standard_normal((PATHS, horizon))
     if np.isnan(values).any():
         return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
     for family, settings in AHEAD:
-        plan = family.prepare(settings, cycle, horizon, ())
+        plan = family.prepare(settings, season_length, horizon, ())
         rows = Rows.allocate(plan, values.size)
         if run_fold(family, plan, values, None, np.zeros(plan.warm_size), rows) <= Status.DONE:
             paths = family.paths(plan, values, None, rows.row, shocks)
@@ -135,8 +135,8 @@ def fill_with_futures(family: Family[Plan], plan: Plan, y: FloatArray, rows: Dri
     spread = points.var(axis=0)
     if not np.isfinite(spread).all():
         return
-    wider = np.sqrt(out.stderr**2 + spread)
-    factor = np.divide(wider, out.stderr, out=np.ones_like(wider), where=out.stderr > 0.0)
+    wider = np.sqrt(out.std_error**2 + spread)
+    factor = np.divide(wider, out.std_error, out=np.ones_like(wider), where=out.std_error > 0.0)
     out.lower[:] = out.points + factor * (out.lower - out.points)
     out.upper[:] = out.points + factor * (out.upper - out.points)
-    out.stderr[:] = wider
+    out.std_error[:] = wider

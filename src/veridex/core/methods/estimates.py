@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.special import ndtr, stdtr
 
 from veridex.core.methods.contract import Coefficients
+from veridex.core.methods.labels import POLYNOMIALS
 
 __all__ = ["coefficient_table", "margins", "root_table"]
 
@@ -16,8 +17,8 @@ STARS = ((0.001, "***"), (0.01, "**"), (0.05, "*"))
 
 
 def coefficient_table(found: Coefficients | None) -> pd.DataFrame:
-    """A row per estimate: name, value, std_error, ratio, p_value, stars (*** below 0.001, ** 0.01, * 0.05)."""
-    columns = ["name", "value", "std_error", "ratio", "p_value", "stars"]
+    """A row per estimate: name, value, std_error, ratio, p_value, stars (*** below 0.001, ** 0.01, * 0.05), at_edge."""
+    columns = ["name", "value", "std_error", "ratio", "p_value", "stars", "at_edge"]
     if found is None:
         return pd.DataFrame(columns=columns)
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -25,14 +26,15 @@ def coefficient_table(found: Coefficients | None) -> pd.DataFrame:
     below = ndtr(-np.abs(ratio)) if math.isinf(found.degrees) else stdtr(found.degrees, -np.abs(ratio))
     p_values = 2.0 * below
     stars = [next((sign for bound, sign in STARS if p < bound), "") for p in p_values]
-    table = (list(found.names), np.array(found.values), found.errors, ratio, p_values, stars)
+    at_edge = [name in found.at_edge for name in found.names]
+    table = (list(found.names), np.array(found.values), found.errors, ratio, p_values, stars, at_edge)
     return pd.DataFrame(dict(zip(columns, table, strict=True)))
 
 
 def root_table(roots: Mapping[str, NDArray[np.complex128]]) -> pd.DataFrame:
     """A row per zero: polynomial, real, imaginary, modulus, and the periods of the swing that a complex one makes.
 
-    Zeros of ``sar`` and ``sma`` are those in B^m. Outside the unit circle all is well.
+    Zeros of the seasonal polynomials are those in B^m. Outside the unit circle all is well.
     """
     rows = []
     for name, zeros in roots.items():
@@ -49,7 +51,7 @@ def margins(roots: Mapping[str, NDArray[np.complex128]]) -> tuple[float, float]:
     The smallest modulus less one; NaN where there is no such polynomial.
     """
     found = []
-    for names in (("ar", "sar"), ("ma", "sma")):
+    for names in (POLYNOMIALS[::2], POLYNOMIALS[1::2]):
         zeros = [abs(zero) for name in names for zero in roots.get(name, ())]
         found.append(float(min(zeros)) - 1.0 if zeros else math.nan)
     return found[0], found[1]

@@ -63,7 +63,7 @@ def fit(
     --------
     >>> history = History.from_numbers([3, 5, 4, 6], cadence="counted")
     >>> fit(history, "mean").forecast(1, levels=(80,)).frame.round(2)
-       period  step  point  stderr  lower_80  upper_80 reason
+       period  step  point  std_error  lower_80  upper_80 reason
     0       5     1    4.5    1.44      2.14      6.86
     """
     chosen, one = as_method(method), only_item(series)
@@ -186,7 +186,7 @@ class Fitted(Evidence):
             series=self.series,
             levels=plan.levels,
             points=rows.points,
-            stderr=rows.stderr,
+            std_error=rows.std_error,
             lower=rows.lower,
             upper=rows.upper,
             reason=self.reason or remark,
@@ -268,7 +268,7 @@ class Fitted(Evidence):
         series = ItemHistory(
             item=one.item,
             cadence=one.cadence,
-            cycle_length=self.series.cycle_length,
+            season_length=self.series.season_length,
             start=start,
             values=values,
             unit=self.series.unit,

@@ -97,8 +97,8 @@ class Evidence:
 
     def _prepare(self, horizon: int, levels: tuple[float, ...]) -> Plan:
         columns = () if self.regressors is None else self.regressors.columns
-        family, cycle = self.method.family, self.series.cycle_length
-        plan: Plan = family.prepare_with(self.method.settings, cycle, horizon, levels, columns)
+        family, season_length = self.method.family, self.series.season_length
+        plan: Plan = family.prepare_with(self.method.settings, season_length, horizon, levels, columns)
         return plan
 
     def _rows(self, horizon: int, foresight: str) -> tuple[FloatArray, DriverRows | None]:
@@ -107,8 +107,8 @@ class Evidence:
         if self.regressors is None or not y.size:
             return y, None
         first = self.series.start + len(self.series) - y.size
-        cycle = self.series.cycle_length
-        rows = driver_rows(self.regressors, self.series.item, first, y, horizon, cycle, foresight)
+        season_length = self.series.season_length
+        rows = driver_rows(self.regressors, self.series.item, first, y, horizon, season_length, foresight)
         return y[rows.skipped :], rows
 
     @cached_property
@@ -132,7 +132,7 @@ class Evidence:
         return self.series.values - self.fitted_values
 
     @property
-    def nobs(self) -> int:
+    def n(self) -> int:
         """Values that entered the likelihood."""
         return 0 if np.isnan(self.stats[1]) else int(self.stats[1])
 
@@ -177,7 +177,8 @@ class Evidence:
 
     @cached_property
     def coefficients(self) -> pd.DataFrame:
-        """A row per estimate: name, value, std_error, ratio, p_value (NaN where the likelihood gives none), stars.
+        """A row per estimate: name, value, std_error, ratio, p_value (NaN where the likelihood gives none), stars,
+        at_edge (whether it lies on a wall of where it is sought).
 
         Three stars are for a p-value below 0.001, two below 0.01, one below 0.05.
         """
@@ -206,8 +207,8 @@ class Evidence:
             return ()
         with np.errstate(all="ignore"):
             found = self.method.family.flags(self._plan, *self._training, self.row)
-        if self.parameters and self.nobs < FEW_PER_PARAMETER * self.parameters:
-            found += (f"only {self.nobs} values for {self.parameters} quantities estimated",)
+        if self.parameters and self.n < FEW_PER_PARAMETER * self.parameters:
+            found += (f"only {self.n} values for {self.parameters} quantities estimated",)
         return found
 
     @property
@@ -226,7 +227,7 @@ class Evidence:
             )
         )
         return {
-            "n": self.nobs,
+            "n": self.n,
             "parameters": self.parameters,
             "log_likelihood": self.log_likelihood,
             "aicc": self.aicc,
@@ -283,13 +284,21 @@ class Evidence:
         audit = self.audit()
         if audit.reason:
             return ()
-        return next_steps(self.method.family.name, audit, self.innovations, self.series.cycle_length, self.coefficients)
+        return next_steps(
+            self.method.family.name, audit, self.innovations, self.series.season_length, self._doubtful_memory
+        )
+
+    @property
+    def _doubtful_memory(self) -> tuple[str, ...]:
+        """ARMA coefficients and smoothing constants that may well be none."""
+        table = self.coefficients[self.coefficients["p_value"] > CHANCE]
+        return tuple(name for name in table["name"] if self.estimates is not None and name in self.estimates.memory)
 
     @property
     def _memory_coefficients(self) -> int:
         """Coefficients that describe how values follow each other: those of ARMA parts and smoothing constants."""
-        names = self.coefficients["name"].astype(str)
-        return int(names.str.fullmatch(r"alpha|beta|gamma|phi|s?(?:ar|ma)\d+", case=False).sum())
+        found = self.estimates
+        return 0 if found is None else sum(name in found.memory for name in found.names)
 
     def in_words(self) -> str:
         """Say in plain words what the method does with this series."""

@@ -35,7 +35,7 @@ def fitted_text(fitted: "Fitted") -> str:
             "method": fitted.method.text,
             "item": series.item,
             "cadence": series.cadence.name,
-            "cycle_length": series.cycle_length,
+            "season_length": series.season_length,
             "unit": series.unit,
             "start": series.cadence.text(series.start),
             "values": _plain(series.values),
@@ -67,7 +67,7 @@ def read_fitted(text: str) -> dict[str, Any]:
         series = ItemHistory(
             item=held["item"],
             cadence=cadence,
-            cycle_length=held["cycle_length"],
+            season_length=held["season_length"],
             unit=held["unit"],
             start=cadence.period(held["start"]),
             values=_array(held["values"]),

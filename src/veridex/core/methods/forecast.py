@@ -21,7 +21,7 @@ class Forecast:
 
     Attributes
     ----------
-    points, stderr : ndarray, shape (horizon,)
+    points, std_error : ndarray, shape (horizon,)
         Mean and standard deviation of demand per lead time; NaN where not available.
     lower, upper : ndarray, shape (levels, horizon)
     levels : tuple of float
@@ -34,7 +34,7 @@ class Forecast:
     series: ItemHistory
     levels: tuple[float, ...]
     points: FloatArray = field(repr=False)
-    stderr: FloatArray = field(repr=False)
+    std_error: FloatArray = field(repr=False)
     lower: FloatArray = field(repr=False)
     upper: FloatArray = field(repr=False)
     reason: str = ""
@@ -46,13 +46,13 @@ class Forecast:
 
     @cached_property
     def frame(self) -> pd.DataFrame:
-        """A row per lead time: period, step, point, stderr, the bounds of each level, reason."""
+        """A row per lead time: period, step, point, std_error, the bounds of each level, reason."""
         bounds = [side[i] for i in range(len(self.levels)) for side in (self.lower, self.upper)]
         columns: dict[str, Any] = {
             "period": self.series.cadence.starts(self.ordinals),
             "step": np.arange(1, self.points.size + 1),
             "point": self.points,
-            "stderr": self.stderr,
+            "std_error": self.std_error,
         }
         columns |= dict(zip(bound_columns(self.levels), bounds, strict=True))
         return pd.DataFrame(columns | {"reason": self.reason})

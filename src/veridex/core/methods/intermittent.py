@@ -38,11 +38,11 @@ class _Intermittent(Family[IntermittentPlan]):
     source: ClassVar[str]
 
     def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
     ) -> IntermittentPlan:
         """Row: see the head of the file."""
         stated = np.array([math.nan if settings.get(key) is None else settings[key] for key in ("alpha", "beta")])
-        return IntermittentPlan(cycle, horizon, levels, row_size=6, stated=stated)
+        return IntermittentPlan(season_length, horizon, levels, row_size=6, stated=stated)
 
     def run(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the constants by least squares one step ahead, and forecast."""
@@ -70,7 +70,7 @@ class _Intermittent(Family[IntermittentPlan]):
         size, chance = self._ends(y, out.row, out.fitted)
         mean = chance * size
         out.points[:] = mean
-        out.stderr[:] = math.sqrt(max(chance * (out.row[SPREAD] + size * size) - mean * mean, 0.0))
+        out.std_error[:] = math.sqrt(max(chance * (out.row[SPREAD] + size * size) - mean * mean, 0.0))
         upper = plan.upper_shares
         out.upper[:] = _quantiles(upper, chance, size, out.row[SPREAD])[:, None]
         out.lower[:] = _quantiles(1.0 - upper, chance, size, out.row[SPREAD])[:, None]
@@ -89,10 +89,14 @@ class _Intermittent(Family[IntermittentPlan]):
     ) -> Coefficients:
         """Constants and where they led; squared errors give no standard errors."""
         size, chance = self._ends(y, row, np.empty(y.size))
-        often = ("chance of demand", chance) if self.kind == CHANCES else ("interval", 1.0 / chance if chance else 0.0)
+        often = (
+            ("chance of demand", chance)
+            if self.kind == CHANCES
+            else ("periods between demands", 1.0 / chance if chance else 0.0)
+        )
         names = ("alpha", "beta", "size", often[0], "standard deviation of sizes")
         values = np.array([row[ALPHA], row[BETA], size, often[1], math.sqrt(row[SPREAD])])
-        return Coefficients(names, values, np.full(5, np.nan))
+        return Coefficients(names, values, np.full(5, np.nan), memory=frozenset({"alpha", "beta"}))
 
     def in_words(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how often, how much, and how fast both are forgotten."""

@@ -55,15 +55,15 @@ class FamilyOfMethods(Family[P]):
             problem = f"{driven!r} asks for drivers by name; {self.name} hands over all of them"
             raise SettingError(self.name, problem)
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> P:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> P:
         """Work out once per item what every fold without drivers needs."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
+        return self.prepare_with(settings, season_length, horizon, levels, ())
 
     @abstractmethod
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
@@ -73,13 +73,13 @@ class FamilyOfMethods(Family[P]):
     def members(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> "tuple[tuple[Method, ...], tuple[Any, ...]]":
         """The members, and the plan of each."""
         found = tuple(self._method(text) for text in settings["of"])
-        sizes = (cycle, horizon, levels)
+        sizes = (season_length, horizon, levels)
         plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if one.driven else ()) for one in found)
         return found, plans

@@ -29,14 +29,14 @@ def mix(plan: Plan, n: int, members: Sequence[tuple[float, Callable[[Rows], obje
         Also used as scratch for the members.
     """
     sums = Rows.allocate(plan, n)
-    for array in (sums.points, sums.stderr, sums.lower, sums.upper, sums.fitted):
+    for array in (sums.points, sums.std_error, sums.lower, sums.upper, sums.fitted):
         array.fill(0.0)
     for weight, fill in members:
         fill(out)
         sums.points += weight * out.points
-        sums.stderr += weight * (out.stderr**2 + out.points**2)
+        sums.std_error += weight * (out.std_error**2 + out.points**2)
         sums.lower += weight * out.lower
         sums.upper += weight * out.upper
         sums.fitted += weight * out.fitted
     out.points[:], out.lower[:], out.upper[:], out.fitted[:] = sums.points, sums.lower, sums.upper, sums.fitted
-    out.stderr[:] = np.sqrt(np.maximum(sums.stderr - sums.points**2, 0.0))
+    out.std_error[:] = np.sqrt(np.maximum(sums.std_error - sums.points**2, 0.0))

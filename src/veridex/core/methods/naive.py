@@ -1,4 +1,4 @@
-"""The naive family: mean, last value, same season last cycle, last value plus drift.
+"""The naive family: mean, last value, same season last time, last value plus drift.
 
 Standard errors are those of each method's own model, as given in Hyndman and Athanasopoulos (2021),
 *Forecasting: Principles and Practice*, 3rd ed., section 5.5. Unknown periods are skipped: a difference over k
@@ -13,14 +13,15 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
+from veridex.core.methods.labels import change_label
 from veridex.core.methods.settings import whole
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number, quantity, signed
 
-__all__ = ["CYCLE", "NO_COEFFICIENTS", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
+__all__ = ["NO_COEFFICIENTS", "SEASON_LENGTH", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
 
-CYCLE = whole("cycle", 2, 100_000)
-"""Periods after which the season repeats, where the history's own cycle is not meant."""
+SEASON_LENGTH = whole("season_length", 2, 100_000)
+"""Periods after which the season repeats, where the history's own season is not meant."""
 
 NO_COEFFICIENTS = Coefficients((), np.empty(0), np.empty(0))
 
@@ -40,9 +41,9 @@ class Mean(Family[Plan]):
 
     name = "mean"
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: mean, variance, number of values."""
-        return Plan(cycle, horizon, levels, row_size=3)
+        return Plan(season_length, horizon, levels, row_size=3)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate mean and variance, and forecast."""
@@ -60,7 +61,7 @@ class Mean(Family[Plan]):
         mean, variance, n = out.row
         out.fitted[:] = mean
         out.points[:] = mean
-        out.stderr[:] = math.sqrt(variance * (1.0 + 1.0 / n))
+        out.std_error[:] = math.sqrt(variance * (1.0 + 1.0 / n))
         out.fill_bounds(plan.student_quantiles(n - 1.0))
         return Status.DONE
 
@@ -98,9 +99,9 @@ class Naive(Family[Plan]):
 
     name = "naive"
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: variance of a change."""
-        return Plan(cycle, horizon, levels, row_size=1)
+        return Plan(season_length, horizon, levels, row_size=1)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of a change, and forecast."""
@@ -119,7 +120,7 @@ class Naive(Family[Plan]):
         out.fitted[1:] = carried[:-1]
         gap = y.size - 1 - int(_last_known(y)[-1])
         out.points[:] = carried[-1]
-        out.stderr[:] = np.sqrt(out.row[0] * np.arange(gap + 1.0, gap + plan.horizon + 1.0))
+        out.std_error[:] = np.sqrt(out.row[0] * np.arange(gap + 1.0, gap + plan.horizon + 1.0))
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
@@ -152,21 +153,21 @@ class Naive(Family[Plan]):
 
 
 class SeasonalNaive(Family[Plan]):
-    """The value of the same season a cycle earlier.
+    """The value one season earlier.
 
-    Standard error ``sigma sqrt(k)``, k the number of cycles the value is carried over; normal bounds.
+    Standard error ``sigma sqrt(k)``, k the number of seasons the value is carried over; normal bounds.
     """
 
     name = "seasonal-naive"
-    settings = (CYCLE,)
+    settings = (SEASON_LENGTH,)
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
-        """Row: variance of a change over a cycle."""
-        return Plan(int(settings.get("cycle") or cycle), horizon, levels, row_size=1)
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+        """Row: variance of a change over a season."""
+        return Plan(int(settings.get("season_length") or season_length), horizon, levels, row_size=1)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
-        """Estimate the variance of a change over a cycle, and forecast."""
-        m = plan.cycle
+        """Estimate the variance of a change over a season, and forecast."""
+        m = plan.season_length
         if m < 2:
             return Status.NO_SEASON
         if y.size <= m:
@@ -181,13 +182,13 @@ class SeasonalNaive(Family[Plan]):
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Repeat the last known value of each season."""
-        m = plan.cycle
+        m = plan.season_length
         where, age = _by_phase(y, m)
         steps = np.arange(plan.horizon)
         out.fitted[:m] = np.nan
         out.fitted[m:] = y[:-m]
         out.points[:] = y[where[steps % m]]
-        out.stderr[:] = np.sqrt(out.row[0] * (steps // m + age[steps % m]))
+        out.std_error[:] = np.sqrt(out.row[0] * (steps // m + age[steps % m]))
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
@@ -201,21 +202,21 @@ class SeasonalNaive(Family[Plan]):
         """Say how far back it looks."""
         noun = series.cadence.noun
         return (
-            f"Each coming {noun} repeats the value of the {noun} {series.cadence.length(plan.cycle)} earlier. "
-            f"The season of the last cycle is taken as it was; no trend is seen."
+            f"Each coming {noun} repeats the value of the {noun} {series.cadence.length(plan.season_length)} earlier. "
+            f"The last season is taken as it was; no trend is seen."
         )
 
     def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The random walk of each season."""
         spread = number(float(np.sqrt(row[0])))
-        return f"forecast[t] = y[t-{plan.cycle}], the standard deviation of a change over the cycle {spread}"
+        return f"forecast[t] = y[t-{plan.season_length}], the standard deviation of a change over the season {spread}"
 
     def needs(self, plan: Plan) -> str:
-        """A cycle and a value more."""
-        return f"each period of the cycle once and one of them twice ({plan.cycle + 1} periods)"
+        """A season and a value more."""
+        return f"each period of the season once and one of them twice ({plan.season_length + 1} periods)"
 
     def variance(self, plan: Plan, row: FloatArray) -> float:
-        """Variance of a change over a cycle."""
+        """Variance of a change over a season."""
         return float(row[0])
 
 
@@ -228,9 +229,9 @@ class Drift(Family[Plan]):
 
     name = "drift"
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
         """Row: drift per period, variance of a change around it, periods from first to last known value."""
-        return Plan(cycle, horizon, levels, row_size=3)
+        return Plan(season_length, horizon, levels, row_size=3)
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the drift and the variance around it, and forecast."""
@@ -253,15 +254,15 @@ class Drift(Family[Plan]):
         gap = y.size - 1 - int(last[-1])
         reach = np.arange(gap + 1.0, gap + plan.horizon + 1.0)
         out.points[:] = y[last[-1]] + drift * reach
-        out.stderr[:] = np.sqrt(variance * reach * (1.0 + reach / span))
+        out.std_error[:] = np.sqrt(variance * reach * (1.0 + reach / span))
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
     def coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
-        """The drift per period."""
-        return Coefficients(("drift",), row[:1], np.sqrt(row[1:2] / row[2]))
+        """The average change per period."""
+        return Coefficients((change_label(series.cadence),), row[:1], np.sqrt(row[1:2] / row[2]))
 
     def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how demand drifts."""
@@ -292,11 +293,11 @@ def _last_known(y: FloatArray) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
 
 
 def _by_phase(y: FloatArray, m: int) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]:
-    """For the m periods after the last: index of their last known season (-1 if none), and cycles since then."""
+    """For the m periods after the last: index of their last known season (-1 if none), and seasons since then."""
     where, age = np.empty(m, dtype=np.int64), np.empty(m, dtype=np.int64)
     for k in range(m):
-        index, cycles = y.size - m + k, 1
+        index, seasons = y.size - m + k, 1
         while index >= 0 and np.isnan(y[index]):
-            index, cycles = index - m, cycles + 1
-        where[k], age[k] = max(index, -1), cycles
+            index, seasons = index - m, seasons + 1
+        where[k], age[k] = max(index, -1), seasons
     return where, age

@@ -11,12 +11,13 @@ import numpy as np
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.collinear import dependent, told_apart
 from veridex.core.methods.contract import Coefficients, Column, DriverFamily, FloatArray, Plan, Rows, effect_parts
+from veridex.core.methods.labels import change_label
 from veridex.core.methods.settings import DRIVER_SETTINGS, Setting, Value, choice
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import effect_words, number, signed
 from veridex.core.numerics.regression import gaussian_log_likelihood, newey_west, ordinary_least_squares
 
-__all__ = ["HEAD", "INTERCEPT", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
+__all__ = ["HEAD", "INTERCEPT", "SLOPE", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
 
 
 def _is_intercept(value: Value) -> bool:
@@ -25,6 +26,9 @@ def _is_intercept(value: Value) -> bool:
 
 HEAD = 3
 """After the coefficients a row holds variance, degrees of freedom, and the length of the span; then comes R^-1."""
+
+SLOPE = "slope"
+"""The column of time; shown by what it is, a change per period."""
 
 INTERCEPT = Setting("intercept", "estimated", "estimated, none or a number", _is_intercept)
 
@@ -64,7 +68,7 @@ class LeastSquares(DriverFamily[RegressionPlan]):
     """
 
     @abstractmethod
-    def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
         """Names of the method's own columns; ``intercept`` first where it is estimated."""
 
     @abstractmethod
@@ -81,17 +85,17 @@ class LeastSquares(DriverFamily[RegressionPlan]):
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> RegressionPlan:
         """Row: coefficients, variance, degrees of freedom, length of the span, then R^-1 of the design row by row."""
-        names = self._names(settings, cycle)
+        names = self._names(settings, season_length)
         k = len(names) + len(columns)
         estimated, offset = intercept_of(settings)
         return RegressionPlan(
-            cycle,
+            season_length,
             horizon,
             levels,
             row_size=k + HEAD + k * k,
@@ -152,7 +156,7 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         values = design @ out.row[:size] + plan.offset
         out.fitted[:], out.points[:] = values[:n], values[n:]
         leverage = np.square(design[n:] @ out.row[size + HEAD :].reshape(size, size)).sum(axis=1)
-        out.stderr[:] = np.sqrt(out.row[size] * (1.0 + leverage))
+        out.std_error[:] = np.sqrt(out.row[size] * (1.0 + leverage))
         out.fill_bounds(plan.student_quantiles(out.row[size + 1]))
         return Status.DONE
 
@@ -167,7 +171,7 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         rows = Rows.allocate(plan, y.size)
         rows.row[:] = row
         self.replay(plan, y, x, rows)
-        return rows.points + rows.stderr * shocks
+        return rows.points + rows.std_error * shocks
 
     def coefficients(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
@@ -188,7 +192,7 @@ class LeastSquares(DriverFamily[RegressionPlan]):
 
     def _shown_names(self, plan: RegressionPlan, y: FloatArray, series: ItemHistory) -> tuple[str, ...]:
         """Names of the method's own columns, for the analyst."""
-        return plan.names
+        return tuple(change_label(series.cadence) if name == SLOPE else name for name in plan.names)
 
     def _covariance(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         size = plan.size

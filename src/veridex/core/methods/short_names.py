@@ -12,8 +12,8 @@ def short_name(method: str | None) -> str | None:
     --------
     >>> short_name("combination of=[theta, arima p=1] weights=[0.25, 0.75]")
     'blend of 2: 75 % arima p=1 …'
-    >>> short_name("combination of=[naive, drift, theta] weights=middle"), short_name("theta")
-    ('middle mean of 3', 'theta')
+    >>> short_name("combination of=[naive, drift, theta] weights=trimmed"), short_name("theta")
+    ('trimmed mean of 3', 'theta')
     """
     if method is None or not method.startswith("combination of=["):
         return method

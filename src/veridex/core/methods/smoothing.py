@@ -35,17 +35,17 @@ class _NamedForm(Family[SmoothingPlan]):
     """A smoothing form with a name of its own."""
 
     @abstractmethod
-    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+    def _form(self, settings: Mapping[str, Any], season_length: int) -> Form:
         """The form that the settings ask for."""
 
     def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
     ) -> SmoothingPlan:
         """Row: the constants, the starting states, the variance."""
-        form = self._form(settings, cycle)
+        form = self._form(settings, season_length)
         size = row_size(form)
         return SmoothingPlan(
-            cycle, horizon, levels, row_size=size, warm_size=size, forms=(form,), **smoothing_words(settings)
+            season_length, horizon, levels, row_size=size, warm_size=size, forms=(form,), **smoothing_words(settings)
         )
 
     def check(self, settings: Mapping[str, Value]) -> None:
@@ -69,7 +69,7 @@ class _NamedForm(Family[SmoothingPlan]):
         return replay(plan, plan.forms[0], y, out.row, out)
 
     def needs(self, plan: SmoothingPlan) -> str:
-        """Two cycles, or a few values."""
+        """Two seasons, or a few values."""
         return f"{fewest(plan, plan.forms[0])} known periods"
 
     def variance(self, plan: SmoothingPlan, row: FloatArray) -> float:
@@ -113,7 +113,7 @@ class SimpleSmoothing(_NamedForm):
     name = "simple-smoothing"
     settings = (choice("error", *ERRORS, default="additive"), *common_settings("alpha"))
 
-    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+    def _form(self, settings: Mapping[str, Any], season_length: int) -> Form:
         return Form(ERRORS[settings["error"]], NONE, NONE, 1)
 
 
@@ -132,7 +132,7 @@ class Holt(_NamedForm):
         *common_settings("alpha", "beta", "phi"),
     )
 
-    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+    def _form(self, settings: Mapping[str, Any], season_length: int) -> Form:
         return Form(ERRORS[settings["error"]], DAMPED if settings["damped"] else ADDITIVE, NONE, 1)
 
 
@@ -162,7 +162,7 @@ class HoltWinters(_NamedForm):
             raise SettingError(self.name, "a multiplicative season needs multiplicative errors; leave error out")
         super().check(settings)
 
-    def _form(self, settings: Mapping[str, Any], cycle: int) -> Form:
+    def _form(self, settings: Mapping[str, Any], season_length: int) -> Form:
         error = settings.get("error") or settings["season"]
         trend = DAMPED if settings["damped"] else ADDITIVE
-        return Form(ERRORS[error], trend, SEASONS[settings["season"]], cycle)
+        return Form(ERRORS[error], trend, SEASONS[settings["season"]], season_length)

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.seasons import season_name
 from veridex.core.methods.contract import STATS, Coefficients, Family, FloatArray, Rows, shared_paths
 from veridex.core.methods.criteria import CRITERIA, criteria
 from veridex.core.methods.mixture import criterion_weights, mix
@@ -42,11 +43,11 @@ CODES = 4
 
 @dataclass(frozen=True, slots=True)
 class ChosenPlan(SmoothingPlan):
-    """Forms to choose from, the criterion, cycles to take out first."""
+    """Forms to choose from, the criterion, seasons to take out first."""
 
     criterion: str = "aicc"
     average: bool = False
-    cycles: tuple[int, ...] = ()
+    seasons: tuple[int, ...] = ()
 
     @property
     def block(self) -> int:
@@ -59,7 +60,7 @@ class ChosenPlan(SmoothingPlan):
         return len(self.forms) if self.average else 1
 
 
-def _are_cycles(value: Value) -> bool:
+def _are_seasons(value: Value) -> bool:
     whole = isinstance(value, list) and all(isinstance(c, int) and not isinstance(c, bool) and c > 1 for c in value)
     return whole and len(set(value)) == len(value) and 0 < len(value) <= 4  # type: ignore[arg-type]
 
@@ -71,8 +72,8 @@ class Smoothing(Family[ChosenPlan]):
     multiplicative season goes with multiplicative errors only, which makes fifteen forms (Hyndman, Koehler, Ord and
     Snyder, 2008, section 2.3 and chapter 7). Multiplicative parts need demand above zero. ``average=yes`` weights
     the forms by exp(-criterion / 2) (Burnham and Anderson, 2002, section 4.2); its standard error then also holds the
-    forms' disagreement, its bounds are the weighted means of theirs. ``cycles=[24, 168]`` takes fixed additive seasons
-    of several cycles out first; the uncertainty of those is not in the intervals. Standard errors of the form chosen
+    forms' disagreement, its bounds are the weighted means of theirs. ``seasons=[24, 168]`` takes fixed additive seasons
+    of several seasons out first; the uncertainty of those is not in the intervals. Standard errors of the form chosen
     are given its parameters and the choice.
     """
 
@@ -83,7 +84,7 @@ class Smoothing(Family[ChosenPlan]):
         choice("season", "auto", *SEASONS, default="auto"),
         choice("criterion", *CRITERIA, default="aicc"),
         yes_no("average"),
-        Setting("cycles", None, "up to four cycle lengths, as in [24, 168]", _are_cycles),
+        Setting("seasons", None, "up to four season lengths, as in [24, 168]", _are_seasons),
         *common_settings(),
     )
 
@@ -91,37 +92,39 @@ class Smoothing(Family[ChosenPlan]):
         """Refuse combinations that leave no form."""
         if settings["season"] == "multiplicative" and settings["error"] == "additive":
             raise SettingError(self.name, "a multiplicative season needs multiplicative errors; leave error out")
-        if settings.get("cycles") and settings["season"] not in ("auto", "none"):
-            raise SettingError(self.name, "cycles= takes the seasons out first; leave season out")
+        if settings.get("seasons") and settings["season"] not in ("auto", "none"):
+            raise SettingError(self.name, "seasons= takes the seasons out first; leave season out")
         if settings["average"] and settings["intervals"] != "model":
             raise SettingError(self.name, "intervals of an average are those of the model; leave intervals out")
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ChosenPlan:
+    def prepare(
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
+    ) -> ChosenPlan:
         """Row: per form its weight, its codes and its own row; then the seasons taken out."""
-        cycles = tuple(settings.get("cycles") or ())
-        forms = tuple(_allowed(settings, 1 if cycles else cycle))
+        seasons = tuple(settings.get("seasons") or ())
+        forms = tuple(_allowed(settings, 1 if seasons else season_length))
         draft = {
             "forms": forms,
             "criterion": settings["criterion"],
             "average": settings["average"],
-            "cycles": cycles,
+            "seasons": seasons,
             **smoothing_words(settings),
         }
-        plan = ChosenPlan(cycle, horizon, levels, row_size=0, **draft)
+        plan = ChosenPlan(season_length, horizon, levels, row_size=0, **draft)
         # The form that the last search preferred, its number from one on, stands before the optima of all forms.
         warm_size = 2 + sum(row_size(form) for form in forms)
         return ChosenPlan(
-            cycle,
+            season_length,
             horizon,
             levels,
-            row_size=plan.blocks * plan.block + sum(cycles),
+            row_size=plan.blocks * plan.block + sum(seasons),
             warm_size=warm_size,
             **draft,
         )
 
     def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate every form that the data allow, and forecast with the best or with all."""
-        if plan.cycles and y.size < 2 * max(plan.cycles):
+        if plan.seasons and y.size < 2 * max(plan.seasons):
             return Status.TOO_SHORT
         seasons = _seasons(plan, y)
         if seasons is None:
@@ -147,7 +150,7 @@ class Smoothing(Family[ChosenPlan]):
             out.row[plan.blocks * plan.block :] = np.concatenate(seasons)
         warm[:2] = (1.0, 1.0 + plan.forms.index(best.form))
         out.stats[:] = best.stats
-        out.stats[2] += sum(plan.cycles) - len(plan.cycles)
+        out.stats[2] += sum(plan.seasons) - len(plan.seasons)
         remark = self.replay(plan, y, x, out)
         return remark if best.status == Status.DONE else int(best.status)
 
@@ -189,8 +192,8 @@ class Smoothing(Family[ChosenPlan]):
 
     def needs(self, plan: ChosenPlan) -> str:
         """What the smallest form needs."""
-        if plan.cycles:
-            return f"{max(plan.cycles) + sum(plan.cycles) + 1} periods, each season seen in them"
+        if plan.seasons:
+            return f"{max(plan.seasons) + sum(plan.seasons) + 1} periods, each season seen in them"
         return f"{min(fewest(plan, form) for form in plan.forms) + 1} known periods"
 
     def variance(self, plan: ChosenPlan, row: FloatArray) -> float:
@@ -216,8 +219,8 @@ class Smoothing(Family[ChosenPlan]):
             possible = sum(obstacle(plan, one, y, known) == Status.DONE for one in plan.forms)
             criterion = {"aicc": "AICc"}.get(plan.criterion, plan.criterion.upper())
             said = f"Of the {possible} smoothing forms that the data allow {criterion} prefers {name}."
-        if plan.cycles:
-            lengths = " and ".join(str(cycle) for cycle in plan.cycles)
+        if plan.seasons:
+            lengths = " and ".join(str(season_length) for season_length in plan.seasons)
             said += f" Fixed seasons of {lengths} {series.cadence.plural} were taken out first."
         return f"{said} {form_words(form, _adjusted(y, _stored_seasons(plan, row)), own, series)}"
 
@@ -225,8 +228,8 @@ class Smoothing(Family[ChosenPlan]):
         """The recursion of the form chosen with its numbers."""
         members = _stored_forms(plan, row)
         text = form_equation(members[0][1], members[0][2])
-        if plan.cycles:
-            lengths = ", ".join(str(cycle) for cycle in plan.cycles)
+        if plan.seasons:
+            lengths = ", ".join(str(season_length) for season_length in plan.seasons)
             text = text.replace("y[t]", "adjusted[t]") + f"\nadjusted[t] = y[t] - fixed seasons of {lengths}"
         if len(members) > 1:
             text = f"of {len(members)} averaged forms that with most weight ({number(members[0][0], 2)}):\n{text}"
@@ -243,13 +246,12 @@ class Smoothing(Family[ChosenPlan]):
         return shared_paths(members, shocks) + ahead
 
     def components(self, plan: ChosenPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
-        """Level, trend and season of the form chosen, and the seasons taken out."""
+        """Level, slope and season of the form chosen, and the seasons taken out."""
         seasons = _stored_seasons(plan, row)
         _, form, own = _stored_forms(plan, row)[0]
         found = form_components(form, _adjusted(y, seasons), own)
-        if seasons:
-            found["season"] = season_at(seasons, np.arange(y.size))
-        return found
+        fixed = {season_name(season.size): season_at([season], np.arange(y.size)) for season in seasons}
+        return found | fixed
 
 
 @dataclass(frozen=True, slots=True)
@@ -290,15 +292,15 @@ def _tries(plan: ChosenPlan, y: FloatArray, warm: FloatArray, only: int | None =
     return tries
 
 
-def _allowed(settings: Mapping[str, Any], cycle: int) -> Sequence[Form]:
+def _allowed(settings: Mapping[str, Any], season_length: int) -> Sequence[Form]:
     """All sensible forms within the settings."""
     errors = [code for word, code in ERRORS.items() if settings["error"] in ("auto", word)]
     trends = [code for word, code in TRENDS.items() if settings["trend"] in ("auto", word)]
     seasons = [code for word, code in SEASONS.items() if settings["season"] in ("auto", word)]
-    if cycle < 2 and settings["season"] == "auto":
+    if season_length < 2 and settings["season"] == "auto":
         seasons = [NONE]
     return [
-        Form(error, trend, season, cycle if season != NONE else 1)
+        Form(error, trend, season, season_length if season != NONE else 1)
         for season in seasons
         for error in errors
         for trend in trends
@@ -313,22 +315,22 @@ def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, 
         block = row[i * plan.block : (i + 1) * plan.block]
         if block[0] > 0.0:
             error, trend, season = (int(code) for code in block[1:CODES])
-            form = Form(error, trend, season, plan.cycle if season != NONE else 1)
+            form = Form(error, trend, season, plan.season_length if season != NONE else 1)
             found.append((float(block[0]), form, block[CODES : CODES + row_size(form)].copy()))
     return found
 
 
 def _seasons(plan: ChosenPlan, y: FloatArray) -> list[FloatArray] | None:
-    """The seasons to take out; None where a phase of a cycle is never known."""
-    if not plan.cycles:
+    """The seasons to take out; None where a phase of a season is never known."""
+    if not plan.seasons:
         return []
-    seasons = fixed_seasons(y, plan.cycles)
+    seasons = fixed_seasons(y, plan.seasons)
     return seasons if all(np.isfinite(season).all() for season in seasons) else None
 
 
 def _stored_seasons(plan: ChosenPlan, row: FloatArray) -> list[FloatArray]:
-    ends = plan.blocks * plan.block + np.cumsum(plan.cycles, dtype=np.int64)
-    return [row[end - cycle : end] for end, cycle in zip(ends, plan.cycles, strict=True)]
+    ends = plan.blocks * plan.block + np.cumsum(plan.seasons, dtype=np.int64)
+    return [row[end - season_length : end] for end, season_length in zip(ends, plan.seasons, strict=True)]
 
 
 def _adjusted(y: FloatArray, seasons: list[FloatArray]) -> FloatArray:

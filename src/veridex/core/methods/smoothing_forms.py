@@ -17,7 +17,7 @@ from veridex.core.methods.status import Status
 from veridex.core.numerics import smoothing as kernels
 from veridex.core.numerics.smoothing import Form
 from veridex.core.numerics.smoothing_forecasts import replay_smoothing, simulate_smoothing
-from veridex.core.numerics.smoothing_region import ADMISSIBLE, ALL_ESTIMATED, HEURISTIC, LEVEL_ESTIMATED, USUAL
+from veridex.core.numerics.smoothing_region import ALL_ESTIMATED, LEVEL_ESTIMATED, NONE_ESTIMATED, SHARES, STABLE
 from veridex.core.numerics.smoothing_search import DONE, NO_FIT, estimate_smoothing
 from veridex.core.numerics.smoothing_uncertainty import draw_rows
 from veridex.errors import SettingError
@@ -45,8 +45,8 @@ CONSTANTS = ("alpha", "beta", "gamma", "phi")
 ERRORS = {"additive": kernels.ADDITIVE, "multiplicative": kernels.MULTIPLICATIVE}
 TRENDS = {"none": kernels.NONE, "additive": kernels.ADDITIVE, "damped": kernels.DAMPED}
 SEASONS = {"none": kernels.NONE, "additive": kernels.ADDITIVE, "multiplicative": kernels.MULTIPLICATIVE}
-REGIONS = {"usual": USUAL, "admissible": ADMISSIBLE}
-STARTS = {"level": LEVEL_ESTIMATED, "all": ALL_ESTIMATED, "heuristic": HEURISTIC}
+REGIONS = {"shares": SHARES, "stable": STABLE}
+STARTS = {"none": NONE_ESTIMATED, "level": LEVEL_ESTIMATED, "all": ALL_ESTIMATED}
 
 PATHS = 5000
 
@@ -56,7 +56,7 @@ class SmoothingPlan(Plan):
     """Forms to fit, in the order tried, and how: region and starts as the kernels count them, constants stated."""
 
     forms: tuple[Form, ...] = ()
-    region: int = USUAL
+    region: int = SHARES
     starts: int = LEVEL_ESTIMATED
     intervals: str = "model"
     fixed: FloatArray = field(default_factory=lambda: np.full(4, np.nan), repr=False)
@@ -66,8 +66,8 @@ def common_settings(*constants: str) -> tuple[Setting, ...]:
     """Settings of every smoothing method, after the constants it has."""
     return (
         *(number(name, 0.0, 2.0 if name in ("alpha", "gamma") else 1.0) for name in constants),
-        choice("region", *REGIONS, default="usual"),
-        choice("starts", *STARTS, default="level"),
+        choice("constants", *REGIONS, default="shares"),
+        choice("estimate_starts", *STARTS, default="level"),
         choice("intervals", "model", "simulated", "with-estimation", default="model"),
     )
 
@@ -80,8 +80,8 @@ def constants_of(settings: Mapping[str, Any]) -> FloatArray:
 def smoothing_words(settings: Mapping[str, Any]) -> dict[str, Any]:
     """What the common settings mean to a plan."""
     return {
-        "region": REGIONS[settings["region"]],
-        "starts": STARTS[settings["starts"]],
+        "region": REGIONS[settings["constants"]],
+        "starts": STARTS[settings["estimate_starts"]],
         "intervals": settings["intervals"],
         "fixed": constants_of(settings),
     }
@@ -89,12 +89,12 @@ def smoothing_words(settings: Mapping[str, Any]) -> dict[str, Any]:
 
 def check_constants(name: str, settings: Mapping[str, Value]) -> None:
     """Refuse constants outside the region."""
-    if settings.get("region") == "admissible":
+    if settings.get("constants") == "stable":
         return
     alpha, gamma = settings.get("alpha"), settings.get("gamma")
     for key, value in (("alpha", alpha), ("gamma", gamma)):
         if isinstance(value, (int, float)) and value > 1:
-            raise SettingError(name, f"{key} must be a number from 0 to 1, got {value}; or add region=admissible")
+            raise SettingError(name, f"{key} must be a number from 0 to 1, got {value}; or add constants=stable")
     if isinstance(alpha, (int, float)) and isinstance(gamma, (int, float)) and gamma > 1 - alpha:
         raise SettingError(name, f"gamma may be at most 1 - alpha = {1 - alpha:g}, got {gamma:g}")
 
@@ -110,7 +110,7 @@ def has(form: Form) -> tuple[bool, bool, bool, bool]:
 
 
 def fewest(plan: SmoothingPlan, form: Form) -> int:
-    """Known values: one more than the quantities to be estimated, and two cycles where there is a season."""
+    """Known values: one more than the quantities to be estimated, and two seasons where there is a season."""
     free = sum(one and math.isnan(value) for one, value in zip(has(form), plan.fixed, strict=True))
     starts = 1 + (form.trend != kernels.NONE) + (form.m - 1 if form.season != kernels.NONE else 0)
     return max(free + starts + 1, _span(form))
@@ -145,7 +145,7 @@ def estimate(
 
 def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out: Rows) -> Status:
     """Run a form with given parameters, forecast, and put bounds around the points; say where those are others."""
-    replay_smoothing(y, *form, row, out.fitted, out.points, out.stderr)
+    replay_smoothing(y, *form, row, out.fitted, out.points, out.std_error)
     if plan.intervals == "model":
         out.fill_bounds(plan.quantiles)
         return Status.DONE
@@ -171,7 +171,7 @@ def _fill_from_paths(plan: Plan, paths: FloatArray, out: Rows) -> bool:
     if whole.shape[0] < PATHS // 2:
         out.fill_bounds(plan.quantiles)
         return False
-    out.stderr[:] = whole.std(axis=0)
+    out.std_error[:] = whole.std(axis=0)
     shares = plan.upper_shares
     out.upper[:] = np.quantile(whole, shares, axis=0)
     out.lower[:] = np.quantile(whole, 1.0 - shares, axis=0)

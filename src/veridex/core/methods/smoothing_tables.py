@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.seasons import season_name
 from veridex.core.methods.contract import Coefficients, FloatArray
 from veridex.core.methods.smoothing_forms import CONSTANTS, SmoothingPlan, has
 from veridex.core.methods.words import memory, number, quantity, signed
@@ -12,6 +13,7 @@ from veridex.core.numerics import smoothing as kernels
 from veridex.core.numerics.curvature import observed_errors
 from veridex.core.numerics.smoothing import Form
 from veridex.core.numerics.smoothing_forecasts import smoothing_components
+from veridex.core.numerics.smoothing_region import constants_at_edge
 
 __all__ = ["form_coefficients", "form_components", "form_equation", "form_words"]
 
@@ -19,7 +21,7 @@ __all__ = ["form_coefficients", "form_components", "form_equation", "form_words"
 def form_coefficients(
     plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, series: ItemHistory
 ) -> Coefficients:
-    """Constants, starting level and slope with standard errors; the seasonal starts are heuristic and have none.
+    """Constants, starting level and slope with standard errors; the seasonal starts are not searched and have none.
 
     The standard errors come from the observed information given the seasonal starts; a constant at the
     edge of its region or stated by the planner has none.
@@ -33,9 +35,8 @@ def form_coefficients(
         total, logs, known = kernels.recursion(y, *form, trial, states, fitted)
         return -0.5 * known * math.log(total) - logs if 0 < total < math.inf else -math.inf
 
-    low = np.array([1e-3, 1e-3, 1e-3, 0.801])
-    high = np.array([0.999, 0.999, 0.999 * (1.0 - row[0]), 0.979])
-    inside = (row[:4] > low) & (row[:4] < high) & np.isnan(plan.fixed) & np.array(has(form))
+    searched = np.isnan(plan.fixed) & np.array(has(form))
+    inside = searched & ~constants_at_edge(row, plan.region)
     free = np.concatenate((inside, [True, form.trend != kernels.NONE]))
     size = math.sqrt(row[-1]) * (abs(row[4]) if form.error == kernels.MULTIPLICATIVE else 1.0)
     scales = np.array([0.1, 0.1, 0.1, 0.02, size, size / max(y.size, 2)])
@@ -49,18 +50,20 @@ def form_coefficients(
         tuple(names[j] for j in shown) + tuple(seasons),
         np.concatenate((row[shown], row[count:-1] if seasons else [])),
         np.concatenate((errors[shown], np.full(len(seasons), np.nan))),
+        memory=frozenset(CONSTANTS),
+        at_edge=frozenset(names[j] for j in np.flatnonzero(searched & ~inside)),
     )
 
 
 def form_components(form: Form, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
-    """Level, trend and season after each period, as far as the form has them."""
+    """Level, slope and season after each period, as far as the form has them."""
     parts = np.empty((3, y.size))
     smoothing_components(y, *form, row, parts)
     found = {"level": parts[0]}
     if form.trend != kernels.NONE:
-        found["trend"] = parts[1]
+        found["slope"] = parts[1]
     if form.season != kernels.NONE:
-        found["season"] = parts[2]
+        found[season_name(form.m)] = parts[2]
     return found
 
 
@@ -96,7 +99,7 @@ def _season_words(form: Form, s: FloatArray, gamma: float, series: ItemHistory, 
         low = f"{quantity(-s[bottom], series.unit)} below it in {bottom_name}"
     else:
         high, low = f"{number(s[top], 3)} times the level in {top_name}", f"{number(s[bottom], 3)} in {bottom_name}"
-    change = "hardly changes" if gamma < 0.01 else f"moves by {number(gamma, 2)} of what each cycle shows"
+    change = "hardly changes" if gamma < 0.01 else f"moves by {number(gamma, 2)} of what each new season shows"
     return f"The season reaches from {high} to {low}, and {change}."
 
 

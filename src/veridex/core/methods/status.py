@@ -35,7 +35,7 @@ _REASONS = {
     Status.TOO_SHORT: "too little history: the method needs {needs}",
     Status.NOT_POSITIVE: "multiplicative errors and seasons need demand above zero throughout",
     Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
-    Status.NO_SEASON: "the method needs a season, and this cycle has one period only",
+    Status.NO_SEASON: "the method needs a season, and this history has none",
     Status.NO_FIT: "no finite estimates were found",
     Status.ABOVE_ZERO: "a logarithm or power needs demand above zero throughout",
     Status.UNKNOWN_INSIDE: "conditional sums of squares need every value between the first and the last",

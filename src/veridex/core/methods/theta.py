@@ -9,6 +9,7 @@ import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
+from veridex.core.methods.labels import change_label
 from veridex.core.methods.settings import choice, number, yes_no
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import memory, quantity, signed
@@ -38,7 +39,7 @@ class ThetaPlan(Plan):
 class Theta(Family[ThetaPlan]):
     """Simple smoothing that drifts by a share of the slope of a line through the whole history.
 
-    The season is taken out first where the autocorrelation r_m at the cycle's lag is significant at ten percent:
+    The season is taken out first where the autocorrelation r_m at the season's lag is significant at ten percent:
     ``|r_m| > 1.645 sqrt((1 + 2 (r_1^2 + ... + r_{m-1}^2)) / n)`` (Assimakopoulos and Nikolopoulos, 2000,
     International Journal of Forecasting 16, 521-530; the bound is Bartlett's): by classical decomposition, with ratios
     where demand is above zero throughout, with differences otherwise. theta is two, which lets half of the slope
@@ -55,14 +56,16 @@ class Theta(Family[ThetaPlan]):
         number("alpha", 0.001, 1.0),
     )
 
-    def prepare(self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]) -> ThetaPlan:
+    def prepare(
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
+    ) -> ThetaPlan:
         """Row: alpha, starting level, w, line, variance, kind of season, season."""
         alpha = settings.get("alpha")
         return ThetaPlan(
-            cycle,
+            season_length,
             horizon,
             levels,
-            row_size=kernels.ENTRIES + 1 + cycle,
+            row_size=kernels.ENTRIES + 1 + season_length,
             alpha=math.nan if alpha is None else float(alpha),
             optimised=bool(settings["optimised"]),
             season=settings["season"],
@@ -74,19 +77,23 @@ class Theta(Family[ThetaPlan]):
         kind = _kind(plan, y, known)
         if isinstance(kind, Status):
             return kind
-        estimated = 4 + plan.optimised - (not math.isnan(plan.alpha)) + (plan.cycle - 1 if kind != "none" else 0)
+        estimated = (
+            4 + plan.optimised - (not math.isnan(plan.alpha)) + (plan.season_length - 1 if kind != "none" else 0)
+        )
         if known.size < estimated + 2:
             return Status.TOO_SHORT
-        season = np.full(plan.cycle, 1.0 if kind == "multiplicative" else 0.0)
+        season = np.full(plan.season_length, 1.0 if kind == "multiplicative" else 0.0)
         if kind != "none":
-            season = fixed_season(y, plan.cycle, multiplicative=kind == "multiplicative")
+            season = fixed_season(y, plan.season_length, multiplicative=kind == "multiplicative")
             if not np.isfinite(season).all() or (kind == "multiplicative" and season.min() <= 0):
                 return Status.TOO_SHORT
         total = kernels.estimate_theta(_adjusted(y, season, kind), plan.alpha, plan.optimised, out.row)
         out.row[kernels.VARIANCE] = total / (known.size - estimated)
         out.row[KIND] = KINDS.index(kind)
         out.row[KIND + 1 :] = season
-        logs = float(np.log(season[np.flatnonzero(~np.isnan(y)) % plan.cycle]).sum()) if kind == KINDS[2] else 0.0
+        logs = (
+            float(np.log(season[np.flatnonzero(~np.isnan(y)) % plan.season_length]).sum()) if kind == KINDS[2] else 0.0
+        )
         n = known.size
         likelihood = -0.5 * n * (math.log(2 * math.pi * total / n) + 1) - logs if total > 0 else math.nan
         out.stats[:] = (likelihood, n, estimated + 1, 0)
@@ -95,13 +102,13 @@ class Theta(Family[ThetaPlan]):
     def replay(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the adjusted recursion, forecast, and put the season back."""
         kind, season = KINDS[int(out.row[KIND])], out.row[KIND + 1 :]
-        kernels.replay_theta(_adjusted(y, season, kind), out.row, out.fitted, out.points, out.stderr)
-        past = season[np.arange(y.size) % plan.cycle]
-        ahead = season[np.arange(y.size, y.size + plan.horizon) % plan.cycle]
+        kernels.replay_theta(_adjusted(y, season, kind), out.row, out.fitted, out.points, out.std_error)
+        past = season[np.arange(y.size) % plan.season_length]
+        ahead = season[np.arange(y.size, y.size + plan.horizon) % plan.season_length]
         if kind == "multiplicative":
             out.fitted *= past
             out.points *= ahead
-            out.stderr *= ahead
+            out.std_error *= ahead
         elif kind == "additive":
             out.fitted += past
             out.points += ahead
@@ -113,13 +120,19 @@ class Theta(Family[ThetaPlan]):
     ) -> Coefficients:
         """Constant, starting level, theta, the line; least squares one step ahead gives no standard errors here."""
         theta = 1.0 / (1.0 - row[kernels.WEIGHT]) if row[kernels.WEIGHT] < 1.0 else math.inf
-        names = ["alpha", "starting level", "theta", "line: intercept", "line: slope"]
+        names = [
+            "alpha",
+            "starting level",
+            "theta",
+            "intercept of the line",
+            f"{change_label(series.cadence)} of the line",
+        ]
         values = [row[0], row[1], theta, row[3], row[4]]
         if row[KIND]:
             first = series.start + len(series) - y.size
-            names += [f"season {series.phase_name(first + j)}" for j in range(plan.cycle)]
+            names += [f"season {series.phase_name(first + j)}" for j in range(plan.season_length)]
             values += row[KIND + 1 :].tolist()
-        return Coefficients(tuple(names), np.array(values), np.full(len(names), np.nan))
+        return Coefficients(tuple(names), np.array(values), np.full(len(names), np.nan), memory=frozenset({"alpha"}))
 
     def in_words(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what drifts, and which season was taken out."""
@@ -155,7 +168,7 @@ class Theta(Family[ThetaPlan]):
 
     def needs(self, plan: ThetaPlan) -> str:
         """A few values more than parameters."""
-        return "6 known periods, and two cycles of them where it takes a season out"
+        return "6 known periods, and two seasons of them where it takes a season out"
 
     def variance(self, plan: ThetaPlan, row: FloatArray) -> float:
         """Variance of the one-step errors of the adjusted series."""
@@ -170,23 +183,23 @@ def _kind(plan: ThetaPlan, y: FloatArray, known: FloatArray) -> str | Status:
         return Status.CONSTANT
     positive = known.min() > 0
     if plan.season == "auto":
-        if plan.cycle < 2 or y.size < 2 * plan.cycle or not _has_season(y, plan.cycle):
+        if plan.season_length < 2 or y.size < 2 * plan.season_length or not _has_season(y, plan.season_length):
             return "none"
         return "multiplicative" if positive else "additive"
     if plan.season == "none":
         return "none"
-    if plan.cycle < 2:
+    if plan.season_length < 2:
         return Status.NO_SEASON
-    if y.size < 2 * plan.cycle:
+    if y.size < 2 * plan.season_length:
         return Status.TOO_SHORT
     return plan.season if plan.season == "additive" or positive else Status.NOT_POSITIVE
 
 
-def _has_season(y: FloatArray, cycle: int) -> bool:
-    """Whether the autocorrelation at the cycle's lag is significant; unknown values are left out of the products."""
+def _has_season(y: FloatArray, season_length: int) -> bool:
+    """Whether the autocorrelation at the season's lag is significant; unknown values are left out of the products."""
     centred = np.nan_to_num(y - np.nanmean(y))
     total = centred @ centred
-    r = np.array([centred[lag:] @ centred[:-lag] for lag in range(1, cycle + 1)]) / total
+    r = np.array([centred[lag:] @ centred[:-lag] for lag in range(1, season_length + 1)]) / total
     bound = SURE * np.sqrt((1.0 + 2.0 * (r[:-1] @ r[:-1])) / np.count_nonzero(~np.isnan(y)))
     return bool(abs(r[-1]) > bound)
 

@@ -55,24 +55,24 @@ class Transformed(Family[TransformedPlan]):
         self.takes_drivers = family.takes_drivers  # type: ignore[misc]
 
     def prepare(
-        self, settings: Mapping[str, Any], cycle: int, horizon: int, levels: tuple[float, ...]
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
     ) -> TransformedPlan:
         """Row: power, standard error one period ahead, then the method's own row."""
-        return self.prepare_with(settings, cycle, horizon, levels, ())
+        return self.prepare_with(settings, season_length, horizon, levels, ())
 
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> TransformedPlan:
         """The same with driver rows, which are not transformed."""
-        inner = self._family.prepare_with(settings, cycle, horizon, levels, columns)
+        inner = self._family.prepare_with(settings, season_length, horizon, levels, columns)
         power = 0.0 if settings["transform"] == "log" else settings.get("power")
         sizes = (HEAD + inner.row_size, 2 + inner.warm_size)
-        return TransformedPlan(cycle, horizon, levels, *sizes, columns, inner=inner, power=power)
+        return TransformedPlan(season_length, horizon, levels, *sizes, columns, inner=inner, power=power)
 
     def searches(self, plan: TransformedPlan) -> bool:
         """Where the power is not stated, or the method searches."""
@@ -95,7 +95,7 @@ class Transformed(Family[TransformedPlan]):
             return Status.ABOVE_ZERO
         power = plan.power
         if power is None:
-            power = float(warm[1]) if warm[0] == 1.0 else likeliest_power(known, plan.cycle)
+            power = float(warm[1]) if warm[0] == 1.0 else likeliest_power(known, plan.season_length)
         if warm[1] != power:
             warm[:] = 0.0  # an optimum on another scale is no start
         warm[:2] = (1.0, power)
@@ -106,7 +106,7 @@ class Transformed(Family[TransformedPlan]):
             return status
         out.row[0] = power
         # One period ahead a fitted value is what the forecast would have been.
-        out.row[1] = out.stderr[0]
+        out.row[1] = out.std_error[0]
         if not np.isnan(out.stats[0]):
             used = int(out.stats[1])
             out.stats[0] += log_jacobian(known[known.size - used :], power)
@@ -218,12 +218,12 @@ class Transformed(Family[TransformedPlan]):
 
 def replace_row(out: Rows, head: int) -> Rows:
     """The same rows without the first entries of the parameter row."""
-    return Rows(out.points, out.stderr, out.lower, out.upper, out.row[head:], out.fitted, out.stats)
+    return Rows(out.points, out.std_error, out.lower, out.upper, out.row[head:], out.fitted, out.stats)
 
 
 def _bring_back(out: Rows, power: float) -> None:
     """Turn everything but the parameters from the transformed scale to demand."""
-    out.points[:], out.stderr[:] = back_moments(out.points, out.stderr, power)
+    out.points[:], out.std_error[:] = back_moments(out.points, out.std_error, power)
     out.lower[:], out.upper[:] = back_values(out.lower, power), back_values(out.upper, power)
     spread = np.full(out.fitted.size, out.row[1])
     out.fitted[:] = back_moments(out.fitted, spread, power)[0]

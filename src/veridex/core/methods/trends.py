@@ -1,4 +1,4 @@
-"""Regressions on time: straight and bent lines, period dummies, waves."""
+"""Regressions on time: straight and bent lines, seasonal dummies, harmonics."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -6,15 +6,17 @@ from typing import Any
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.seasons import season_name
 from veridex.core.methods.contract import FloatArray
-from veridex.core.methods.regression import HEAD, LeastSquares, RegressionPlan, regression_settings
+from veridex.core.methods.labels import change_label
+from veridex.core.methods.regression import HEAD, SLOPE, LeastSquares, RegressionPlan, regression_settings
 from veridex.core.methods.settings import Setting, Value, whole, yes_no
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number, quantity, signed
 from veridex.core.numerics.regression import chebyshev_design, in_powers
 from veridex.errors import SettingError
 
-__all__ = ["CYCLES", "WAVES", "Harmonic", "LinearTrend", "PolyTrend", "TrendDummies", "check_waves"]
+__all__ = ["HARMONICS", "SEASONS", "Harmonic", "LinearTrend", "PolyTrend", "TrendSeason", "check_harmonics"]
 
 
 class LinearTrend(LeastSquares):
@@ -29,8 +31,8 @@ class LinearTrend(LeastSquares):
     name = "linear-trend"
     settings = regression_settings()
 
-    def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
-        return (*(["intercept"] if settings["intercept"] == "estimated" else []), "trend")
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
+        return (*(["intercept"] if settings["intercept"] == "estimated" else []), SLOPE)
 
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         return _line(plan, n)
@@ -61,8 +63,8 @@ class PolyTrend(LeastSquares):
     name = "poly-trend"
     settings = (whole("degree", 1, 6, default=2), *regression_settings())
 
-    def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
-        powers = tuple("trend" if j == 1 else f"trend^{j}" for j in range(1, settings["degree"] + 1))
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
+        powers = tuple("time" if j == 1 else f"time^{j}" for j in range(1, settings["degree"] + 1))
         return (*(["intercept"] if settings["intercept"] == "estimated" else []), *powers)
 
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
@@ -117,18 +119,18 @@ def _is_base(value: Value) -> bool:
     return isinstance(value, str) or (isinstance(value, int) and not isinstance(value, bool) and value >= 1)
 
 
-class TrendDummies(LeastSquares):
-    """A straight trend plus a fixed amount for each period of the cycle, by least squares, with drivers and events.
+class TrendSeason(LeastSquares):
+    """A straight trend plus a fixed amount for each period of the season, by least squares, with drivers and events.
 
-    A period of the cycle is the base whose dummy is left out: the first of the history, or ``base=``, its name
-    (``base=january``) or its number in the cycle. ``intercept=none`` has a dummy for every period instead.
+    A period of the season is the base whose dummy is left out: the first of the history, or ``base=``, its name
+    (``base=january``) or its number in the season. ``intercept=none`` has a dummy for every period instead.
     Standard errors hold the noise of the new value and the uncertainty of all coefficients; bounds by Student's t with
     n - k degrees of freedom, which is exact for normal errors (Seber and Lee, 2003, section 5.3.1).
     """
 
-    name = "trend-dummies"
+    name = "trend-season"
     settings = (
-        Setting("base", None, "the name of a period of the cycle, or its number", _is_base),
+        Setting("base", None, "the name of a period of the season, or its number", _is_base),
         *regression_settings(),
     )
 
@@ -137,23 +139,23 @@ class TrendDummies(LeastSquares):
         if settings.get("base") is not None and settings["intercept"] != "estimated":
             raise SettingError(self.name, "base= goes with intercept=estimated; without one no period is the base")
 
-    def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
         if settings["intercept"] == "estimated":
-            return ("intercept", "trend", *(f"phase {j + 1}" for j in range(1, cycle)))
-        return ("trend", *(f"phase {j + 1}" for j in range(cycle)))
+            return ("intercept", SLOPE, *(f"phase {j + 1}" for j in range(1, season_length)))
+        return (SLOPE, *(f"phase {j + 1}" for j in range(season_length)))
 
     def _obstacle(self, plan: RegressionPlan) -> Status:
-        return Status.DONE if plan.cycle > 1 else Status.NO_SEASON
+        return Status.DONE if plan.season_length > 1 else Status.NO_SEASON
 
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         line = _line(plan, n)
         first = int(plan.estimated)
-        phases = np.arange(n + plan.horizon) % plan.cycle
-        return np.hstack((line, (phases[:, None] == np.arange(first, plan.cycle)).astype(np.float64)))
+        phases = np.arange(n + plan.horizon) % plan.season_length
+        return np.hstack((line, (phases[:, None] == np.arange(first, plan.season_length)).astype(np.float64)))
 
     def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
         at = int(plan.estimated)
-        return {"trend": [at], "season": list(range(at + 1, len(plan.names)))}
+        return {"trend": [at], season_name(plan.season_length): list(range(at + 1, len(plan.names)))}
 
     def _estimates(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
@@ -161,23 +163,24 @@ class TrendDummies(LeastSquares):
         """Against the base that was asked for: the same line and season, told from another period."""
         _, values, covariance = super()._estimates(plan, y, x, row, series)
         first = series.start + len(series) - y.size
-        phases = [series.phase_name(first + j) for j in range(plan.cycle)]
+        phases = [series.phase_name(first + j) for j in range(plan.season_length)]
         drivers = tuple(column.name for column in plan.columns)
         if not plan.estimated:
-            return ("trend", *phases, *drivers), values, covariance
+            return (change_label(series.cadence), *phases, *drivers), values, covariance
         base = self._base(plan, phases, first)
         turn = np.eye(plan.size)
         if base > 0:
             turn[0, 1 + base] = 1.0
-            turn[2 : plan.cycle + 1, 1 + base] -= 1.0
+            turn[2 : plan.season_length + 1, 1 + base] -= 1.0
             turn[1 + base] = 0.0
             turn[1 + base, 1 + base] = -1.0
         # The row of the base's own dummy now tells of the first period.
-        order = [0, 1, *(1 + base if j == 0 else 1 + j for j in range(plan.cycle) if j != base)]
-        order += list(range(plan.cycle + 1, plan.size))
-        names = tuple(f"{phases[j]} (against {phases[base]})" for j in range(plan.cycle) if j != base)
+        order = [0, 1, *(1 + base if j == 0 else 1 + j for j in range(plan.season_length) if j != base)]
+        order += list(range(plan.season_length + 1, plan.size))
+        names = tuple(f"{phases[j]} (against {phases[base]})" for j in range(plan.season_length) if j != base)
         moved, spread = turn @ values, turn @ covariance @ turn.T
-        return ("intercept", "trend", *names, *drivers), moved[order], spread[np.ix_(order, order)]
+        names = ("intercept", change_label(series.cadence), *names, *drivers)
+        return names, moved[order], spread[np.ix_(order, order)]
 
     def _base(self, plan: RegressionPlan, phases: list[str], first: int) -> int:
         """Which phase of the span is the base."""
@@ -185,10 +188,10 @@ class TrendDummies(LeastSquares):
         if wanted is None:
             return 0
         for j, phase in enumerate(phases):
-            number_in_cycle = (first + j) % plan.cycle + 1
-            if str(wanted).lower() in (phase.lower(), str(number_in_cycle)):
+            number_in_season = (first + j) % plan.season_length + 1
+            if str(wanted).lower() in (phase.lower(), str(number_in_season)):
                 return j
-        raise SettingError(self.name, f"base= names no period of the cycle; there are {', '.join(phases)}")
+        raise SettingError(self.name, f"base= names no period of the season; there are {', '.join(phases)}")
 
     def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how trend and season run."""
@@ -206,12 +209,12 @@ class TrendDummies(LeastSquares):
         """The line with its numbers; the dummies are in the table of coefficients."""
         slope = signed(float(row[int(plan.estimated)]))
         effects = self._effect_terms(plan, row)
-        line = f"forecast[t] = {self._head(plan, row)}{slope} t + effect of the period of the cycle{effects}"
+        line = f"forecast[t] = {self._head(plan, row)}{slope} t + effect of the period of the season{effects}"
         return f"{line}\n{_time(plan, row)}"
 
     def needs(self, plan: RegressionPlan) -> str:
         """More values than coefficients, and every season seen."""
-        return f"{plan.size + 1} known periods with every period of the cycle among them"
+        return f"{plan.size + 1} known periods with every period of the season among them"
 
 
 def _are_lengths(value: Value) -> bool:
@@ -224,84 +227,88 @@ def _are_counts(value: Value) -> bool:
     return whole_ones and bool(value) and min(value) >= 1 and max(value) <= 200  # type: ignore[arg-type]
 
 
-CYCLES = Setting("cycles", None, "up to six lengths from 2 on, as in [24, 168]", _are_lengths)
-WAVES = Setting("waves", None, "how many waves of each cycle, as in [2, 4]", _are_counts)
+SEASONS = Setting("seasons", None, "up to six lengths from 2 on, as in [24, 168]", _are_lengths)
+HARMONICS = Setting("harmonics", None, "how many harmonics of each season, as in [2, 4]", _are_counts)
 
 
-def check_waves(name: str, settings: Mapping[str, Value]) -> None:
-    """Refuse numbers of waves that do not go with the cycles."""
-    cycles, waves = settings.get("cycles"), settings.get("waves")
-    if not isinstance(waves, list):
+def check_harmonics(name: str, settings: Mapping[str, Value]) -> None:
+    """Refuse numbers of harmonics that do not go with the seasons."""
+    seasons, harmonics = settings.get("seasons"), settings.get("harmonics")
+    if not isinstance(harmonics, list):
         return
-    if not isinstance(cycles, list):
-        cycles = [float("inf")]
-    if len(waves) != len(cycles):
-        raise SettingError(name, f"{len(cycles)} cycles need {len(cycles)} numbers of waves, got {len(waves)}")
-    for cycle, count in zip(cycles, waves, strict=True):
-        if 2 * count > cycle:
-            raise SettingError(name, f"a cycle of {cycle:g} has at most {int(cycle // 2)} waves, got {count}")
+    if not isinstance(seasons, list):
+        seasons = [float("inf")]
+    if len(harmonics) != len(seasons):
+        raise SettingError(
+            name, f"{len(seasons)} seasons need {len(seasons)} numbers of harmonics, got {len(harmonics)}"
+        )
+    for season_length, count in zip(seasons, harmonics, strict=True):
+        if 2 * count > season_length:
+            raise SettingError(
+                name, f"a season of {season_length:g} has at most {int(season_length // 2)} harmonics, got {count}"
+            )
 
 
-MOST_WAVES = 3
-"""Waves of a cycle where their number is not stated."""
+MOST_HARMONICS = 3
+"""Harmonics of a season where their number is not stated."""
 
 
 class Harmonic(LeastSquares):
-    """A straight trend plus sine and cosine waves of one cycle or several, by least squares, with drivers and events.
+    """A straight trend plus sines and cosines of one season or several, by least squares, with drivers and events.
 
-    ``cycles=[24, 168]`` names the lengths, which may be fractions (``cycles=[52.18]``), ``waves=[2, 4]`` how many
-    waves of each: its length, a half of it, a third ... By default the cycle of the history with up to three waves.
-    ``trend=no`` leaves the line out. Standard errors and bounds as for `linear-trend`; the waves are those of
+    ``seasons=[24, 168]`` names the lengths, which may be fractions (``seasons=[52.18]``), ``harmonics=[2, 4]`` how many
+    of each: its length, a half of it, a third ... By default the season of the history with up to three.
+    ``trend=no`` leaves the line out. Standard errors and bounds as for `linear-trend`; the harmonics are those of
     Fourier's theorem (Bloomfield, 2000, Fourier Analysis of Time Series, 2nd ed., chapter 4).
     """
 
     name = "harmonic"
     settings = (
-        CYCLES,
-        WAVES,
+        SEASONS,
+        HARMONICS,
         yes_no("trend", default=True),
         *regression_settings(),
     )
 
     def check(self, settings: Mapping[str, Value]) -> None:
-        """Refuse numbers of waves that do not go with the cycles."""
-        check_waves(self.name, settings)
+        """Refuse numbers of harmonics that do not go with the seasons."""
+        check_harmonics(self.name, settings)
 
-    def _waves(self, settings: Mapping[str, Any], cycle: int) -> list[tuple[float, int, str]]:
-        """Cycle, number of the wave, and sine or cosine; a sine that is zero at every period is left out."""
-        lengths = settings.get("cycles") or ([cycle] if cycle > 1 else [])
-        counts = settings.get("waves") or [min(MOST_WAVES, int(length // 2)) for length in lengths]
+    def _harmonics(self, settings: Mapping[str, Any], season_length: int) -> list[tuple[float, int, str]]:
+        """Season, number of the harmonic, and sine or cosine; a sine that is zero at every period is left out."""
+        lengths = settings.get("seasons") or ([season_length] if season_length > 1 else [])
+        counts = settings.get("harmonics") or [min(MOST_HARMONICS, int(length // 2)) for length in lengths]
         found = []
         for length, count in zip(lengths, counts, strict=True):
             for k in range(1, min(count, int(length // 2)) + 1):
                 found += [(float(length), k, kind) for kind in ("sin", "cos") if kind == "cos" or 2 * k != length]
         return found
 
-    def _names(self, settings: Mapping[str, Any], cycle: int) -> tuple[str, ...]:
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
         head = ["intercept"] if settings["intercept"] == "estimated" else []
-        head += ["trend"] if settings["trend"] else []
-        return (*head, *(f"{kind} {length / k:g}" for length, k, kind in self._waves(settings, cycle)))
+        head += [SLOPE] if settings["trend"] else []
+        return (*head, *(f"{kind} {length / k:g}" for length, k, kind in self._harmonics(settings, season_length)))
 
     def _obstacle(self, plan: RegressionPlan) -> Status:
-        return Status.DONE if self._waves(plan.details, plan.cycle) else Status.NO_SEASON
+        return Status.DONE if self._harmonics(plan.details, plan.season_length) else Status.NO_SEASON
 
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         line = _line(plan, n)
         if not plan.details["trend"]:
             line = line[:, :-1]
         time = np.arange(1.0, n + plan.horizon + 1.0)
-        waves = [
+        harmonics = [
             (np.sin if kind == "sin" else np.cos)(2.0 * np.pi * k * time / length)
-            for length, k, kind in self._waves(plan.details, plan.cycle)
+            for length, k, kind in self._harmonics(plan.details, plan.season_length)
         ]
-        return np.column_stack((line, *waves))
+        return np.column_stack((line, *harmonics))
 
     def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
         at = int(plan.estimated)
         groups: dict[str, Any] = {"trend": [at]} if plan.details["trend"] else {}
         at += bool(plan.details["trend"])
-        for j, (length, _, _) in enumerate(self._waves(plan.details, plan.cycle)):
-            groups.setdefault(f"season of {length:g}", []).append(at + j)
+        for j, (length, _, _) in enumerate(self._harmonics(plan.details, plan.season_length)):
+            groups.setdefault(season_name(length), []).append(at + j)
         return groups
 
     def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -313,17 +320,19 @@ class Harmonic(LeastSquares):
         for name, where in self._groups(plan).items():
             if name != "trend":
                 swing = float(np.ptp(basis[:, where] @ row[where]))
-                said.append(f"A {name} {series.cadence.plural} swings by {quantity(swing, series.unit)}.")
+                said.append(
+                    f"A {name.replace('_', ' of ')} {series.cadence.plural} swings by {quantity(swing, series.unit)}."
+                )
         return " ".join(said) + self._effects_said(plan, row, series.unit)
 
     def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """Line and waves with their numbers."""
+        """Line and harmonics with their numbers."""
         at = int(plan.estimated)
         text = f"forecast[t] = {self._head(plan, row)}"
         if plan.details["trend"]:
             text += f"{signed(float(row[at]))} t"
             at += 1
-        for j, (length, k, kind) in enumerate(self._waves(plan.details, plan.cycle)):
+        for j, (length, k, kind) in enumerate(self._harmonics(plan.details, plan.season_length)):
             text += f"{signed(float(row[at + j]))} {kind}(2 pi t / {length / k:g})"
         return f"{text}{self._effect_terms(plan, row)}\n{_time(plan, row)}"
 

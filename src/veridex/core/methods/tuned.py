@@ -61,16 +61,16 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
     def prepare_with(
         self,
         settings: Mapping[str, Any],
-        cycle: int,
+        season_length: int,
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
     ) -> TunedPlan:
         """Row: which candidate, then its own row."""
-        members, own = self.members(settings, cycle, horizon, levels, columns)
-        _, inner = self.members(settings, cycle, int(settings["horizon"]), (), columns)
+        members, own = self.members(settings, season_length, horizon, levels, columns)
+        _, inner = self.members(settings, season_length, int(settings["horizon"]), (), columns)
         return TunedPlan(
-            cycle,
+            season_length,
             horizon,
             levels,
             row_size=1 + max(plan.row_size for plan in own),
@@ -232,5 +232,5 @@ def _chosen(plan: TunedPlan, row: FloatArray) -> "tuple[Method, Any, FloatArray]
 
 
 def _copy(rows: Rows, out: Rows) -> None:
-    for name in ("points", "stderr", "lower", "upper", "fitted"):
+    for name in ("points", "std_error", "lower", "upper", "fitted"):
         getattr(out, name)[...] = getattr(rows, name)

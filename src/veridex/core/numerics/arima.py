@@ -25,7 +25,7 @@ __all__ = ["Orders", "columns_of", "expand", "lost", "replay_arima", "small_size
 
 
 class Orders(NamedTuple):
-    """Orders of an ARIMA model, and the cycle that the seasonal ones step by."""
+    """Orders of an ARIMA model, and the season that the seasonal ones step by."""
 
     p: int
     d: int
@@ -172,7 +172,7 @@ def _difference_weights(orders: Orders) -> FloatArray:
 
 @kernel
 def replay_arima(
-    y: FloatArray, orders: Orders, row: FloatArray, fitted: FloatArray, points: FloatArray, stderr: FloatArray
+    y: FloatArray, orders: Orders, row: FloatArray, fitted: FloatArray, points: FloatArray, std_error: FloatArray
 ) -> bool:
     """Run given coefficients over `y` and forecast from its end by the exact finite-sample predictor.
 
@@ -185,7 +185,7 @@ def replay_arima(
     fitted : ndarray, shape (n,)
         Filled with one-step forecasts (from bridged values where some are unknown); the first that differencing
         takes have none and are NaN.
-    points, stderr : ndarray, shape (horizon,)
+    points, std_error : ndarray, shape (horizon,)
         Filled with the mean and, from the psi weights of the whole model with its differencing, the standard
         deviation of demand at each lead time, given the coefficients and the bridged values.
 
@@ -239,5 +239,5 @@ def replay_arima(
         for j in range(1, min(weights.size, h + 1)):
             psi[h] += weights[j] * psi[h - j]
         spread += psi[h] * psi[h]
-        stderr[h] = math.sqrt(variance * spread)
+        std_error[h] = math.sqrt(variance * spread)
     return True

@@ -293,7 +293,7 @@ def estimate_arima(
     d: int,
     q: int,
     seasonal_p: int,
-    seasonal_d: int,
+    D: int,
     seasonal_q: int,
     m: int,
     constant: int,
@@ -310,7 +310,7 @@ def estimate_arima(
         First and last value known; NaN inside is exact, see the head of `arima`.
     x : ndarray, shape (n, r)
         Drivers: y less their effects is the ARIMA series, their effects are found by generalised least squares.
-    p, d, q, seasonal_p, seasonal_d, seasonal_q, m : int
+    p, d, q, seasonal_p, D, seasonal_q, m : int
     constant : int
         1 where the differenced series has a mean of its own.
     free : ndarray of int, shape (p + q + P + Q,)
@@ -332,7 +332,7 @@ def estimate_arima(
     .. [1] Brockwell and Davis (1991), Time Series: Theory and Methods, 2nd ed., section 8.7 (the likelihood).
     .. [2] Monahan (1984), Biometrika 71, 403-404 (the stationary parametrisation).
     """
-    orders = Orders(p, d, q, seasonal_p, seasonal_d, seasonal_q, m, constant)
+    orders = Orders(p, d, q, seasonal_p, D, seasonal_q, m, constant)
     k, all_of_them = 0, small_size(orders)
     for j in range(all_of_them):
         k += free[j]

@@ -1,4 +1,4 @@
-"""A line that bends slowly under a regression, with a loss that freak values cannot bend.
+"""A line that bends slowly under a regression, with a loss that outliers cannot bend.
 
     y_t = mu_t + z_t' b + e_t,    (1 - B)^2 mu_t = u_t,    var u = q var e
 

@@ -27,7 +27,7 @@ def back_values(z: FloatArray, power: float) -> FloatArray:
     return np.asarray(np.maximum(power * z + 1.0, 0.0) ** (1.0 / power))
 
 
-def back_moments(mean: FloatArray, stderr: FloatArray, power: float) -> tuple[FloatArray, FloatArray]:
+def back_moments(mean: FloatArray, std_error: FloatArray, power: float) -> tuple[FloatArray, FloatArray]:
     """Mean and standard deviation of demand whose transform is normal.
 
     Closed forms of the log-normal law at power 0 (Johnson, Kotz and Balakrishnan, 1994, Continuous Univariate
@@ -35,14 +35,14 @@ def back_moments(mean: FloatArray, stderr: FloatArray, power: float) -> tuple[Fl
 
     Parameters
     ----------
-    mean, stderr : ndarray, shape (k,)
+    mean, std_error : ndarray, shape (k,)
         Of the transformed demand.
     power : float
     """
     if power == 0:
-        centre = np.exp(mean + 0.5 * stderr**2)
-        return centre, centre * np.sqrt(np.expm1(stderr**2))
-    values = back_values(mean[..., None] + stderr[..., None] * NODES, power)
+        centre = np.exp(mean + 0.5 * std_error**2)
+        return centre, centre * np.sqrt(np.expm1(std_error**2))
+    values = back_values(mean[..., None] + std_error[..., None] * NODES, power)
     centre = values @ WEIGHTS
     return centre, np.sqrt(np.maximum((values - centre[..., None]) ** 2 @ WEIGHTS, 0.0))
 

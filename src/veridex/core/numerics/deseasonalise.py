@@ -1,4 +1,4 @@
-"""Fixed seasons of one or several cycles, taken out before a method without a season looks at a series."""
+"""Fixed seasons of one or several lengths, taken out before a method without a season looks at a series."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,12 +11,12 @@ __all__ = ["fixed_season", "fixed_seasons", "season_at"]
 ROUNDS = 3
 
 
-def _centred_average(filled: FloatArray, cycles: tuple[int, ...]) -> FloatArray:
-    """Moving averages over each cycle in turn, their ends halved where it is even; NaN near the ends."""
+def _centred_average(filled: FloatArray, lengths: tuple[int, ...]) -> FloatArray:
+    """Moving averages over each length in turn, their ends halved where it is even; NaN near the ends."""
     weights = np.ones(1)
-    for cycle in cycles:
-        own = np.full(2 * (cycle // 2) + 1, 1.0 / cycle)
-        if cycle % 2 == 0:
+    for season_length in lengths:
+        own = np.full(2 * (season_length // 2) + 1, 1.0 / season_length)
+        if season_length % 2 == 0:
             own[[0, -1]] *= 0.5
         weights = np.convolve(weights, own)
     trend = np.full(filled.size, np.nan)
@@ -26,28 +26,30 @@ def _centred_average(filled: FloatArray, cycles: tuple[int, ...]) -> FloatArray:
     return trend
 
 
-def _phase_means(rest: FloatArray, cycle: int) -> FloatArray:
+def _phase_means(rest: FloatArray, season_length: int) -> FloatArray:
     """Mean by phase of what is known; NaN where nothing is."""
     known = ~np.isnan(rest)
-    phases = np.arange(rest.size)[known] % cycle
+    phases = np.arange(rest.size)[known] % season_length
     with np.errstate(invalid="ignore"):
-        return np.asarray(np.bincount(phases, rest[known], cycle) / np.bincount(phases, minlength=cycle))
+        return np.asarray(
+            np.bincount(phases, rest[known], season_length) / np.bincount(phases, minlength=season_length)
+        )
 
 
-def fixed_season(y: FloatArray, cycle: int, *, multiplicative: bool) -> FloatArray:
-    """Classical decomposition: the mean, phase by phase, of what a centred average over the cycle leaves.
+def fixed_season(y: FloatArray, season_length: int, *, multiplicative: bool) -> FloatArray:
+    """Classical decomposition: the mean, phase by phase, of what a centred average over the season leaves.
 
     Parameters
     ----------
     y : ndarray, shape (n,)
-        First value known, two cycles or more; NaN is bridged for the average and left out of the means.
-    cycle : int
+        First value known, two lengths or more; NaN is bridged for the average and left out of the means.
+    season_length : int
     multiplicative : bool
         Ratios with the mean one instead of differences that sum to zero.
 
     Returns
     -------
-    ndarray, shape (cycle,)
+    ndarray, shape (season,)
         By phase, counted from the first value.
 
     References
@@ -56,28 +58,28 @@ def fixed_season(y: FloatArray, cycle: int, *, multiplicative: bool) -> FloatArr
     """
     filled = np.empty_like(y)
     bridge_unknown(y, filled)
-    trend = _centred_average(filled, (cycle,))
+    trend = _centred_average(filled, (season_length,))
     if multiplicative:
-        phases = _phase_means(y / trend, cycle)
+        phases = _phase_means(y / trend, season_length)
         return np.asarray(phases / phases.mean())
-    phases = _phase_means(y - trend, cycle)
+    phases = _phase_means(y - trend, season_length)
     return np.asarray(phases - phases.mean())
 
 
-def fixed_seasons(y: FloatArray, cycles: tuple[int, ...]) -> list[FloatArray]:
-    """Additive seasons of several cycles, each from what the trend and the others leave, in a few rounds.
+def fixed_seasons(y: FloatArray, lengths: tuple[int, ...]) -> list[FloatArray]:
+    """Additive seasons of several lengths, each from what the trend and the others leave, in a few rounds.
 
-    The trend is averaged over each cycle in turn. NaN where a phase of a cycle is never seen against it.
+    The trend is averaged over each length in turn. NaN where a phase of a season is never seen against it.
     """
     filled = np.empty_like(y)
     bridge_unknown(y, filled)
-    rest = y - _centred_average(filled, cycles)
-    seasons = [np.zeros(cycle) for cycle in cycles]
+    rest = y - _centred_average(filled, lengths)
+    seasons = [np.zeros(season_length) for season_length in lengths]
     places = np.arange(y.size)
-    for _ in range(ROUNDS if len(cycles) > 1 else 1):
-        for i, cycle in enumerate(cycles):
+    for _ in range(ROUNDS if len(lengths) > 1 else 1):
+        for i, season_length in enumerate(lengths):
             others = sum((season[places % season.size] for j, season in enumerate(seasons) if j != i), np.zeros(y.size))
-            phases = _phase_means(rest - others, cycle)
+            phases = _phase_means(rest - others, season_length)
             seasons[i] = phases - phases.mean()
     return seasons
 

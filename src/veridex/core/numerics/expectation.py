@@ -1,4 +1,4 @@
-"""What a series leads one to expect of each period, whatever freak values it holds: level, steps, trend, season."""
+"""What a series leads one to expect of each period, whatever outliers it holds: level, steps, trend, season."""
 
 import numpy as np
 
@@ -25,7 +25,7 @@ BISQUARE = 4.685
 @kernel
 def robust_parts(
     y: FloatArray,
-    cycle: int,
+    season_length: int,
     width: int,
     apart: int,
     trend: FloatArray,
@@ -34,7 +34,7 @@ def robust_parts(
     sizes: FloatArray,
     ratios: FloatArray,
 ) -> int:
-    """Split a series into steps, a smooth trend and a repeating season so that freak values bend none of them.
+    """Split a series into steps, a smooth trend and a repeating season so that outliers bend none of them.
 
     First medians find a season and a level with sharp edges; spikes against them are taken out and steps are
     looked for. Then trend (loess) and season are fitted in turn with bisquare weights, as in the robust loop
@@ -45,7 +45,7 @@ def robust_parts(
     ----------
     y : ndarray, shape (n,)
         NaN is unknown.
-    cycle : int
+    season_length : int
         1 for no season.
     width : int
         Periods that the trend looks over.
@@ -65,23 +65,23 @@ def robust_parts(
     work = np.empty(n + 1)
     weights = np.ones(n)
     rest = np.empty(n)
-    phases = np.zeros(cycle)
-    _start(y, cycle, trend, phases, rest, work)
+    phases = np.zeros(season_length)
+    _start(y, season_length, trend, phases, rest, work)
     steps = find_steps(rest, apart, STEP_RATIO, MOST_STEPS, places, sizes, ratios)
     level = np.zeros(n)
     for i in range(steps):
         for t in range(places[i], n):
             level[t] += sizes[i]
     for t in range(n):
-        rest[t] = y[t] - level[t] - phases[t % cycle]
+        rest[t] = y[t] - level[t] - phases[t % season_length]
     running_median(rest, 3, trend, work)
     for _ in range(ROUNDS):
         for t in range(n):
             rest[t] = y[t] - level[t] - trend[t]
-        if cycle > 1:
-            _weighted_season(rest, weights, cycle, phases)
+        if season_length > 1:
+            _weighted_season(rest, weights, season_length, phases)
         for t in range(n):
-            rest[t] = y[t] - level[t] - phases[t % cycle]
+            rest[t] = y[t] - level[t] - phases[t % season_length]
         local_lines(rest, weights, width, trend)
         for t in range(n):
             rest[t] -= trend[t]
@@ -92,25 +92,25 @@ def robust_parts(
             weights[t] = (1.0 - u * u) ** 2 if abs(u) < 1.0 else 0.0
     for t in range(n):
         trend[t] += level[t]
-        season[t] = phases[t % cycle]
+        season[t] = phases[t % season_length]
     return steps
 
 
 @kernel
 def _start(
-    y: FloatArray, cycle: int, trend: FloatArray, phases: FloatArray, rest: FloatArray, work: FloatArray
+    y: FloatArray, season_length: int, trend: FloatArray, phases: FloatArray, rest: FloatArray, work: FloatArray
 ) -> None:
     """Medians only: a season, and in `rest` the series without it and without its spikes."""
     n = y.size
-    for turn in range(2 if cycle > 1 else 0):
+    for turn in range(2 if season_length > 1 else 0):
         for t in range(n):
-            rest[t] = y[t] - phases[t % cycle]
-        running_median(rest, cycle // 2 if turn == 0 else 3, trend, work)
+            rest[t] = y[t] - phases[t % season_length]
+        running_median(rest, season_length // 2 if turn == 0 else 3, trend, work)
         for t in range(n):
             rest[t] = y[t] - trend[t]
-        phase_medians(rest, cycle, phases, work)
+        phase_medians(rest, season_length, phases, work)
     for t in range(n):
-        rest[t] = y[t] - phases[t % cycle]
+        rest[t] = y[t] - phases[t % season_length]
     running_median(rest, 3, trend, work)
     count = 0
     for t in range(n):
@@ -124,25 +124,25 @@ def _start(
 
 
 @kernel
-def _weighted_season(rest: FloatArray, weights: FloatArray, cycle: int, phases: FloatArray) -> None:
+def _weighted_season(rest: FloatArray, weights: FloatArray, season_length: int, phases: FloatArray) -> None:
     """Weighted mean of each phase, less their mean; a phase without weight keeps what it had."""
     total = 0.0
-    for phase in range(cycle):
+    for phase in range(season_length):
         above, below = 0.0, 0.0
-        for t in range(phase, rest.size, cycle):
+        for t in range(phase, rest.size, season_length):
             if not np.isnan(rest[t]):
                 above += weights[t] * rest[t]
                 below += weights[t]
         if below > 0.0:
             phases[phase] = above / below
         total += phases[phase]
-    for phase in range(cycle):
-        phases[phase] -= total / cycle
+    for phase in range(season_length):
+        phases[phase] -= total / season_length
 
 
 @kernel
 def local_scale(r: FloatArray, width: int, overall: float, out: FloatArray) -> None:
-    """Spread of residuals around each period: loess of their absolute values, freak ones cut off.
+    """Spread of residuals around each period: loess of their absolute values, outlying ones cut off.
 
     The mean absolute value of a normal law is its standard deviation times sqrt(2 / pi).
     """

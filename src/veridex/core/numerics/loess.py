@@ -121,7 +121,7 @@ def _moving_average(y: FloatArray, n: int, length: int, out: FloatArray) -> int:
 @kernel
 def decompose_by_loess(
     y: FloatArray,
-    cycle: int,
+    season_length: int,
     season_width: int,
     trend_width: int,
     low_width: int,
@@ -137,10 +137,10 @@ def decompose_by_loess(
     Parameters
     ----------
     y : ndarray, shape (n,)
-        At least two cycles; any finite number where unknown.
-    cycle : int
+        At least two seasons; any finite number where unknown.
+    season_length : int
     season_width, trend_width, low_width : int
-        Odd widths of the three smoothers, in positions of each (cycles for the season).
+        Odd widths of the three smoothers, in positions of each (seasons for the season).
     inner, outer : int
         Loops: `outer` of robust weights around `inner` of season and trend.
     known : ndarray, shape (n,)
@@ -149,9 +149,9 @@ def decompose_by_loess(
         Filled.
     """
     n = y.size
-    long = n + 2 * cycle
-    detrended, cycles, low, averaged, again = np.empty(n), np.empty(long), np.empty(n), np.empty(long), np.empty(long)
-    phase_out = np.empty(long // cycle + 3)
+    long = n + 2 * season_length
+    detrended, seasons, low, averaged, again = np.empty(n), np.empty(long), np.empty(n), np.empty(long), np.empty(long)
+    phase_out = np.empty(long // season_length + 3)
     ones = np.ones(n)
     absolute, work = np.empty(n), np.empty(n)
     trend[:] = 0.0
@@ -161,17 +161,17 @@ def decompose_by_loess(
         for _ in range(inner):
             for t in range(n):
                 detrended[t] = y[t] - trend[t]
-            for phase in range(cycle):
-                size = (n - phase - 1) // cycle + 1
-                smooth(detrended, phase, cycle, size, season_width, jumps[0], weights, phase_out, 0, 1)
+            for phase in range(season_length):
+                size = (n - phase - 1) // season_length + 1
+                smooth(detrended, phase, season_length, size, season_width, jumps[0], weights, phase_out, 0, 1)
                 for i in range(size + 2):
-                    cycles[phase + i * cycle] = phase_out[i]
-            size = _moving_average(cycles, long, cycle, averaged)
-            size = _moving_average(averaged, size, cycle, again)
+                    seasons[phase + i * season_length] = phase_out[i]
+            size = _moving_average(seasons, long, season_length, averaged)
+            size = _moving_average(averaged, size, season_length, again)
             _moving_average(again, size, 3, averaged)
             smooth(averaged, 0, 1, n, low_width, jumps[2], ones, low, 0, 0)
             for t in range(n):
-                season[t] = cycles[t + cycle] - low[t]
+                season[t] = seasons[t + season_length] - low[t]
                 work[t] = y[t] - season[t]
             smooth(work, 0, 1, n, trend_width, jumps[1], weights, trend, 0, 0)
         if turn == outer:

@@ -1,4 +1,4 @@
-"""Robust pieces: medians, running medians, a scale that freak values cannot bend, local lines."""
+"""Robust pieces: medians, running medians, a scale that outliers cannot bend, local lines."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,19 +87,19 @@ def running_median(y: FloatArray, half: int, out: FloatArray, work: FloatArray) 
 
 
 @kernel
-def phase_medians(r: FloatArray, cycle: int, out: FloatArray, work: FloatArray) -> None:
-    """Median of each phase of the cycle, less the mean of these medians; 0 for a phase never known."""
+def phase_medians(r: FloatArray, season_length: int, out: FloatArray, work: FloatArray) -> None:
+    """Median of each phase of the season, less the mean of these medians; 0 for a phase never known."""
     total = 0.0
-    for phase in range(cycle):
+    for phase in range(season_length):
         count = 0
-        for t in range(phase, r.size, cycle):
+        for t in range(phase, r.size, season_length):
             if not np.isnan(r[t]):
                 work[count] = r[t]
                 count += 1
         out[phase] = median(work, count) if count else 0.0
         total += out[phase]
-    for phase in range(cycle):
-        out[phase] -= total / cycle
+    for phase in range(season_length):
+        out[phase] -= total / season_length
 
 
 @kernel

@@ -45,7 +45,7 @@ ALPHA, BETA_STAR, GAMMA, PHI, LEVEL, SLOPE, STARTS = 0, 1, 2, 3, 4, 5, 6
 
 
 class Form(NamedTuple):
-    """A smoothing form: error, trend and season as the constants above count them; cycle length, 1 without season."""
+    """A smoothing form: error, trend and season as the constants above count them; season length, 1 without season."""
 
     error: int
     trend: int
@@ -73,7 +73,7 @@ def recursion(
     error, trend, season : int
         ADDITIVE or MULTIPLICATIVE; NONE, ADDITIVE or DAMPED; NONE, ADDITIVE or MULTIPLICATIVE.
     m : int
-        Cycle length; 1 without season.
+        Season length; 1 without season.
     row : ndarray, shape (STARTS + m + 1,)
         Parameters, see the head of the file.
     states : ndarray, shape (2 + m,)

@@ -35,7 +35,7 @@ def replay_smoothing(
     row: FloatArray,
     fitted: FloatArray,
     points: FloatArray,
-    stderr: FloatArray,
+    std_error: FloatArray,
 ) -> None:
     """Run given parameters over `y` and forecast from its end.
 
@@ -45,7 +45,7 @@ def replay_smoothing(
         As in `estimate_smoothing`.
     fitted : ndarray, shape (n,)
         Filled with one-step forecasts.
-    points, stderr : ndarray, shape (horizon,)
+    points, std_error : ndarray, shape (horizon,)
         Filled with the mean and the standard deviation of demand at each lead time, given the parameters.
 
     References
@@ -58,9 +58,9 @@ def replay_smoothing(
     states = np.empty(2 + m)
     recursion(y, error, trend, season, m, row, states, fitted)
     if season == MULTIPLICATIVE:
-        _forecast_multiplicative(n, trend, season, m, row, states, points, stderr)
+        _forecast_multiplicative(n, trend, season, m, row, states, points, std_error)
     else:
-        _forecast_additive(n, error, trend, season, m, row, states, points, stderr)
+        _forecast_additive(n, error, trend, season, m, row, states, points, std_error)
 
 
 @kernel
@@ -73,7 +73,7 @@ def _forecast_additive(
     row: FloatArray,
     states: FloatArray,
     points: FloatArray,
-    stderr: FloatArray,
+    std_error: FloatArray,
 ) -> None:
     """Points of a linear form; its variance, which for multiplicative errors grows with the squares forecast."""
     alpha, gamma, phi, variance = row[ALPHA], row[GAMMA], row[PHI], row[STARTS + m]
@@ -95,9 +95,9 @@ def _forecast_additive(
             second[h - 1] = point * point
             for j in range(1, h):
                 second[h - 1] += variance * felt[j] * felt[j] * second[h - 1 - j]
-            stderr[h - 1] = math.sqrt((1.0 + variance) * second[h - 1] - point * point)
+            std_error[h - 1] = math.sqrt((1.0 + variance) * second[h - 1] - point * point)
         else:
-            stderr[h - 1] = math.sqrt(variance * spread)
+            std_error[h - 1] = math.sqrt(variance * spread)
         # The weight with which a shock h periods back is still felt.
         c = alpha
         if trend != NONE:
@@ -118,7 +118,7 @@ def _forecast_multiplicative(
     row: FloatArray,
     states: FloatArray,
     points: FloatArray,
-    stderr: FloatArray,
+    std_error: FloatArray,
 ) -> None:
     """First and second moments of (level, slope) times the one seasonal state that a lead time meets.
 
@@ -162,7 +162,7 @@ def _forecast_multiplicative(
         point = mean[0] + phi * mean[1]
         square = second[0, 0] + 2.0 * phi * second[0, 1] + phi * phi * second[1, 1]
         points[h - 1] = point
-        stderr[h - 1] = math.sqrt(max(square * (1.0 + variance) - point * point, 0.0))
+        std_error[h - 1] = math.sqrt(max(square * (1.0 + variance) - point * point, 0.0))
 
 
 @kernel

@@ -1,4 +1,4 @@
-"""What is searched when smoothing constants are estimated, and where: free entries of the row, walls, admissibility.
+"""What is searched when smoothing constants are estimated, and where: free entries of the row, walls, stability.
 
 Symbols and parameter rows are those of `smoothing`.
 """
@@ -7,6 +7,7 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from veridex.core.numerics.compiled import FloatArray, IntArray, kernel
 from veridex.core.numerics.smoothing import (
@@ -23,27 +24,35 @@ from veridex.core.numerics.smoothing import (
 )
 
 __all__ = [
-    "ADMISSIBLE",
     "ALL_ESTIMATED",
-    "HEURISTIC",
+    "EDGE",
     "LEVEL_ESTIMATED",
-    "USUAL",
+    "NONE_ESTIMATED",
+    "SHARES",
+    "STABLE",
     "Sought",
-    "is_admissible",
+    "constants_at_edge",
+    "is_stable",
     "put",
     "sought_entries",
 ]
 
-USUAL, ADMISSIBLE = 0, 1
-"""Regions of the constants: weights between zero and one, or wherever the past is forgotten."""
+SHARES, STABLE = 0, 1
+"""Where constants are sought: shares between zero and one (Gardner, 2006, International Journal of Forecasting 22,
+section 3), gamma at most 1 - alpha, or wherever the past is forgotten."""
 
-HEURISTIC, LEVEL_ESTIMATED, ALL_ESTIMATED = 0, 1, 2
-"""Which starting states are estimated; the others come from a decomposition of the first cycles."""
+NONE_ESTIMATED, LEVEL_ESTIMATED, ALL_ESTIMATED = 0, 1, 2
+"""Which starting states are estimated; the others come from a decomposition of the first seasons."""
 
-SMALLEST = 1e-4
-"""In the usual region constants lie in [SMALLEST, 1 - SMALLEST], gamma below 1 - alpha."""
+EDGE = 1e-6
+"""Least share among stable constants: a level that never moves forgets nothing."""
 
-LEAST_PHI, MOST_PHI = 0.8, 0.98
+NEAR = 1e-3
+"""As near to its wall a constant is called at its edge, and has no standard error: the likelihood is lopsided there."""
+
+LEAST_PHI, MOST_PHI = 0.5, 0.99
+"""A slope that fades by half in one period is hardly one; one that keeps a third of itself over a hundred periods
+cannot be told from a lasting one in the histories there are. Measured: docs/verification.md, Walls of smoothing."""
 
 
 class Sought(NamedTuple):
@@ -74,7 +83,7 @@ def sought_entries(form: Form, region: int, starts: int, fixed: FloatArray) -> S
             found[k] = constant
             k += 1
     constants = k
-    if starts != HEURISTIC:
+    if starts != NONE_ESTIMATED:
         found[k] = LEVEL
         k += 1
         if form.trend != NONE:
@@ -87,19 +96,19 @@ def sought_entries(form: Form, region: int, starts: int, fixed: FloatArray) -> S
     which = np.empty(k, dtype=np.int64)
     for j in range(k):
         which[j] = found[j]
-    shared = region == USUAL and form.season != NONE and math.isnan(fixed[ALPHA]) and math.isnan(fixed[GAMMA])
-    apart = region == ADMISSIBLE and form.trend != NONE and math.isnan(fixed[BETA_STAR])
+    shared = region == SHARES and form.season != NONE and math.isnan(fixed[ALPHA]) and math.isnan(fixed[GAMMA])
+    apart = region == STABLE and form.trend != NONE and math.isnan(fixed[BETA_STAR])
     low, high = np.empty(k), np.empty(k)
     for j in range(k):
         low[j], high[j] = -np.inf, np.inf
     for j in range(constants):
-        low[j], high[j] = SMALLEST, 1.0 - SMALLEST
+        low[j], high[j] = 0.0, 1.0
         if which[j] == PHI:
             low[j], high[j] = LEAST_PHI, MOST_PHI
-        elif region == ADMISSIBLE and which[j] == BETA_STAR:
+        elif region == STABLE and which[j] == BETA_STAR:
             low[j], high[j] = 0.0, 4.0
-        elif region == ADMISSIBLE:
-            high[j] = 2.0
+        elif region == STABLE:
+            low[j], high[j] = EDGE, 2.0
         elif which[j] == ALPHA and not math.isnan(fixed[GAMMA]):
             high[j] = max(min(high[j], 1.0 - fixed[GAMMA]), low[j])
         elif which[j] == GAMMA and not shared:
@@ -118,8 +127,16 @@ def put(z: FloatArray, sought: Sought, row: FloatArray) -> None:
         row[BETA_STAR] /= row[ALPHA]
 
 
+def constants_at_edge(row: FloatArray, region: int) -> NDArray[np.bool_]:
+    """Which of alpha, beta_star, gamma and phi lie on a wall of where they are sought, shape (4,)."""
+    low, high = np.array([0.0, 0.0, 0.0, LEAST_PHI]), np.array([1.0, 1.0, 1.0 - row[ALPHA], MOST_PHI])
+    if region == STABLE:
+        low, high = low + np.array([EDGE, 0.0, EDGE, 0.0]), np.array([np.inf, np.inf, np.inf, MOST_PHI])
+    return np.asarray((row[:4] <= low + NEAR) | (row[:4] >= high - NEAR))
+
+
 @kernel
-def is_admissible(form: Form, row: FloatArray) -> bool:
+def is_stable(form: Form, row: FloatArray) -> bool:
     """Whether the weights of the past die out: the reduced form's moving average has no zero inside the circle.
 
     The impulse response 1 + sum of c_j B^j, multiplied by the polynomial of the unit (and damped) roots, is a
@@ -130,8 +147,8 @@ def is_admissible(form: Form, row: FloatArray) -> bool:
     _, trend, season, m = form
     alpha, gamma, phi = row[ALPHA], row[GAMMA], row[PHI]
     beta = alpha * row[BETA_STAR]
-    cycle = m if season != NONE else 1
-    degree = cycle + (trend != NONE)
+    season_length = m if season != NONE else 1
+    degree = season_length + (trend != NONE)
     impulse = np.zeros(degree + 1)
     impulse[0] = 1.0
     damping, reach = 1.0, 0.0
@@ -146,8 +163,8 @@ def is_admissible(form: Form, row: FloatArray) -> bool:
     c = np.zeros(degree + 1)
     for j in range(degree + 1):
         c[j] += impulse[j]
-        if j >= cycle:
-            c[j] -= impulse[j - cycle]
+        if j >= season_length:
+            c[j] -= impulse[j - season_length]
     if trend != NONE:
         # phi enters the slope before it is added, so that the damped root is phi itself.
         for j in range(degree, 0, -1):

@@ -28,7 +28,7 @@ from veridex.core.numerics.smoothing import (
     half_deviance,
     recursion,
 )
-from veridex.core.numerics.smoothing_region import ADMISSIBLE, USUAL, Sought, is_admissible, put, sought_entries
+from veridex.core.numerics.smoothing_region import EDGE, SHARES, STABLE, Sought, is_stable, put, sought_entries
 from veridex.core.numerics.smoothing_slopes import slopes, slopes_work
 from veridex.core.numerics.smoothing_starts import heuristic_starts
 
@@ -119,7 +119,7 @@ def _climb(
         put(trial, sought, row)
         new_value = np.inf
         # A singular model promises nothing that can be trusted; more damping mends it.
-        if not math.isnan(promised) and (sought.region == USUAL or is_admissible(form, row)):
+        if not math.isnan(promised) and (sought.region == SHARES or is_stable(form, row)):
             new_value = slopes(
                 y, form, row, sought.which, sought.shared, sought.apart, floor, work, new_gradient, new_hessian
             )
@@ -208,7 +208,7 @@ def _corner(
             continue
         total, logs, count = recursion(y, form.error, form.trend, form.season, form.m, row, states, fitted)
         if not math.isfinite(total):
-            # A step on relative errors went below zero: the heuristic states then.
+            # A step on relative errors went below zero: the states of the decomposition then.
             copy_into(row, start)
             put(z, sought, row)
             total, logs, count = recursion(y, form.error, form.trend, form.season, form.m, row, states, fitted)
@@ -294,11 +294,11 @@ def _from_before(warm: FloatArray, sought: Sought, z: FloatArray) -> None:
     for j in range(z.size):
         z[j] = warm[sought.which[j]]
         if sought.shared and sought.which[j] == GAMMA:
-            z[j] /= 1.0 - warm[ALPHA]
+            z[j] /= max(1.0 - warm[ALPHA], EDGE)
         if sought.apart and sought.which[j] == BETA_STAR:
             z[j] *= warm[ALPHA]
         if j < sought.constants:
-            air = 0.01 * (sought.high[j] - sought.low[j]) if sought.region == USUAL else 0.0
+            air = 0.01 * (sought.high[j] - sought.low[j]) if sought.region == SHARES else 0.0
             z[j] = min(max(z[j], sought.low[j] + air), sought.high[j] - air)
 
 
@@ -339,13 +339,13 @@ def estimate_smoothing(
     Parameters
     ----------
     y : ndarray, shape (n,)
-        First value known, two cycles or more where there is a season, above zero for multiplicative forms.
+        First value known, two seasons or more where there is a season, above zero for multiplicative forms.
     error, trend, season, m : int
         The form, see `recursion`.
     region : int
-        USUAL or ADMISSIBLE, see `smoothing_region`.
+        SHARES or STABLE, see `smoothing_region`.
     starts : int
-        HEURISTIC, LEVEL_ESTIMATED (level and slope) or ALL_ESTIMATED (the season too).
+        NONE_ESTIMATED, LEVEL_ESTIMATED (level and slope) or ALL_ESTIMATED (the season too).
     fixed : ndarray, shape (4,)
         alpha, beta_star, gamma, phi where stated, NaN where to be estimated.
     warm : ndarray, shape (STARTS + m + 1,)
@@ -385,11 +385,11 @@ def estimate_smoothing(
     marks = np.zeros(2, dtype=np.int64)
     best_value = np.inf
     start = row.copy()
-    if region == ADMISSIBLE and warm[STARTS + m] != 1.0:
-        # The top of the usual region is where the search of the wider one begins.
-        usual = sought_entries(form, USUAL, starts, fixed)
-        if math.isfinite(_search(y, form, usual, floor, row, best, marks)):
-            put(best, usual, row)
+    if region == STABLE and warm[STARTS + m] != 1.0:
+        # The top among shares is where the search of the wider region begins.
+        shares = sought_entries(form, SHARES, starts, fixed)
+        if math.isfinite(_search(y, form, shares, floor, row, best, marks)):
+            put(best, shares, row)
             copy_into(warm[: STARTS + m], row)
             warm[STARTS + m] = 1.0
         copy_into(row, start)

@@ -12,7 +12,7 @@ from veridex.core.numerics.smoothing import ADDITIVE, LEVEL, NONE, SLOPE, STARTS
 
 __all__ = ["bridge_unknown", "heuristic_starts", "seasonal_means"]
 
-CYCLES_FOR_SEASON = 5
+TURNS_FOR_SEASON = 5
 
 
 @kernel
@@ -85,7 +85,7 @@ def heuristic_starts(y: FloatArray, trend: int, season: int, m: int, row: FloatA
     s = row[STARTS : STARTS + m]
     s[:] = 0.0
     if season != NONE:
-        seasonal_means(adjusted, min(n, CYCLES_FOR_SEASON * m), season, m, s)
+        seasonal_means(adjusted, min(n, TURNS_FOR_SEASON * m), season, m, s)
         for t in range(n):
             adjusted[t] = adjusted[t] - s[t % m] if season == ADDITIVE else adjusted[t] / s[t % m]
     span = min(n, max(10, 2 * m))

@@ -10,16 +10,16 @@ from veridex.core.numerics.smoothing import ALPHA, BETA_STAR, GAMMA, NONE, START
 from veridex.core.numerics.smoothing_region import (
     ALL_ESTIMATED,
     LEVEL_ESTIMATED,
-    USUAL,
-    is_admissible,
+    SHARES,
+    is_stable,
     sought_entries,
 )
 from veridex.core.numerics.smoothing_slopes import slopes, slopes_work
 
 __all__ = ["draw_rows"]
 
-LONGEST_CYCLE = 60
-"""Starting seasons are drawn up to this cycle; the information on more of them is a guess."""
+LONGEST_SEASON = 60
+"""Starting seasons are drawn up to this length; the information on more of them is a guess."""
 
 
 def draw_rows(
@@ -45,7 +45,7 @@ def draw_rows(
     -------
     ndarray, shape (count, STARTS + m + 1)
     """
-    starts = ALL_ESTIMATED if form.season != NONE and form.m <= LONGEST_CYCLE else LEVEL_ESTIMATED
+    starts = ALL_ESTIMATED if form.season != NONE and form.m <= LONGEST_SEASON else LEVEL_ESTIMATED
     sought = sought_entries(form, region, starts, fixed)
     which, k = sought.which, sought.which.size
     gradient, hessian, work = np.empty(k), np.empty((k, k)), np.empty(slopes_work(y.size, form.m, k))
@@ -68,14 +68,17 @@ def draw_rows(
     low, high = np.where(which == BETA_STAR, 0.0, sought.low), np.where(which == BETA_STAR, np.inf, sought.high)
     rows[:, which] = np.clip(rows[:, which], low, high)
     if np.isnan(fixed[BETA_STAR]):
-        rows[:, BETA_STAR] /= rows[:, ALPHA]
+        # A level that does not move has no share to pass on.
+        rows[:, BETA_STAR] = np.where(
+            rows[:, ALPHA] > 0.0, rows[:, BETA_STAR] / np.maximum(rows[:, ALPHA], 1e-300), 0.0
+        )
     else:
         rows[:, BETA_STAR] = fixed[BETA_STAR]
-    if region == USUAL:
+    if region == SHARES:
         rows[:, BETA_STAR] = np.minimum(rows[:, BETA_STAR], 1.0)
         rows[:, GAMMA] = np.minimum(rows[:, GAMMA], 1.0 - rows[:, ALPHA])
     else:
         for i in range(count):
-            if not is_admissible(form, rows[i]):
+            if not is_stable(form, rows[i]):
                 rows[i, :STARTS] = row[:STARTS]
     return rows

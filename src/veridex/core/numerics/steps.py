@@ -58,7 +58,7 @@ def find_steps(
     Parameters
     ----------
     y : ndarray, shape (n,)
-        Without season and without freak values; NaN is unknown.
+        Without season and without outliers; NaN is unknown.
     apart : int
         Known periods that a step needs to either end and to the next step.
     critical : float

@@ -133,7 +133,7 @@ def estimate_theta(y: FloatArray, alpha: float, free: bool, row: FloatArray) -> 
 
 
 @kernel
-def replay_theta(y: FloatArray, row: FloatArray, fitted: FloatArray, points: FloatArray, stderr: FloatArray) -> None:
+def replay_theta(y: FloatArray, row: FloatArray, fitted: FloatArray, points: FloatArray, std_error: FloatArray) -> None:
     """Run given parameters over `y` and forecast; standard error at lead h ``sigma sqrt(1 + (h - 1) alpha^2)``."""
     alpha, weight, level = row[ALPHA], row[WEIGHT], row[LEVEL]
     decay = 1.0
@@ -145,4 +145,4 @@ def replay_theta(y: FloatArray, row: FloatArray, fitted: FloatArray, points: Flo
     part = decay * row[INTERCEPT] + (1.0 - decay * (1.0 - alpha)) / alpha * row[SLOPE]
     for h in range(points.size):
         points[h] = level + weight * (part + h * row[SLOPE])
-        stderr[h] = math.sqrt(row[VARIANCE] * (1.0 + h * alpha * alpha))
+        std_error[h] = math.sqrt(row[VARIANCE] * (1.0 + h * alpha * alpha))

@@ -142,7 +142,7 @@ def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None, 
     if chosen == "model":
         return _model_bands(forecast)
     steps = min(crossfit.actuals.shape[1], forecast.points.size)
-    half = crossfit.quantiles(forecast.levels, peers.steps)[:, :steps] * growing(forecast.stderr)[:steps]
+    half = crossfit.quantiles(forecast.levels, peers.steps)[:, :steps] * growing(forecast.std_error)[:steps]
     factor = model_factor(forecast.levels, peers.steps, steps)
     return joined_bands(forecast.points, (forecast.lower, forecast.upper), half, factor, crossfit, chosen)
 

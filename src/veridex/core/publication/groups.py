@@ -143,7 +143,7 @@ def _points(page: Page) -> FloatArray:
 
 def _stderr(page: Page) -> FloatArray:
     assert page.found.forecast is not None
-    return page.found.forecast.stderr
+    return page.found.forecast.std_error
 
 
 def _added(fits: Sequence[Crossfit]) -> Crossfit:
@@ -154,4 +154,4 @@ def _added(fits: Sequence[Crossfit]) -> Crossfit:
 
     first = fits[0]
     bounds = (total("lower"), total("upper"))
-    return Crossfit(first.origins, total("actuals"), total("points"), total("stderr"), *bounds, first.levels)
+    return Crossfit(first.origins, total("actuals"), total("points"), total("std_error"), *bounds, first.levels)

@@ -44,9 +44,9 @@ INTERVALS = {
 
 
 def fingerprint(history: History) -> str:
-    """SHA-256 of a history: cadence, cycle, items, periods and values, to the bit."""
+    """SHA-256 of a history: cadence, season, items, periods and values, to the bit."""
     digest = hashlib.sha256()
-    head = (history.cadence.name, history.cycle_length, history.names)
+    head = (history.cadence.name, history.season_length, history.names)
     digest.update(repr(head).encode())
     for array in (
         history.starts,
@@ -73,7 +73,7 @@ def manifest_head(history: History, verdict: Verdict | None, horizon: int, wante
         "data": {
             "fingerprint": fingerprint(history),
             "cadence": history.cadence.name,
-            "cycle_length": history.cycle_length,
+            "season_length": history.season_length,
             "unit": history.unit,
             "first": text(int(history.starts.min())),
             "last": text(int(ends.max())),

@@ -37,7 +37,7 @@ class Publication:
     Attributes
     ----------
     frame : DataFrame
-        item, period, kind (``actual`` or ``forecast``), step, value, stderr, the bounds of each level, method,
+        item, period, kind (``actual`` or ``forecast``), step, value, std_error, the bounds of each level, method,
         tested (whether the lead time was backtested), reason, scenario (empty for the drivers themselves), one-sided
         quantiles, half-widths of the intervals absolute and in percent of the value, intervals (which kind). History
         first, as it was read, then the forecasts, per item, those of each scenario after them.
@@ -180,14 +180,16 @@ def _calibrate_totals(
         # In the order of their names, so that the bits do not depend on the order they came in.
         places = sorted(named, key=lambda i: tasks[i].series.item)
         forecasts = [(made[i].simulated, made[i].forecast) for i in places]
-        known = [(simulated, one.stderr) for simulated, one in forecasts if simulated is not None and one is not None]
+        known = [
+            (simulated, one.std_error) for simulated, one in forecasts if simulated is not None and one is not None
+        ]
         pooled = [tasks[i].peers.totals for i in places]
-        factor = stretch([simulated for simulated, _ in known], [stderr for _, stderr in known], pooled)
-        for i, (simulated, stderr) in zip(places, known, strict=True):
+        factor = stretch([simulated for simulated, _ in known], [std_error for _, std_error in known], pooled)
+        for i, (simulated, std_error) in zip(places, known, strict=True):
             totals, own = made[i].totals, tasks[i]
             assert totals is not None
             made[i].total_bands = calibrated_totals(
-                totals, stderr, simulated, own.crossfit, wanted.all_levels, wanted.kind, own.peers.totals, factor
+                totals, std_error, simulated, own.crossfit, wanted.all_levels, wanted.kind, own.peers.totals, factor
             )
 
 

@@ -70,7 +70,7 @@ def _ahead_block(
     """The lead times of a forecast; rows without numbers where there is none."""
     series, n = page.task.series, max(page.task.horizon, 0)
     if forecast is not None and bands is not None:
-        numbers = _numbers(wanted, forecast.points, forecast.stderr, bands.lower, bands.upper)
+        numbers = _numbers(wanted, forecast.points, forecast.std_error, bands.lower, bands.upper)
         words = [bands.words(wanted.all_levels, step) for step in range(1, n + 1)]
     else:
         none = np.full((len(wanted.all_levels), n), np.nan)
@@ -80,10 +80,10 @@ def _ahead_block(
 
 
 def _numbers(
-    wanted: Wanted, values: FloatArray, stderr: FloatArray, lower: FloatArray, upper: FloatArray
+    wanted: Wanted, values: FloatArray, std_error: FloatArray, lower: FloatArray, upper: FloatArray
 ) -> dict[str, FloatArray]:
     """Value, standard error, bounds and quantiles, and the half-widths of the intervals."""
-    found = {"value": values, "stderr": stderr, **wanted.columns(lower, upper)}
+    found = {"value": values, "std_error": std_error, **wanted.columns(lower, upper)}
     places = [wanted.all_levels.index(level) for level in wanted.levels]
     with np.errstate(all="ignore"):
         for level, j in zip(wanted.levels, places, strict=True):

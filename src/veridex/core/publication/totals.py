@@ -29,7 +29,7 @@ def simulated_bounds(totals: FloatArray, paths: FloatArray, levels: tuple[float,
 @np.errstate(all="ignore")
 def calibrated_totals(
     totals: FloatArray,
-    stderr: FloatArray,
+    std_error: FloatArray,
     simulated: Bounds,
     crossfit: Crossfit | None,
     levels: tuple[float, ...],
@@ -44,7 +44,7 @@ def calibrated_totals(
 
     Parameters
     ----------
-    totals, stderr : ndarray, shape (H,)
+    totals, std_error : ndarray, shape (H,)
     simulated : tuple of ndarray, shape (levels, H)
     crossfit : Crossfit or None
     levels : tuple of float
@@ -58,14 +58,14 @@ def calibrated_totals(
     if crossfit is None or chosen == "model":
         return Bands(*nested(totals, *simulated), ("model",) * len(levels), range(0))
     steps = min(crossfit.actuals.shape[1], totals.size)
-    half = crossfit.total_quantiles(levels, pooled)[:, :steps] * np.cumsum(growing(stderr))[:steps]
+    half = crossfit.total_quantiles(levels, pooled)[:, :steps] * np.cumsum(growing(std_error))[:steps]
     stretched = np.ones(half.shape) if factor is None else factor[:, :steps]
     return joined_bands(totals, simulated, half, stretched, crossfit, chosen)
 
 
 @np.errstate(all="ignore")
 def stretch(
-    simulated: Sequence[Bounds], stderr: Sequence[FloatArray], pooled: Sequence[FloatArray | None]
+    simulated: Sequence[Bounds], std_error: Sequence[FloatArray], pooled: Sequence[FloatArray | None]
 ) -> FloatArray | None:
     """By how much simulated totals are too narrow over the items of a portfolio, shape (levels, H).
 
@@ -74,7 +74,7 @@ def stretch(
     simulated one; None where no item has others.
     """
     found = []
-    for (lower, upper), spread, asked in zip(simulated, stderr, pooled, strict=True):
+    for (lower, upper), spread, asked in zip(simulated, std_error, pooled, strict=True):
         if asked is not None:
             steps = min(asked.shape[1], spread.size)
             ratio = np.ones(lower.shape)

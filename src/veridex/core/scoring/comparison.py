@@ -98,13 +98,13 @@ def _long_run_variance(e: FloatArray, overlap: int) -> tuple[FloatArray, int]:
     if overlap == 1:
         return np.asarray((e * e).sum(axis=-1) / (n - 1)), n - 1  # the correction at lead time one: (n - 1) / n
     degrees = max(FEWEST_COSINES, n // (2 * overlap))
-    sums = (e[..., None, :] * _waves(n, degrees)).sum(axis=-1)
+    sums = (e[..., None, :] * _harmonics(n, degrees)).sum(axis=-1)
     return np.asarray(np.square(sums).mean(axis=-1) * 2.0 / n), degrees
 
 
 @lru_cache(maxsize=64)
-def _waves(n: int, count: int) -> FloatArray:
-    """The first cosine waves over n origins, shape (count, n)."""
+def _harmonics(n: int, count: int) -> FloatArray:
+    """The first cosine harmonics over n origins, shape (count, n)."""
     return np.asarray(np.cos(np.pi * np.outer(np.arange(1, count + 1), np.arange(n) + 0.5) / n))
 
 

@@ -57,13 +57,13 @@ MEASURES = (
 )
 
 
-def naive_scales(y: FloatArray, cycle: int) -> tuple[float, float]:
-    """Mean absolute and mean squared change over a cycle in a training span: the scales of MASE and RMSSE.
+def naive_scales(y: FloatArray, season_length: int) -> tuple[float, float]:
+    """Mean absolute and mean squared change over a season in a training span: the scales of MASE and RMSSE.
 
     NaN where the span has no such change or none that differs from zero.
     """
     with np.errstate(all="ignore"):
-        changes = y[cycle:] - y[:-cycle] if y.size > cycle else np.empty(0)
+        changes = y[season_length:] - y[:-season_length] if y.size > season_length else np.empty(0)
         changes = changes[~np.isnan(changes)]
         if changes.size == 0 or not changes.any():
             return np.nan, np.nan

@@ -1,1 +1,1 @@
-"""What is wrong with a history, and repairing it by stated rules: profile, gaps, freak values, the ledger."""
+"""What is wrong with a history, and repairing it by stated rules: profile, gaps, outliers, the ledger."""

@@ -1,4 +1,4 @@
-"""What is expected of each period, and what stands out from it: freak values, level shifts, changes of spread."""
+"""What is expected of each period, and what stands out from it: outliers, level shifts, changes of spread."""
 
 import math
 from dataclasses import dataclass, field
@@ -11,23 +11,23 @@ from veridex.core.numerics.robust import robust_scale
 from veridex.core.numerics.steps import find_spread_change
 from veridex.core.tidying.life import alive
 
-__all__ = ["FREAK_AT", "Expectation", "Shift", "SpreadChange", "expect"]
+__all__ = ["OUTLYING_AT", "Expectation", "Shift", "SpreadChange", "expect"]
 
 FloatArray = NDArray[np.float64]
 
-FREAK_AT = 3.5
-"""Robust standard deviations from its expectation that make a value freak: Iglewicz and Hoaglin (1993), How to
+OUTLYING_AT = 3.5
+"""Robust standard deviations from its expectation that make a value outlying: Iglewicz and Hoaglin (1993), How to
 Detect and Handle Outliers, section 3.5."""
 
 FEWEST = 8
 """Known values below which nothing can be said to stand out."""
 
-CYCLES = 3
-"""Full cycles below which a season is not told from freak values that happen to recur."""
+SEASONS = 3
+"""Full seasons below which a season is not told from outliers that happen to recur."""
 
 SCALE_ROUNDS = 20
 SPREAD_WIDTH = 97
-"""Periods, or five cycles, over which the spread may change."""
+"""Periods, or five seasons, over which the spread may change."""
 
 SPREAD_CRITICAL = 1.628
 """1 % point of the supremum of a Brownian bridge."""
@@ -65,7 +65,7 @@ class Expectation:
         Its parts: they add up to `values`, or multiply to it where the form is relative.
     scores : ndarray, shape (n,)
         Distance of the actual from the expected in robust standard deviations; NaN where unknown.
-    freak : ndarray of bool, shape (n,)
+    outlying : ndarray of bool, shape (n,)
     shifts : tuple of Shift
     spread : SpreadChange or None
     relative : bool
@@ -79,7 +79,7 @@ class Expectation:
     trend: FloatArray = field(repr=False)
     season: FloatArray = field(repr=False)
     scores: FloatArray = field(repr=False)
-    freak: NDArray[np.bool_] = field(repr=False)
+    outlying: NDArray[np.bool_] = field(repr=False)
     shifts: tuple[Shift, ...] = ()
     spread: SpreadChange | None = None
     relative: bool = False
@@ -88,27 +88,27 @@ class Expectation:
 
 
 @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = None) -> Expectation:
+def expect(values: FloatArray, season_length: int, aside: NDArray[np.bool_] | None = None) -> Expectation:
     """Find what is expected of each period of a series, and what stands out.
 
     A robust decomposition (loess trend, repeating season, bisquare weights) gives the expectation; where season
     and spread grow with the level it works on logarithms, chosen by the likelihood of the two forms (Box and Cox,
     1964, Journal of the Royal Statistical Society B 26, 211-252). Residuals are measured by the spread
-    around them, a loess of absolute residuals. A value is freak from `FREAK_AT` on.
+    around them, a loess of absolute residuals. A value is outlying from `OUTLYING_AT` on.
 
     Parameters
     ----------
     values : ndarray, shape (n,)
         Demand, NaN where unknown.
-    cycle : int
+    season_length : int
         Periods after which the season repeats.
     aside : ndarray of bool, optional
-        Periods of events: not freak whatever they hold. Those before the first sale, or after the last of a
+        Periods of events: not outlying whatever they hold. Those before the first sale, or after the last of a
         retired item, are neither judged nor learned from.
     """
     y = np.array(values, dtype=np.float64)
     used = np.zeros(y.size, dtype=bool)
-    used[alive(y, cycle)[0]] = True
+    used[alive(y, season_length)[0]] = True
     used &= ~np.isnan(y)
     learned = np.where(used, y, np.nan)
     n, known = y.size, int(used.sum())
@@ -118,11 +118,11 @@ def expect(values: FloatArray, cycle: int, aside: NDArray[np.bool_] | None = Non
     zeros = float((learned[used] == 0).mean())
     if zeros > SPARSE:
         return _sparse(learned, used)
-    fits = [_Fit.of(learned, cycle, relative=False)]
+    fits = [_Fit.of(learned, season_length, relative=False)]
     if zeros == 0 and float(learned[used].min()) > 0:
-        fits.append(_Fit.of(learned, cycle, relative=True))
+        fits.append(_Fit.of(learned, season_length, relative=True))
     best = fits[-1] if len(fits) > 1 and fits[1].likelihood > fits[0].likelihood + 1.0 else fits[0]
-    return best.judged(learned, cycle, np.zeros(n, dtype=bool) if aside is None else aside)
+    return best.judged(learned, season_length, np.zeros(n, dtype=bool) if aside is None else aside)
 
 
 def _sparse(learned: FloatArray, used: NDArray[np.bool_]) -> Expectation:
@@ -136,8 +136,8 @@ def _sparse(learned: FloatArray, used: NDArray[np.bool_]) -> Expectation:
         centre = np.median(logs)
         scale = max(robust_scale(logs - centre, np.ones(logs.size), np.empty(logs.size)), 0.5)
         scores[sold] = (logs - centre) / scale
-    freak = np.nan_to_num(scores, nan=0.0) > FREAK_AT
-    return Expectation(expected, expected, np.zeros(n), scores, freak)
+    outlying = np.nan_to_num(scores, nan=0.0) > OUTLYING_AT
+    return Expectation(expected, expected, np.zeros(n), scores, outlying)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -152,53 +152,53 @@ class _Fit:
     seasonal: bool
 
     @classmethod
-    def of(cls, learned: FloatArray, cycle: int, *, relative: bool) -> "_Fit":
+    def of(cls, learned: FloatArray, season_length: int, *, relative: bool) -> "_Fit":
         z = np.log(learned) if relative else learned
         known = ~np.isnan(z)
         jacobian = -float(z[known].sum()) if relative else 0.0
-        width = _trend_width(cycle)
-        proven = known.sum() >= CYCLES * cycle
-        fits = [cls._fitted(z, 1, width, relative, jacobian, unproven=cycle > 1 and not proven)]
-        if cycle > 1 and proven:
-            fits.append(cls._fitted(z, cycle, width, relative, jacobian))
+        width = _trend_width(season_length)
+        proven = known.sum() >= SEASONS * season_length
+        fits = [cls._fitted(z, 1, width, relative, jacobian, unproven=season_length > 1 and not proven)]
+        if season_length > 1 and proven:
+            fits.append(cls._fitted(z, season_length, width, relative, jacobian))
         # A season costs its phases: Schwarz's criterion decides whether it is worth them.
-        cost = 0.5 * (cycle - 1) * math.log(max(int(known.sum()), 2))
+        cost = 0.5 * (season_length - 1) * math.log(max(int(known.sum()), 2))
         return fits[-1] if len(fits) > 1 and fits[1].likelihood - cost > fits[0].likelihood else fits[0]
 
     @classmethod
     def _fitted(
-        cls, z: FloatArray, cycle: int, width: int, relative: bool, jacobian: float, *, unproven: bool = False
+        cls, z: FloatArray, season_length: int, width: int, relative: bool, jacobian: float, *, unproven: bool = False
     ) -> "_Fit":
         n = z.size
         trend, season = np.empty(n), np.empty(n)
         places, sizes, ratios = np.zeros(MOST_STEPS, dtype=np.int64), np.zeros(MOST_STEPS), np.zeros(MOST_STEPS)
         # Where a season cannot be told, half a season would pass for a shift: none is looked for.
-        apart = max(5, width // 4) if cycle > 1 or not unproven else z.size
-        found = robust_parts(z, cycle, width, apart, trend, season, places, sizes, ratios)
+        apart = max(5, width // 4) if season_length > 1 or not unproven else z.size
+        found = robust_parts(z, season_length, width, apart, trend, season, places, sizes, ratios)
         rest = z - trend - season
         likelihood = jacobian + _likelihood(rest)
         shifts = tuple(Shift(int(p), float(s), float(r)) for p, s, r in zip(places, sizes, ratios, strict=True))[:found]
-        return cls(trend, season, tuple(sorted(shifts, key=lambda s: s.place)), likelihood, relative, cycle > 1)
+        return cls(trend, season, tuple(sorted(shifts, key=lambda s: s.place)), likelihood, relative, season_length > 1)
 
-    def judged(self, learned: FloatArray, cycle: int, aside: NDArray[np.bool_]) -> Expectation:
-        """Residuals in robust standard deviations, what is freak among them, and whether their spread changes."""
+    def judged(self, learned: FloatArray, season_length: int, aside: NDArray[np.bool_]) -> Expectation:
+        """Residuals in robust standard deviations, what is outlying among them, and whether their spread changes."""
         n = learned.size
         expected = np.exp(self.trend + self.season) if self.relative else self.trend + self.season
         rest = learned / expected - 1.0 if self.relative else learned - expected
         known = int((~np.isnan(rest)).sum())
-        freedom = max(2, round(2.0 * n / _trend_width(cycle)))
-        used = min((cycle if self.seasonal else 1) + freedom, known // 2)
+        freedom = max(2, round(2.0 * n / _trend_width(season_length)))
+        used = min((season_length if self.seasonal else 1) + freedom, known // 2)
         overall = robust_scale(rest, np.ones(n), np.empty(n)) * math.sqrt(known / (known - used))
         scale = np.empty(n)
-        local_scale(rest, max(SPREAD_WIDTH, 5 * cycle), overall, scale)
+        local_scale(rest, max(SPREAD_WIDTH, 5 * season_length), overall, scale)
         # Rounding is no residual: a constant series has none.
         level = 1.0 if self.relative else float(np.nanmax(np.abs(expected)))
         nothing = max(1e-9 * level, np.finfo(float).tiny)
         scores = rest / np.maximum(scale, nothing)
-        freak = (np.nan_to_num(np.abs(scores), nan=0.0) > FREAK_AT) & ~aside
-        if not self.seasonal and cycle > 1 and known < CYCLES * cycle:
-            freak &= ~_recurring(scores, cycle)
-        place, statistic, ratio = find_spread_change(np.where(freak, np.nan, rest), max(12, cycle))
+        outlying = (np.nan_to_num(np.abs(scores), nan=0.0) > OUTLYING_AT) & ~aside
+        if not self.seasonal and season_length > 1 and known < SEASONS * season_length:
+            outlying &= ~_recurring(scores, season_length)
+        place, statistic, ratio = find_spread_change(np.where(outlying, np.nan, rest), max(12, season_length))
         change = SpreadChange(place, ratio) if statistic > SPREAD_CRITICAL else None
         shifts = tuple(Shift(s.place, self._size(s, expected), s.ratio) for s in self.shifts)
         trend, season = (np.exp(self.trend), np.exp(self.season)) if self.relative else (self.trend, self.season)
@@ -207,7 +207,7 @@ class _Fit:
             trend=trend,
             season=season,
             scores=scores,
-            freak=freak,
+            outlying=outlying,
             shifts=shifts,
             spread=change,
             relative=self.relative,
@@ -222,15 +222,15 @@ class _Fit:
         return float(math.exp(self.trend[shift.place - 1]) * math.expm1(shift.size))
 
 
-def _trend_width(cycle: int) -> int:
-    """Periods that the trend looks over: two cycles, so that it is no season."""
-    return max(2 * cycle + 1, 13)
+def _trend_width(season_length: int) -> int:
+    """Periods that the trend looks over: two seasons, so that it is no season."""
+    return max(2 * season_length + 1, 13)
 
 
 def _likelihood(rest: FloatArray) -> float:
     """Log-likelihood of residuals under Student's t with four degrees of freedom, its scale estimated.
 
-    Freak values cost a form something, but cannot decide (Lange, Little and Taylor, 1989, Journal of the American
+    Outliers cost a form something, but cannot decide (Lange, Little and Taylor, 1989, Journal of the American
     Statistical Association 84, 881-896, whose iteration this is). Constants are left out.
     """
     squares = rest[~np.isnan(rest)] ** 2
@@ -242,13 +242,13 @@ def _likelihood(rest: FloatArray) -> float:
     return float(-0.5 * squares.size * math.log(scale) - 2.5 * np.log1p(squares / (4.0 * scale)).sum())
 
 
-def _recurring(scores: FloatArray, cycle: int) -> NDArray[np.bool_]:
-    """Values that stand out alike a cycle before or after: perhaps a season that is not yet proven."""
+def _recurring(scores: FloatArray, season_length: int) -> NDArray[np.bool_]:
+    """Values that stand out alike a season before or after: perhaps a season that is not yet proven."""
     alike = np.zeros(scores.size, dtype=bool)
-    if scores.size > cycle:
-        earlier, later = scores[:-cycle], scores[cycle:]
+    if scores.size > season_length:
+        earlier, later = scores[:-season_length], scores[season_length:]
         with np.errstate(invalid="ignore"):
-            both = (earlier * later > 0) & (np.minimum(np.abs(earlier), np.abs(later)) > FREAK_AT / 2)
-        alike[:-cycle] |= both
-        alike[cycle:] |= both
+            both = (earlier * later > 0) & (np.minimum(np.abs(earlier), np.abs(later)) > OUTLYING_AT / 2)
+        alike[:-season_length] |= both
+        alike[season_length:] |= both
     return alike

@@ -6,10 +6,10 @@ import pandas as pd
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import Mark
-from veridex.core.tidying.expectation import FREAK_AT, Expectation
+from veridex.core.tidying.expectation import OUTLYING_AT, Expectation
 from veridex.core.tidying.rules import Mended, TidyRules, mend
 
-__all__ = ["freak_words", "ledger", "ledger_of"]
+__all__ = ["ledger", "ledger_of", "outlier_words"]
 
 FILLED = {
     "zero": "no row means nothing sold (gaps='zero')",
@@ -62,9 +62,9 @@ def ledger_of(series: ItemHistory, mended: Mended, rules: TidyRules) -> list[Mar
     found = mended.expectation
     if found is None or rules.outliers == "leave":
         return marks
-    what = "freak value repaired" if rules.outliers == "repair" else "freak value flagged"
-    for place in np.flatnonzero(mended.freak).tolist():
-        note(place, what, freak_words(found, place))
+    what = "outlier repaired" if rules.outliers == "repair" else "outlier flagged"
+    for place in np.flatnonzero(mended.outlying).tolist():
+        note(place, what, outlier_words(found, place))
     for shift in found.shifts:
         by = f"level {'up' if shift.size > 0 else 'down'} by {abs(shift.size):,.4g} from here on"
         note(shift.place, "level shift noted", f"{by}, {shift.ratio:.1f} standard errors; nothing was changed")
@@ -74,7 +74,8 @@ def ledger_of(series: ItemHistory, mended: Mended, rules: TidyRules) -> list[Mar
     return marks
 
 
-def freak_words(found: Expectation, place: int) -> str:
-    """Why a value is freak."""
+def outlier_words(found: Expectation, place: int) -> str:
+    """Why a value is outlying."""
     expected, score = found.values[place], found.scores[place]
-    return f"{abs(score):.1f} robust standard deviations from the expected {expected:,.4g} (freak from {FREAK_AT:g} on)"
+    away = f"{abs(score):.1f} robust standard deviations from the expected {expected:,.4g}"
+    return f"{away} (an outlier from {OUTLYING_AT:g} on)"

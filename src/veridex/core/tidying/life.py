@@ -9,7 +9,7 @@ PATIENCE = 3.0
 """Zeros at the end, in times the longest run of zeros before them, from which on an item counts as retired."""
 
 SHORTEST, LONGEST = 6, 26
-"""Zeros at the end that no item is retired without: a cycle, at least six and at most twenty-six periods."""
+"""Zeros at the end that no item is retired without: a season, at least six and at most twenty-six periods."""
 
 
 def longest_pause(sold: NDArray[np.int64]) -> int:
@@ -17,7 +17,7 @@ def longest_pause(sold: NDArray[np.int64]) -> int:
     return int((np.diff(sold) - 1).max()) if sold.size > 1 else 0
 
 
-def alive(values: NDArray[np.float64], cycle: int) -> tuple[slice, bool]:
+def alive(values: NDArray[np.float64], season_length: int) -> tuple[slice, bool]:
     """From the first sale to the last period, or to the last sale of a retired item; and whether it is retired.
 
     Unknown periods count as neither.
@@ -27,6 +27,6 @@ def alive(values: NDArray[np.float64], cycle: int) -> tuple[slice, bool]:
     if sold.size == 0:
         return slice(0, values.size), False
     trailing = int((known > sold[-1]).sum())
-    patience = max(min(max(cycle, SHORTEST), LONGEST), PATIENCE * longest_pause(sold))
+    patience = max(min(max(season_length, SHORTEST), LONGEST), PATIENCE * longest_pause(sold))
     retired = trailing >= patience
     return slice(int(sold[0]), int(sold[-1]) + 1 if retired else values.size), retired

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from veridex.core.tidying.ledger import freak_words
+from veridex.core.tidying.ledger import outlier_words
 from veridex.core.tidying.profile import ItemProfile
 
 __all__ = ["page"]
@@ -26,10 +26,10 @@ def _span(one: ItemProfile) -> str:
     series, n = one.series, one.numbers
     first, last = (series.cadence.text(series.start + place) for place in (0, len(series) - 1))
     unit = f" {series.unit}" if series.unit else ""
-    cycle = f", a cycle of {series.cycle_length}" if series.cycle_length > 1 else ""
+    season_length = f", a season of {series.season_length}" if series.season_length > 1 else ""
     return (
         f"{series.item}: {series.cadence.name} demand{unit and ' in' + unit}, {first} to {last}, "
-        f"{series.cadence.length(n['periods'])}{cycle}."
+        f"{series.cadence.length(n['periods'])}{season_length}."
     )
 
 
@@ -57,7 +57,7 @@ def _demand(one: ItemProfile) -> str:
     text = f"Demand is {CLASSES[n['demand_class']]}"
     if n["demand_class"] != "none":
         text += f" (a demand every {n['interval']:.2f} {cadence.plural}, squared variation of sizes "
-        text += f"{n['size_variation']:.2f})" if np.isfinite(n["size_variation"]) else "not available)"
+        text += f"{n['cv_squared']:.2f})" if np.isfinite(n["cv_squared"]) else "not available)"
     if n["leading_zeros"]:
         text += f". Nothing was sold in the first {cadence.length(n['leading_zeros'])}"
     if n["retired"]:
@@ -68,11 +68,11 @@ def _demand(one: ItemProfile) -> str:
 def _shape(one: ItemProfile) -> str:
     n, found = one.numbers, one.found
     if not np.isfinite(found.values).any():
-        return "Too few values to tell trend, season or freak values."
+        return "Too few values to tell trend, season or outliers."
     season = f"season {n['season_strength']:.2f}" if found.seasonal else "no season"
     text = f"Strength of trend {n['trend_strength']:.2f}, {season}"
-    if n["cycles"]:
-        text += f"; it repeats itself after {', '.join(map(str, n['cycles']))} {one.series.cadence.plural}"
+    if n["seasons"]:
+        text += f"; it repeats itself after {', '.join(map(str, n['seasons']))} {one.series.cadence.plural}"
     if found.relative:
         text += "; season and spread grow with the level"
     return text + "."
@@ -81,9 +81,9 @@ def _shape(one: ItemProfile) -> str:
 def _standing_out(one: ItemProfile) -> list[str]:
     series, found = one.series, one.found
     lines = [
-        f"Freak value in {series.cadence.text(series.start + place)}: {series.values[place]:,.4g}, "
-        f"{freak_words(found, place)}."
-        for place in np.flatnonzero(found.freak).tolist()
+        f"Outlier in {series.cadence.text(series.start + place)}: {series.values[place]:,.4g}, "
+        f"{outlier_words(found, place)}."
+        for place in np.flatnonzero(found.outlying).tolist()
     ]
     lines += [
         f"Level shift in {series.cadence.text(series.start + shift.place)}: "

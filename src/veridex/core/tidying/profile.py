@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from veridex.core.diagnosis.cycles import candidate_cycles
+from veridex.core.diagnosis.candidates import candidate_seasons
 from veridex.core.diagnosis.strength import strength
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
@@ -38,12 +38,12 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     """What is in a history, and what is wrong with it: a row per item, from the raw values.
 
     Columns: item, first, last, periods, known, unknown, out_of_stock, duplicates (periods with several rows of a
-    table), negative, zeros, leading_zeros, trailing_zeros, retired (nothing sold at the end for a cycle, at least
+    table), negative, zeros, leading_zeros, trailing_zeros, retired (nothing sold at the end for a season, at least
     six and at most 26 periods, and three times as long as in any pause before), mean, interval (mean number of
-    periods from one demand to the next), size_variation (squared coefficient of variation of the demands that are
+    periods from one demand to the next), cv_squared (squared coefficient of variation of the demands that are
     not zero), demand_class (smooth, erratic, intermittent, lumpy), trend_strength and season_strength (0 to 1),
-    cycles (candidate cycle lengths, the strongest first), grows_with_level (whether season and spread do),
-    spread_change (the period, if the spread changed), freak_values (count), freak_periods, level_shifts (count),
+    seasons (candidate season lengths, the strongest first), grows_with_level (whether season and spread do),
+    spread_change (the period, if the spread changed), outliers (count), outlier_periods, level_shifts (count),
     shift_periods, unfinished (whether the last period is), volume, volume_share (percent of all items),
     volume_rank.
 
@@ -51,11 +51,11 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     ----------
     history : History or ItemHistory
     events : Events, optional
-        Periods inside events are not freak.
+        Periods inside events are not outlying.
 
     References
     ----------
-    Demand classes: Syntetos, Boylan and Croston (2005). Strengths: Wang, Smith and Hyndman (2006). Freak values: see
+    Demand classes: Syntetos, Boylan and Croston (2005). Strengths: Wang, Smith and Hyndman (2006). Outliers: see
     docs/methods.md.
     """
     return pd.DataFrame([one.numbers for one in _each(history, events)])
@@ -80,9 +80,9 @@ def _each(history: History | ItemHistory, events: Events | None) -> Iterator[Ite
         values = np.array(series.values)
         half = last == series.start + len(series) - 1
         if half:
-            values[-1] = np.nan  # half a month is not freak, and tells nothing of whole ones
+            values[-1] = np.nan  # half a month is not outlying, and tells nothing of whole ones
         aside = (events or Events()).touched(series.cadence, series.start, len(series))
-        found = expect(values, series.cycle_length, aside)
+        found = expect(values, series.season_length, aside)
         share = {"volume": volume, "volume_share": 100 * volume / total if total else math.nan, "volume_rank": rank}
         with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
             numbers = _span(series, len(many.repeats.get(series.item, ()))) | _demand(series) | _shape(series, found)
@@ -117,10 +117,10 @@ def _demand(series: ItemHistory) -> dict[str, Any]:
         "zeros": int((y == 0).sum()),
         "leading_zeros": leading,
         "trailing_zeros": trailing,
-        "retired": alive(series.values, series.cycle_length)[1],
+        "retired": alive(series.values, series.season_length)[1],
         "mean": float(y.mean()) if y.size else math.nan,
         "interval": interval,
-        "size_variation": variation,
+        "cv_squared": variation,
         "demand_class": kind,
     }
 
@@ -128,22 +128,22 @@ def _demand(series: ItemHistory) -> dict[str, Any]:
 def _shape(series: ItemHistory, found: Expectation) -> dict[str, Any]:
     """Trend, season, spread, and what stands out."""
     judged = ~np.isnan(found.scores)
-    clean = np.where(judged, np.where(found.freak, found.values, series.values), np.nan)
+    clean = np.where(judged, np.where(found.outlying, found.values, series.values), np.nan)
     with np.errstate(all="ignore"):
         logs = found.relative
         z = np.log(np.maximum(clean, 1e-300)) if logs else clean
         trend = np.where(judged, np.log(found.trend) if logs else found.trend, np.nan)
         season = np.where(judged, np.log(found.season) if logs else found.season, np.nan)
         rest = z - trend - season
-    freak = np.flatnonzero(found.freak).tolist()
+    outlying = np.flatnonzero(found.outlying).tolist()
     return {
         "trend_strength": strength(trend, rest) if np.isfinite(found.values).any() else math.nan,
         "season_strength": strength(season, rest) if found.seasonal else 0.0,
-        "cycles": candidate_cycles(_without_trend(z, trend), series.cycle_length),
+        "seasons": candidate_seasons(_without_trend(z, trend), series.season_length),
         "grows_with_level": found.relative,
         "spread_change": series.cadence.text(series.start + found.spread.place) if found.spread else "",
-        "freak_values": len(freak),
-        "freak_periods": tuple(series.cadence.text(series.start + place) for place in freak),
+        "outliers": len(outlying),
+        "outlier_periods": tuple(series.cadence.text(series.start + place) for place in outlying),
         "level_shifts": len(found.shifts),
         "shift_periods": tuple(series.cadence.text(series.start + shift.place) for shift in found.shifts),
     }

@@ -28,10 +28,10 @@ class TidyRules:
     gaps : {"unknown", "zero", "carry", "interpolate", "seasonal"}
         What a period of unknown demand becomes; one out of stock is never zero.
     outliers : {"leave", "flag", "repair"}
-        What is done with freak values; `repair` replaces them by their robust expectation.
+        What is done with outliers; `repair` replaces them by their robust expectation.
     negative : {"keep", "zero", "refuse"}
     events : Events
-        Periods inside events are not freak.
+        Periods inside events are not outlying.
     finished : int or None
         Ordinal of the last period kept, where unfinished ones were dropped: they are not dropped twice.
     """
@@ -67,17 +67,17 @@ class Mended:
     ----------
     raw, values : ndarray, shape (n,)
         Before and after.
-    negative, filled, freak, stock_outs : ndarray of bool, shape (n,)
-        Periods of negative demand; of unknown demand given a value; freak values; periods out of stock.
+    negative, filled, outlying, stock_outs : ndarray of bool, shape (n,)
+        Periods of negative demand; of unknown demand given a value; outliers; periods out of stock.
     expectation : Expectation or None
-        None where neither freak values nor seasonal gaps asked for it.
+        None where neither outliers nor seasonal gaps asked for it.
     """
 
     raw: FloatArray
     values: FloatArray
     negative: NDArray[np.bool_]
     filled: NDArray[np.bool_]
-    freak: NDArray[np.bool_]
+    outlying: NDArray[np.bool_]
     stock_outs: NDArray[np.bool_]
     expectation: Expectation | None
 
@@ -85,7 +85,7 @@ class Mended:
 def mend(series: ItemHistory, rules: TidyRules) -> Mended:
     """Apply rules to the raw values of a series.
 
-    In this order: negative demand, gaps that are zero sales, freak values, the other gaps.
+    In this order: negative demand, gaps that are zero sales, outliers, the other gaps.
     """
     raw = series.actuals
     n = raw.size
@@ -98,17 +98,17 @@ def mend(series: ItemHistory, rules: TidyRules) -> Mended:
     if rules.gaps == "zero":
         values[_gaps(values) & ~stock_outs] = 0.0
     expectation = None
-    freak = np.zeros(n, dtype=bool)
+    outlying = np.zeros(n, dtype=bool)
     if rules.outliers != "leave" or rules.gaps == "seasonal":
         aside = rules.events.touched(series.cadence, series.start, n)
-        expectation = expect(values, series.cycle_length, aside)
+        expectation = expect(values, series.season_length, aside)
     if rules.outliers != "leave" and expectation is not None:
-        freak = expectation.freak
+        outlying = expectation.outlying
         if rules.outliers == "repair":
-            values[freak] = _expected(expectation, values)[freak]
+            values[outlying] = _expected(expectation, values)[outlying]
     _fill(values, rules.gaps, expectation)
     filled = np.isnan(raw) & ~np.isnan(values)
-    return Mended(raw, values, negative, filled, freak, stock_outs, expectation)
+    return Mended(raw, values, negative, filled, outlying, stock_outs, expectation)
 
 
 def _gaps(values: FloatArray) -> NDArray[np.bool_]:

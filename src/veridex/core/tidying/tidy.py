@@ -84,13 +84,13 @@ def tidy(
     duplicates : {"sum", "mean", "last", "refuse"}
         What several rows of a period become in a table of one row per period.
     outliers : {"leave", "flag", "repair"}
-        What is done with freak values: not looked for, listed, or replaced by their robust expectation.
+        What is done with outliers: not looked for, listed, or replaced by their robust expectation.
     unfinished : {"drop", "keep"} or int
         What is done with a last period that is only half there, or how many last periods to drop.
     negative : {"keep", "zero", "refuse"}
         What is done with negative demand.
     events : Events, optional
-        Periods inside events are not freak.
+        Periods inside events are not outlying.
 
     Raises
     ------

@@ -64,7 +64,7 @@ class Choice:
         return _less(self.winner, self.benchmark)
 
     @property
-    def gain_over_single(self) -> float:
+    def less_than_single(self) -> float:
         """Percent by which the winner's error is below that of the best single method."""
         return _less(self.winner, self.best_single)
 

@@ -33,7 +33,7 @@ class Crossfit:
     ----------
     origins : ndarray of int, shape (O,)
         Ordinals.
-    actuals, points, stderr : ndarray, shape (O, H)
+    actuals, points, std_error : ndarray, shape (O, H)
     lower, upper : ndarray, shape (O, L, H)
         Bounds of the model.
     levels : tuple of float
@@ -42,7 +42,7 @@ class Crossfit:
     origins: NDArray[np.int64]
     actuals: FloatArray
     points: FloatArray
-    stderr: FloatArray
+    std_error: FloatArray
     lower: FloatArray
     upper: FloatArray
     levels: tuple[float, ...]
@@ -60,7 +60,7 @@ class Crossfit:
     @cached_property
     def scale(self) -> FloatArray:
         """The standard errors that errors are divided by: they never shrink with the lead time."""
-        grown = growing(self.stderr)
+        grown = growing(self.std_error)
         return np.where(grown > 0.0, grown, np.nan)
 
     @property
@@ -153,12 +153,12 @@ def cross_fitted(trial: Trial, i: int, evidence: Evidence, methods: list[str], w
         return np.asarray(np.where(shares > 0.0, shares * stack, 0.0).sum(axis=0))
 
     lower, upper = together(a.lower), together(a.upper)
-    stderr = together(a.stderr) if a.keep == "all" else _spread(lower, upper, trial.levels)
+    std_error = together(a.std_error) if a.keep == "all" else _spread(lower, upper, trial.levels)
     return Crossfit(
         origins=a.origins[i, at],
         actuals=a.actuals[i, at],
         points=together(a.points),
-        stderr=stderr,
+        std_error=std_error,
         lower=lower,
         upper=upper,
         levels=trial.levels,

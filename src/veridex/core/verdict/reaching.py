@@ -170,7 +170,7 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
 
 def _untested(bare: Choice, methods: tuple[str, ...]) -> Choice:
     """The equal mean of simple methods, of whose error nothing is known."""
-    text = methods[0] if len(methods) == 1 else combined_text(methods, "middle")
+    text = methods[0] if len(methods) == 1 else combined_text(methods, "trimmed")
     return replace(bare, winner=Entry(text, np.nan, np.nan, (), ""))
 
 
@@ -208,14 +208,14 @@ def _single_cross_error(contest: Contest, conditions: Conditions) -> float:
 
 
 def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Conditions) -> Choice:
-    """The skill-weighted blend with its cross-fitted error; with hardly any origins the equal mean of the middle."""
+    """The skill-weighted blend with its cross-fitted error; with hardly any origins the trimmed mean."""
     methods = [entry.method for entry in contest.rivals]
     origins = contest.sizes.shape[1]
     trial, i, evidence = contest.trial, contest.i, contest.evidence
     shares: dict[str, float] = {}
     if origins < FEWEST_ORIGINS or not evidence.route.weighed:
-        text = combined_text(methods, "middle")
-        fit = cross_fitted(trial, i, evidence, methods, "middle")
+        text = combined_text(methods, "trimmed")
+        fit = cross_fitted(trial, i, evidence, methods, "trimmed")
     else:
         final = weights(drawn)
         shares = {name: float(share) for name, share in zip(methods, final, strict=True) if share > 0.0}

@@ -20,8 +20,8 @@ SHORTLIST = (
     "holt-winters season=additive damped=yes",
     "theta",
 )
-WITHOUT_CYCLE = ("naive", "smoothing", "arima", "holt damped=yes", "theta")
-"""The shortlists of regular demand, with a cycle and without."""
+WITHOUT_SEASON = ("naive", "smoothing", "arima", "holt damped=yes", "theta")
+"""The shortlists of regular demand, with a season and without."""
 
 INTERMITTENT = ("croston", "sba", "tsb", "simple-smoothing", "mean")
 SHORT = ("naive", "simple-smoothing", "holt damped=yes", "theta", "drift")
@@ -31,7 +31,7 @@ FEWEST_ORIGINS = 3
 """With fewer origins nothing can be weighed."""
 
 FEWEST_PERIODS = 8
-"""Known periods below which demand without a cycle is short; with one it is two cycles."""
+"""Known periods below which demand without a season is short; with one it is two seasons."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,21 +82,21 @@ def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.boo
         said = f"with {known} known periods it is too short to be tested"
         return Route("untested", entered if fixed else SHORT, with_actuals, said)
     places = {one.text: m for m, one in enumerate(trial.lineup)}
-    shortlist = SHORTLIST if series.cycle_length > 1 else WITHOUT_CYCLE
+    shortlist = SHORTLIST if series.season_length > 1 else WITHOUT_SEASON
     regular = _listed(shortlist, entered, len(shortlist), fixed)
     used = _used_origins(tested[[places[text] for text in regular]], with_actuals)
     values, begin = _before(trial, i, series, used)
-    if alive(series.values, series.cycle_length)[1] and (not fixed or "naive" in entered):
+    if alive(series.values, series.season_length)[1] and (not fixed or "naive" in entered):
         return Route("retired", ("naive",), used, f"nothing was sold since {_last_sale(series)}")
     interval, _, kind = demand_pattern(values)
     if kind in ("intermittent", "lumpy"):
         said = f"demand comes in about one of {interval:.1f} periods"
         return Route("intermittent", _listed(INTERMITTENT, entered, 2, fixed), used, said)
     known = int((~np.isnan(values)).sum())
-    enough = 2 * series.cycle_length if series.cycle_length > 1 else FEWEST_PERIODS
+    enough = 2 * series.season_length if series.season_length > 1 else FEWEST_PERIODS
     if known >= enough:
         return Route("regular", regular, used, "")
-    name = "new" if begin > np.median(trial.history.starts) + series.cycle_length else "short"
+    name = "new" if begin > np.median(trial.history.starts) + series.season_length else "short"
     said = f"only {known} periods were known at the first origin"
     own = tested[[places[text] for text in regular]]
     gained = own[:, used].all(axis=1) & ~own[:, with_actuals].all(axis=1)

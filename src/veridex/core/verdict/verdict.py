@@ -139,9 +139,9 @@ class Verdict:
 
         item, method (what is published), measure, its error, the benchmark and its error, gain over it in percent,
         parameters, origins, coverage of each level by the intervals that are published by default, reason (why nothing
-        is), then route, best_single and its error, gain_over_single, cross_error (each origin decided without itself),
+        is), then route, best_single and its error, less_than_single, cross_error (each origin decided without itself),
         bias, intervals (the default kind), form and criterion (of the best single method: what its search chose, and
-        its AICc, at the last origin), cycle, unmet (conditions), overridden (the planner's reason).
+        its AICc, at the last origin), season, unmet (conditions), overridden (the planner's reason).
         """
         return pd.DataFrame([self._row(choice) for choice in self.choices])
 
@@ -167,13 +167,13 @@ class Verdict:
             "route": choice.route,
             "best_single": single.method if single else None,
             "best_single_error": single.error if single else nothing,
-            "gain_over_single": choice.gain_over_single,
+            "less_than_single": choice.less_than_single,
             "cross_error": choice.cross_error,
             "bias": winner.bias if winner else nothing,
             "intervals": choice.crossfit.default_kind if choice.crossfit else "model",
             "form": (single.form or single.method.partition(" ")[2]) if single else "",
             "criterion": single.criterion if single else nothing,
-            "cycle": self.trial.history.cycle_length,
+            "season_length": self.trial.history.season_length,
             "unmet": "; ".join(choice.unmet),
             "overridden": choice.override.reason if choice.override else "",
         }

@@ -37,7 +37,7 @@ def _published(choice: Choice, winner: Entry) -> str:
     if choice.shares and len(choice.shares) > 1:
         ranked = sorted(choice.shares.items(), key=lambda pair: -pair[1])
         return f"a blend of {', '.join(f'{100 * share:.0f} % {text}' for text, share in ranked)}"
-    if winner.method.startswith("combination") and winner.method.endswith("weights=middle"):
+    if winner.method.startswith("combination") and winner.method.endswith("weights=trimmed"):
         inner = winner.method.partition("of=[")[2].rpartition("] weights=")[0]
         return f"the mean of {inner}, without the highest and the lowest,"
     return winner.method

@@ -1,27 +1,27 @@
-"""Candidate cycle lengths: after how many periods a series repeats itself."""
+"""Candidate season lengths: after how many periods a series repeats itself."""
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["candidate_cycles"]
+__all__ = ["candidate_seasons"]
 
 MOST = 3
 LEAST = 0.3
-"""Autocorrelation at the lag below which a cycle is not worth naming."""
+"""Autocorrelation at the lag below which a season is not worth naming."""
 
 
-def candidate_cycles(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]:
+def candidate_seasons(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]:
     """Lags at which the autocorrelation of a series without trend has its highest peaks.
 
     A lag counts if it is above both neighbours, above `LEAST` and above twice its standard error; a multiple of a
-    stronger candidate does not. At least three cycles must fit into the series.
+    stronger candidate does not. At least three seasons must fit into the series.
 
     Parameters
     ----------
     rest : ndarray, shape (n,)
-        Demand less its trend, freak values replaced; NaN is unknown.
+        Demand less its trend, outliers replaced; NaN is unknown.
     natural : int
-        The cycle that the cadence or the planner names; preferred to its neighbours.
+        The season that the cadence or the planner names; preferred to its neighbours.
     """
     known = ~np.isnan(rest)
     n = rest.size
@@ -40,7 +40,7 @@ def candidate_cycles(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]
         return ()
     peak = (acf[lags] > acf[lags - 1]) & (acf[lags] >= acf[lags + 1])
     peak &= acf[lags] > max(LEAST, 2.0 / np.sqrt(n))
-    # Ranked by what is not scaled up for the fewer pairs of a long lag: a cycle comes before its multiples.
+    # Ranked by what is not scaled up for the fewer pairs of a long lag: a season comes before its multiples.
     ranked = sorted(lags[peak].tolist(), key=lambda lag: -covariance[lag])
     found: list[int] = []
     for lag in ranked:
@@ -50,7 +50,7 @@ def candidate_cycles(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]
     return tuple(found)
 
 
-def _is_multiple(lag: int, cycle: int) -> bool:
-    """Whether a lag is a multiple of a cycle, or next to one of a long cycle."""
-    beyond = lag % cycle
-    return min(beyond, cycle - beyond) <= (1 if cycle >= 6 else 0)
+def _is_multiple(lag: int, season_length: int) -> bool:
+    """Whether a lag is a multiple of a season, or next to one of a long season."""
+    beyond = lag % season_length
+    return min(beyond, season_length - beyond) <= (1 if season_length >= 6 else 0)

@@ -1,4 +1,4 @@
-"""Spans told relative to the end of a history or to an instant: "2 years", "last finished month"."""
+"""Spans told relative to the end of a history or to an instant: "2 years", "last complete month"."""
 
 import re
 from datetime import UTC, datetime
@@ -11,7 +11,7 @@ from veridex.core.history.cadence import Cadence
 from veridex.core.history.spellings import read_period_texts
 from veridex.errors import ParameterError
 
-__all__ = ["first_of_last", "instant", "last_finished"]
+__all__ = ["first_of_last", "instant", "last_complete"]
 
 Unit = Literal["Y", "M", "D", "h", "m"]
 
@@ -25,7 +25,7 @@ UNITS: dict[str, tuple[Unit, int]] = {
     "minute": ("m", 1),
 }
 SPAN = re.compile(rf"(?:last )?(\d+) ({'|'.join(UNITS)})s?")
-FINISHED = re.compile(rf"last finished ({'|'.join(UNITS)}|period)")
+COMPLETE = re.compile(rf"last complete ({'|'.join(UNITS)}|period)")
 OWN_CADENCE = {"year": "yearly", "quarter": "quarterly", "month": "monthly", "week": "weekly", "day": "daily"}
 
 
@@ -54,17 +54,17 @@ def first_of_last(text: str, cadence: Cadence, last: int) -> int:
     return int(cadence.ordinals(begin - np.timedelta64(1, "s"))) + 1
 
 
-def last_finished(text: str, cadence: Cadence, as_of: object) -> int | None:
+def last_complete(text: str, cadence: Cadence, as_of: object) -> int | None:
     """Ordinal of the last period that lies before the unit running at an instant; None for any other text.
 
-    ``"last finished month"`` on 2026-11-23 is the last period that ends with October at the latest.
+    ``"last complete month"`` on 2026-11-23 is the last period that ends with October at the latest.
 
     Raises
     ------
     ParameterError
         If `as_of` is missing or unreadable, or periods are counted.
     """
-    parts = FINISHED.fullmatch(text.strip())
+    parts = COMPLETE.fullmatch(text.strip())
     if parts is None:
         return None
     if cadence.counted:
