@@ -15,9 +15,9 @@ print(fitted.forecast(6, levels=(80, 97.5)).frame.to_string())
 # Which form of smoothing fits best, and what the three best methods of thumb say together.
 print(vx.fit(history, "smoothing").candidates.head(4).round(2).to_string())
 together = vx.fit(history, "combination of=[seasonal-naive, theta, smoothing] weights=median")
-print(together.forecast(3).frame[["period", "point", "lower_80", "upper_80"]].to_string())
+print(together.forecast(3).frame[["period", "lower_80", "forecast", "upper_80"]].to_string())
 
 # Save it, and apply the same coefficients when January is known.
 again = vx.Fitted.from_json(fitted.to_json())
 newer = vx.History.from_numbers([38], start="2025-01", cadence="monthly", item="hive stands")
-print(again.apply(newer).forecast(3).frame[["period", "point", "lower_80", "upper_80"]].to_string())
+print(again.apply(newer).forecast(3).frame[["period", "lower_80", "forecast", "upper_80"]].to_string())

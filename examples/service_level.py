@@ -23,7 +23,7 @@ print(table[table["item"] == "smoker-01"].round(1).to_string(index=False))
 
 publication = vx.publish(history, verdict, horizon=6, levels=(80, 95), quantiles=(97.5,), groups=["all"], history=24)
 totals = publication.totals
-shown = ["name", "step", "value", "lower_80", "upper_80", "quantile_97_5", "intervals"]
+shown = ["name", "step", "lower_80", "forecast", "upper_80", "quantile_97_5", "intervals"]
 print("what the next three months together will take, with 97.5 % certainty:")
 print(totals[(totals["step"] == 3) & totals["name"].isin(["smoker-01", "all"])][shown].round(0).to_string(index=False))
 print("written to", vx.write(publication, "published"))

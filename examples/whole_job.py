@@ -11,7 +11,7 @@ print(tidied.ledger[["item", "period", "what", "before", "after"]].head(12).to_s
 history = tidied.history
 print(vx.stationarity(history["smoker-01"]).reading)
 trial = vx.backtest(history, scheme=vx.RollingOrigin(horizon=12, origins=12))
-print(trial.standings()[["rank", "method", "n", "mase", "gain", "coverage_80"]].round(2).to_string())
+print(trial.standings()[["rank", "method", "n", "mase", "value_added", "coverage_80"]].round(2).to_string())
 verdict = vx.decide(trial)
 print(verdict.why("smoker-01"))
 publication = vx.publish(history, verdict, horizon=12, levels=(80, 95))

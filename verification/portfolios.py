@@ -78,7 +78,7 @@ def integrated(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
     return rng.uniform(300, 600) + spread * change.cumsum(axis=1)
 
 
-def airline(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
+def seasonally_integrated(rng: np.random.Generator, shocks: np.ndarray) -> np.ndarray:
     """Twice differenced demand is a product of two moving averages."""
     theta, seasonal, spread = rng.uniform(-0.8, -0.2), rng.uniform(-0.8, -0.3), rng.uniform(3, 8)
     w = shocks.copy()
@@ -105,7 +105,7 @@ PROCESSES: dict[str, tuple[str, Draw]] = {
     "additive season": ("holt-winters season=additive", additive),
     "multiplicative season": ("holt-winters season=multiplicative", multiplicative),
     "integrated": ("arima p=1 d=1 q=1", integrated),
-    "seasonally integrated": ("arima p=0 d=1 q=1 P=0 D=1 Q=1", airline),
+    "seasonally integrated": ("arima p=0 d=1 q=1 P=0 D=1 Q=1", seasonally_integrated),
     "trend and dummies": ("trend-season", trend_and_season),
 }
 

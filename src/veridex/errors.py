@@ -8,6 +8,8 @@ from dataclasses import dataclass, fields
 from difflib import get_close_matches
 from typing import Any
 
+from veridex.trade import Kind, trade_word
+
 __all__ = [
     "CadenceUnclear",
     "CadenceUnknown",
@@ -19,11 +21,13 @@ __all__ = [
     "FileUnreadable",
     "HistoryTooShort",
     "ItemUnknown",
+    "MeasureUnknown",
     "MethodUnknown",
     "ParameterError",
     "PublicationUnreadable",
     "RowsRefused",
     "SettingError",
+    "SettingUnknown",
     "TrialUnreadable",
     "VeridexError",
     "WorkerFailed",
@@ -34,6 +38,14 @@ def _near(word: str, known: tuple[str, ...]) -> str:
     """Offer the nearest known word, if there is one."""
     close = get_close_matches(word, known, n=1, cutoff=0.6)
     return f" Did you mean {close[0]!r}?" if close else ""
+
+
+def _known_as(kind: Kind, word: str, known: tuple[str, ...]) -> str:
+    """Our word for what the trade says; else what there is, and the nearest spelling."""
+    trade = trade_word(kind, word)
+    if trade is not None:
+        return f"the trade's {trade.says} is `{trade.ours}` here."
+    return f"there are {_list(known, 40)}.{_near(word, known)}"
 
 
 def _list(words: tuple[str, ...], most: int = 12) -> str:
@@ -203,7 +215,7 @@ class MethodUnknown(VeridexError, ValueError):
     known: tuple[str, ...]
 
     def __str__(self) -> str:
-        return f"unknown method {self.word!r}: the catalogue has {_list(self.known, 40)}.{_near(self.word, self.known)}"
+        return f"unknown method {self.word!r}: {_known_as('method', self.word, self.known)}"
 
 
 @dataclass(eq=False)
@@ -215,6 +227,29 @@ class SettingError(VeridexError, ValueError):
 
     def __str__(self) -> str:
         return f"method {self.method!r}: {self.problem}."
+
+
+@dataclass(eq=False)
+class SettingUnknown(VeridexError, ValueError):
+    """A method was given a setting that it does not have."""
+
+    method: str
+    word: str
+    known: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return f"method {self.method!r}: unknown setting {self.word!r}: {_known_as('setting', self.word, self.known)}"
+
+
+@dataclass(eq=False)
+class MeasureUnknown(VeridexError, ValueError):
+    """A measure of errors was named that there is not, or not for this purpose."""
+
+    word: str
+    known: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return f"unknown measure {self.word!r}: {_known_as('measure', self.word, self.known)}"
 
 
 @dataclass(eq=False)

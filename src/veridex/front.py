@@ -17,10 +17,10 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
-from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.calibration import Wanted, checked_kind, checked_quantiles
 from veridex.core.publication.publication import Ahead, Publication, make_publication
+from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
@@ -135,7 +135,7 @@ def tune(
     Returns
     -------
     Tuning
-        `frame`, the curve with its standard error; `best` and `simplest` settings; `nested`, what tuning really gained;
+        `frame`, the curve with its standard error; `best` and `simplest` settings; `nested`, what tuning really saved;
         `in_words()`.
 
     Raises

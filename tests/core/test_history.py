@@ -21,10 +21,10 @@ from veridex.core.history.only import only_item
         ("monthly", ["2024-02", "2024-02-29", "2024-02-01 13:45"], "2024-02", "2024-03"),
         ("weekly-wednesday", ["2024-03-06", "2024-03-12"], "2024-03-06", "2024-03-13"),
         ("workday", ["2024-03-08"], "2024-03-08", "2024-03-11"),
-        ("hourly", ["2024-03-08T10:59"], "2024-03-08T10:00", "2024-03-08T11:00"),
-        ("10 minutes", ["2024-03-08 10:59"], "2024-03-08T10:50", "2024-03-08T11:00"),
+        ("hourly", ["2024-03-08T10:59"], "2024-03-08 10:00", "2024-03-08 11:00"),
+        ("10 minutes", ["2024-03-08 10:59"], "2024-03-08 10:50", "2024-03-08 11:00"),
         # ISO 8601: the first week of 2025 began on Monday 30 December 2024.
-        ("weekly", ["2025-W01", "2025-01-05", "2024-12-30"], "2024-12-30", "2025-01-06"),
+        ("weekly", ["2025-W01", "2025-01-05", "2024-12-30"], "2025-W01", "2025-W02"),
         ("daily", ["2024-02-28", "2024-02-28T23:59"], "2024-02-28", "2024-02-29"),
         ("counted", ["17", " 17"], "17", "18"),
     ],
@@ -93,7 +93,7 @@ def test_order_lines_are_added_up_and_the_unfinished_month_is_left_out():
     assert history.notes == (
         "77 order lines added up per item and month.",
         "Left out the unfinished last month 2024-04: the order lines end on 2024-04-12.",
-        "1 of 5 months of all items have no row: taken as nothing sold (absent='unknown' for the other meaning).",
+        "Months without a row: 1, taken as nothing sold (absent='unknown' for the other meaning).",
         "1 items have no finished month and were left out.",
     )
     kept = vx.History.from_frame(
@@ -116,7 +116,7 @@ def test_a_row_per_period_leaves_gaps_unknown():
     history = vx.History.from_frame(frame, item="sku", period="day", demand="qty", cadence="monthly")
     assert np.array_equal(history["007"].values, [3, np.nan, np.nan, 4], equal_nan=True)
     assert np.isnan(history["12"].values).all()
-    assert history.notes[0] == "1 of 3 rows have no quantity: the demand of their months is unknown."
+    assert history.notes[0] == "Rows without a quantity: 1; the demand of their months is unknown."
     assert "taken as unknown demand (absent='zero' for the other meaning)" in history.notes[1]
     assert history.items["unknown"].tolist() == [2, 1]
 

@@ -39,12 +39,12 @@ def hand_forecast(text, y, m=12):
 def test_naive_family_equals_hand_formulas(text):
     points, std_error = hand_forecast(text, Y)
     frame = fit(Y, text).forecast(14, levels=(80, 97.5)).frame
-    assert frame["point"].to_numpy() == pytest.approx(points, rel=1e-12)
+    assert frame["forecast"].to_numpy() == pytest.approx(points, rel=1e-12)
     assert frame["std_error"].to_numpy() == pytest.approx(std_error, rel=1e-12)
     quantile = stats.t(95).ppf(0.9875) if text == "mean" else stats.norm.ppf(0.9875)
-    assert (frame["upper_97_5"] - frame["point"]).to_numpy() == pytest.approx(quantile * std_error, rel=1e-10)
+    assert (frame["upper_97_5"] - frame["forecast"]).to_numpy() == pytest.approx(quantile * std_error, rel=1e-10)
     assert frame.columns.tolist() == [
-        "period", "step", "point", "std_error", "lower_80", "upper_80", "lower_97_5", "upper_97_5", "reason"
+        *("period", "step", "lower_97_5", "lower_80", "forecast", "upper_80", "upper_97_5", "std_error", "reason")
     ]  # fmt: skip
 
 
@@ -59,9 +59,11 @@ def test_trend_dummies_equals_ordinary_least_squares():
     std_error = np.sqrt(variance * (1 + np.einsum("ij,jk,ik->i", new, inverse, new)))
     fitted = fit(Y, "trend-season")
     frame = fitted.forecast(14, levels=90).frame
-    assert frame["point"].to_numpy() == pytest.approx(new @ solution, rel=1e-10)
+    assert frame["forecast"].to_numpy() == pytest.approx(new @ solution, rel=1e-10)
     assert frame["std_error"].to_numpy() == pytest.approx(std_error, rel=1e-10)
-    assert (frame["upper_90"] - frame["point"]).to_numpy() == pytest.approx(stats.t(83).ppf(0.95) * std_error, rel=1e-8)
+    assert (frame["upper_90"] - frame["forecast"]).to_numpy() == pytest.approx(
+        stats.t(83).ppf(0.95) * std_error, rel=1e-8
+    )
     table = fitted.coefficients
     assert table["value"].to_numpy() == pytest.approx(solution, rel=1e-9)
     assert table["std_error"].to_numpy() == pytest.approx(np.sqrt(variance * np.diag(inverse)), rel=1e-9)
@@ -308,7 +310,7 @@ def test_constant_demand(text):
         ("arima p=1.5", "p must be a whole number from 0 to 400"),
         ("arima p=1 p=2", "p is given twice"),
         ("arima p=1 seasonal", "cannot read 'seasonal'; settings are written key=value"),
-        ("naive window=3", "unknown setting 'window'; it takes transform, power"),
+        ("naive window=3", "unknown setting 'window': there are transform, power"),
     ],
 )
 def test_wrong_methods_are_refused(text, words):
@@ -361,7 +363,7 @@ def test_averages_by_hand():
     assert fitted.fitted_values[4:] == pytest.approx([known[i : i + 3].mean() for i in range(3)])
     ahead = fitted.forecast(3).frame
     psi = [1, 1 / 3, 1 / 3 + 1 / 9]  # psi_2 = (psi_1 + psi_0) / 3
-    assert ahead["point"].tolist() == pytest.approx([15.0] * 3)
+    assert ahead["forecast"].tolist() == pytest.approx([15.0] * 3)
     assert ahead["std_error"].to_numpy() == pytest.approx(np.sqrt(np.mean(errors**2) * np.cumsum(np.square(psi))))
     weighted = vx.fit(monthly(y), "moving-average weights=[3, 2, 1]")
     assert weighted.forecast(1).points[0] == pytest.approx((3 * 20 + 2 * 14 + 11) / 6)
@@ -375,7 +377,7 @@ def test_the_last_change_goes_on():
     fitted = vx.fit(monthly([5.0, 7, 8, 12]), "last-change")
     variance = ((8 - 7 - 2) ** 2 + (12 - 8 - 1) ** 2) / 2
     ahead = fitted.forecast(3).frame
-    assert ahead["point"].tolist() == [16, 20, 24]
+    assert ahead["forecast"].tolist() == [16, 20, 24]
     assert ahead["std_error"].to_numpy() == pytest.approx(np.sqrt(variance * np.array([1, 5, 14])))
     assert "up by 4 units a month" in fitted.in_words()
     gap = vx.fit(monthly([1.0, 2, 4, None, 8, None]), "last-change").forecast(1)
@@ -392,7 +394,7 @@ def test_seasonal_means_are_a_regression_on_dummies():
     assert fitted.coefficients["value"].to_numpy() == pytest.approx(beta)
     assert fitted.coefficients["name"].tolist()[:2] == ["January", "February"] and fitted.parameters == 13
     ahead = fitted.forecast(2).frame
-    assert ahead["point"].tolist() == pytest.approx(beta[[7, 8]].tolist())
+    assert ahead["forecast"].tolist() == pytest.approx(beta[[7, 8]].tolist())
     inverse = np.linalg.inv(dummies.T @ dummies)
     assert ahead["std_error"].to_numpy() == pytest.approx(np.sqrt(variance * (1 + np.diag(inverse)[[7, 8]])))
 

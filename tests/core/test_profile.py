@@ -17,7 +17,7 @@ def of(values, **words):
 
 
 @pytest.mark.parametrize(
-    ("values", "interval", "variation", "kind"),
+    ("values", "demand_interval", "variation", "kind"),
     [
         # Syntetos, Boylan and Croston (2005): cut-offs 1.32 and 0.49.
         ([5, 6, 5, 6, 5, 6], 1.0, 0.25 / 5.5**2, "smooth"),
@@ -34,8 +34,10 @@ def test_demand_classes(values, interval, variation, kind):
     span = row["periods"] - row["leading_zeros"] - row["trailing_zeros"]
     assert row["demand_class"] == kind
     if kind != "none":
-        assert row["interval"] == pytest.approx(span / sizes.size) and row["cv_squared"] == pytest.approx(expected)
-        assert row["interval"] == pytest.approx(interval, abs=0.3)
+        assert row["demand_interval"] == pytest.approx(span / sizes.size) and row["cv_squared"] == pytest.approx(
+            expected
+        )
+        assert row["demand_interval"] == pytest.approx(interval, abs=0.3)
 
 
 def test_counts_and_shares(demand, data):

@@ -16,7 +16,7 @@ from veridex.figures.forecast import draw_forecast
 def test_publication_holds_history_and_forecasts(orders, verdict, publication):
     frame = publication.frame
     assert frame.columns.tolist() == [
-        "item", "period", "kind", "step", "value", "std_error", "lower_80", "upper_80", "lower_95", "upper_95",
+        "item", "period", "kind", "step", "value", "std_error", "lower_95", "lower_80", "upper_80", "upper_95",
         "method", "tested", "reason", "scenario", "half_width_80", "half_width_80_percent", "half_width_95",
         "half_width_95_percent", "intervals",
     ]  # fmt: skip
@@ -138,7 +138,7 @@ def test_totals_have_their_own_calibration(deep):
             above = {"model": simulated[item][1], "conformal": conformal[item]}
             above["average"] = 0.5 * (conformal[item] + factor * simulated[item][1])
             expected = points[item] + np.maximum.accumulate(above[kind])
-            assert table["value"].to_numpy() == pytest.approx(points[item])
+            assert table["forecast"].to_numpy() == pytest.approx(points[item])
             assert table["upper_80"].to_numpy() == pytest.approx(expected)
 
 
@@ -163,8 +163,8 @@ def test_group_totals_measure_how_items_go_wrong_together():
         published = vx.publish(verdict.trial.history, verdict, horizon=3, levels=(80,), groups=["all", "line"])
         totals = published.totals.set_index(["group", "name", "step"]).sort_index()
         assert totals.loc[("all", "all", 3), "items"] == 12 and totals.loc[("line", "hives", 1), "items"] == 6
-        alone = totals.loc["item"]["value"].groupby("step").sum()
-        assert totals.loc[("all", "all")]["value"].to_numpy() == pytest.approx(alone.to_numpy())
+        alone = totals.loc["item"]["forecast"].groupby("step").sum()
+        assert totals.loc[("all", "all")]["forecast"].to_numpy() == pytest.approx(alone.to_numpy())
         row = totals.loc[("all", "all", 1)]
         widths[together] = (row["upper_80"] - row["lower_80"]) / 2
         assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "average"

@@ -80,9 +80,9 @@ def test_trends_equal_ordinary_least_squares(text, intercept):
     variance = rest @ rest / (N - k)
     inverse = np.linalg.inv(x.T @ x)
     std_error = np.sqrt(variance * (1 + np.einsum("ij,jk,ik->i", new, inverse, new)))
-    assert frame["point"].to_numpy() == pytest.approx(new @ b + offset, rel=1e-8)
+    assert frame["forecast"].to_numpy() == pytest.approx(new @ b + offset, rel=1e-8)
     assert frame["std_error"].to_numpy() == pytest.approx(std_error, rel=1e-8)
-    assert (frame["upper_90"] - frame["point"]).to_numpy() == pytest.approx(
+    assert (frame["upper_90"] - frame["forecast"]).to_numpy() == pytest.approx(
         stats.t(N - k).ppf(0.95) * std_error, rel=1e-8
     )
     table = fitted.coefficients
@@ -101,7 +101,7 @@ def test_trends_equal_ordinary_least_squares(text, intercept):
     parts = fitted.contributions(14)
     names = [name for name in parts if name not in ("period", "step", "total")]
     assert parts[names].sum(axis=1).to_numpy() == pytest.approx(whole @ b + offset, rel=1e-7)
-    assert parts["total"].to_numpy()[N:] == pytest.approx(frame["point"].to_numpy(), rel=1e-9)
+    assert parts["total"].to_numpy()[N:] == pytest.approx(frame["forecast"].to_numpy(), rel=1e-9)
 
 
 def test_autocorrelated_errors_widen_what_ordinary_ones_promise():

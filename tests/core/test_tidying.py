@@ -73,7 +73,7 @@ def test_out_of_stock_is_never_zero():
     )
     history = vx.History.from_frame(frame, period="month", demand="qty", cadence="monthly", stock_out="out")
     assert np.array_equal(history.values, [5, np.nan, 7, np.nan, 0], equal_nan=True)
-    assert "1 months of all items are marked as out of stock: unknown, not zero." in history.notes
+    assert "Months marked as out of stock: 1; unknown, not zero." in history.notes
     tidied = vx.tidy(history, gaps="zero")
     assert np.array_equal(tidied.history.values, [5, np.nan, 7, 0, 0], equal_nan=True)
     assert tidied.ledger["what"].tolist() == ["out of stock", "gap filled"]
@@ -229,7 +229,7 @@ def test_the_ledger_goes_with_the_publication(tmp_path):
     tidied = vx.tidy(monthly(faulty()), gaps="interpolate", outliers="repair", negative="zero")
     whats = tidied.ledger["what"].tolist()
     assert sorted(set(whats)) == ["gap filled", "negative set to zero", "outlier repaired"]
-    assert any("Gap filled: 3 periods of 1 item." in note for note in tidied.notes)
+    assert any("Gap filled: 3 periods." in note for note in tidied.notes)
     publication = vx.publish(tidied.history, method="holt-winters", horizon=3)
     pd.testing.assert_frame_equal(publication.ledger, tidied.ledger)
     assert publication.manifest["data"]["tidying"] == "gaps interpolate, outliers repair, negative demand zero"

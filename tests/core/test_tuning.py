@@ -1,4 +1,4 @@
-"""Settings tried inside folds: the curve, what tuning really gained, and a method that tunes itself."""
+"""Settings tried inside folds: the curve, what tuning really saved, and a method that tunes itself."""
 
 import numpy as np
 import pandas as pd
@@ -60,11 +60,11 @@ def test_what_tuning_gained_is_measured_on_what_was_known(one):
     assert tuning.nested["origins"] == 9
     for name, sizes in (("tuned", tuned), ("untuned", untuned), ("hindsight", hindsight)):
         assert tuning.nested[name] == pytest.approx(np.mean(sizes)), name
-    assert tuning.nested["gain"] == pytest.approx(100 * (1 - np.mean(tuned) / np.mean(untuned)))
+    assert tuning.nested["less_error"] == pytest.approx(100 * (1 - np.mean(tuned) / np.mean(untuned)))
     said = tuning.in_words()
     assert f"{tuning.best_method} is best of 4" in said and "which flatters it" in said
     lonely = vx.tune(one, "moving-average", WINDOWS, vx.Holdout(last=6))
-    assert "cannot be told" in lonely.in_words() and np.isnan(lonely.nested["gain"])
+    assert "cannot be told" in lonely.in_words() and np.isnan(lonely.nested["less_error"])
 
 
 def test_the_simplest_within_one_standard_error():
@@ -133,7 +133,7 @@ def test_a_tuned_method_competes_and_sees_no_future(one):
         (lambda y: vx.tune(y, "moving-average", {"window": 3}, SCHEME), "name settings with the values"),
         (lambda y: vx.tune(y, "moving-average", {"window": [3]}, SCHEME), "two different values"),
         (lambda y: vx.tune(y, "moving-average window=2", WINDOWS, SCHEME), "states window already"),
-        (lambda y: vx.tune(y, "moving-average", WINDOWS, SCHEME, measure="mape"), "tune by one of mae"),
+        (lambda y: vx.tune(y, "moving-average", WINDOWS, SCHEME, measure="mape"), "there are mae"),
         (lambda y: vx.tune(y, "moving-average", WINDOWS), "say how to test"),
         (lambda y: vx.tune(y, "moving-average", {"length": [2, 3]}, SCHEME), "unknown setting 'length'"),
         (lambda y: vx.fit(y, "tuned of=[naive, naive]"), "stands in of= twice"),

@@ -181,7 +181,7 @@ def test_conditions_of_the_planner_are_kept_or_said(five):
         ({"allowed": []}, "allow at least one"),
         ({"lead_times": [5]}, "the trial looked 1 to 4 ahead"),
         ({"target": "wape below 15"}, "write a measure, under or over, and a number"),
-        ({"target": "beauty over 1"}, "write a measure"),
+        ({"target": "beauty over 1"}, "unknown measure"),
         ({"bias_limit": -1}, "percent of demand, above zero"),
         ({"coverage_floor": (90, 80)}, "a level of the trial"),
     ],
@@ -223,7 +223,7 @@ def test_items_are_routed_by_what_was_known_at_the_first_origin():
     assert "seasonal-naive" in found.loc["younger", "method"] and 3 <= found.loc["younger", "origins"] < 12
     assert "earlier ones knew too little" in verdict.why("younger")
     assert found.loc["new", "method"].endswith("weights=trimmed") and "holt-winters" not in found.loc["new", "method"]
-    assert found.loc["risen", "method"].endswith("weights=trimmed") and found.loc["risen", "gain"] > 0
+    assert found.loc["risen", "method"].endswith("weights=trimmed") and found.loc["risen", "value_added"] > 0
     assert "with 3 known periods it is too short to be tested" in verdict.why("tiny")
     assert "not tested" in verdict.why("tiny") and math.isnan(found.loc["tiny", "error"])
     assert "nothing is known of its demand" in verdict.why("blank")

@@ -28,7 +28,7 @@ WORDS = {"period": "day", "cadence": "monthly"}
 def test_a_ratio_is_one_of_sums_at_every_cadence():
     history = vx.History.from_frame(LINES, **WORDS, demand="units / orders", absent="zero")
     assert np.array_equal(history.values, [6, 5, np.nan, 3], equal_nan=True)
-    assert "The ratio is unknown in 1 months that divide by zero." in history.notes
+    assert "Months in which the ratio divides by zero: 1; it is unknown there." in history.notes
     quarters = history.at_cadence("quarterly")
     assert quarters.values[0] == 40 / 7 and np.isnan(quarters.values[1])  # not the mean of 6 and 5
     assert history.until("2024-02").at_cadence("yearly").values.size == 1
@@ -132,15 +132,15 @@ def test_fiscal_years_need_their_first_month():
     ("cadence", "start", "n", "span", "as_of", "first", "last"),
     [
         ("monthly", "2020-01", 60, "2 years", None, "2023-01", "2024-12"),
-        ("weekly", "2024-01-01", 60, "1 quarter", None, "2024-11-25", "2025-02-17"),
+        ("weekly", "2024-01-01", 60, "1 quarter", None, "2024-W48", "2025-W08"),
         ("daily", "2024-01-01", 60, "last 4 weeks", None, "2024-02-02", "2024-02-29"),
-        ("hourly", "2024-01-01", 60, "1 day", None, "2024-01-02T12:00", "2024-01-03T11:00"),
+        ("hourly", "2024-01-01", 60, "1 day", None, "2024-01-02 12:00", "2024-01-03 11:00"),
         ("monthly", "2024-01", 12, "last complete month", "2024-11-23", "2024-01", "2024-10"),
         ("monthly", "2024-01", 12, "last complete quarter", "2024-11-23", "2024-01", "2024-09"),
-        ("weekly", "2024-01-01", 20, "last complete month", "2024-03-15", "2024-01-01", "2024-02-19"),
-        ("hourly", "2024-01-01", 60, "last complete hour", "2024-01-02 05:59", "2024-01-01T00:00", "2024-01-02T04:00"),
+        ("weekly", "2024-01-01", 20, "last complete month", "2024-03-15", "2024-W01", "2024-W08"),
+        ("hourly", "2024-01-01", 60, "last complete hour", "2024-01-02 05:59", "2024-01-01 00:00", "2024-01-02 04:00"),
         ("30 minutes", "2024-01-01", 9, "last complete period", "2024-01-01T01:31",
-         "2024-01-01T00:00", "2024-01-01T01:00"),
+         "2024-01-01 00:00", "2024-01-01 01:00"),
         ("monthly", "2020-01", 12, "last complete year", "now", "2020-01", "2020-12"),
     ],
 )  # fmt: skip

@@ -284,7 +284,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
                   "--figures", tmp_path / "figures")  # fmt: skip
     assert one.returncode == 0, one.stderr
     text = re.sub(r"\s+", " ", one.stdout)
-    assert "smoker-01: next 3 periods by theta" in text and "All 3 together: " in text and "+/- % at 80" in text
+    assert "smoker-01: next 3 months by theta" in text and "All 3 together: " in text and "+/- % at 80" in text
     assert "Not met: no single method reaches wape under 5" in text and "quantile_97_5" in text
     assert (tmp_path / "figures" / "coverage.png").exists()
     for extra, said in (
@@ -374,7 +374,7 @@ def test_every_cadence_goes_through_the_whole_job(tmp_path, cadence):
     assert shown.returncode == 0 and "jars: " in shown.stdout
     ranked = veridex("backtest", "jars.csv", *words, "--as", "json", cwd=tmp_path)
     benchmark = "seasonal-naive" if length > 1 else "naive"
-    assert {row["method"]: row["gain"] for row in json.loads(ranked.stdout)}[benchmark] == pytest.approx(0)
+    assert {row["method"]: row["value_added"] for row in json.loads(ranked.stdout)}[benchmark] == pytest.approx(0)
 
 
 def test_a_published_series_goes_through_the_whole_job(tmp_path):
@@ -387,7 +387,7 @@ def test_a_published_series_goes_through_the_whole_job(tmp_path):
     assert finding.outcomes[1].rejects(5)  # the shift of 1899 is not stationarity around one level
     trial = vx.backtest(history, scheme=vx.RollingOrigin(horizon=5, origins=20))
     verdict = vx.decide(trial)
-    assert verdict.winners.loc[0, "benchmark"] == "naive" and verdict.winners.loc[0, "gain"] > 10
+    assert verdict.winners.loc[0, "benchmark"] == "naive" and verdict.winners.loc[0, "value_added"] > 10
     standings = trial.standings().set_index("method")
     assert standings.loc["simple-smoothing", "mase"] < standings.loc["naive", "mase"]
     published = vx.publish(history, verdict, horizon=5)

@@ -21,12 +21,12 @@ from veridex.figures.style import save
 
 __all__ = ["Tested", "draw_trial", "lineup_table", "show_scores", "tested"]
 
-SHOWN = ("rank", "method", "n", "mase", "training_mase", "gain", "mae", "rmse", "mape", "me", "parameters")
+SHOWN = ("rank", "method", "n", "mase", "training_mase", "value_added", "mae", "rmse", "mape", "me", "parameters")
 """Columns of the standings that people see, besides coverage, significance and time; CSV and JSON have all."""
 
 CAPTION = (
     "n: cells that every method forecast. Error is actual - forecast: me above zero means the forecasts were too low. "
-    "gain: percent less mase than the benchmark. versus_first: at 5 %."
+    "value_added: percent less mase than the benchmark. versus_first: at 5 %."
 )
 SCORES = ("n", "mase", "rmsse", "mae", "rmse", "wape", "bias", "relative_mae", "theils_u")
 LEADING = 5
@@ -76,7 +76,7 @@ def show_scores(trial: Trial, form: str, by: str | None) -> None:
         table = trial.scores(by=groups)
         coverage = [name for name in table.columns if name.startswith("coverage_")]
         hidden = tuple(name for name in table.columns if name not in (*groups, *SCORES, *coverage, "foresight"))
-        show(table, form, title=f"Scores by {', '.join(groups)}", hide=hidden)
+        show(table, form, title=f"Scores by {', '.join(groups)}", hide=hidden, cadence=trial.history.cadence)
         return
     table = trial.standings()
     if form == "table":

@@ -1,4 +1,4 @@
-"""What `fit` shows of several methods: their models side by side."""
+"""What `fit` shows of several methods: evidence first, a row per model, then their estimates side by side."""
 
 import numpy as np
 import pandas as pd
@@ -6,12 +6,13 @@ import typer
 
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
+from veridex.core.methods.short_names import distinct_names
 from veridex.core.methods.words import number
 
-__all__ = ["comparison_table", "show_comparison"]
+__all__ = ["comparison_table", "estimate_text", "show_comparison"]
 
-LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 MOST_ROWS = 40
+CRITERIA = ("log_likelihood", "aicc", "aic", "bic")
 
 
 def comparison_table(comparison: Comparison, part: str) -> pd.DataFrame:
@@ -20,34 +21,46 @@ def comparison_table(comparison: Comparison, part: str) -> pd.DataFrame:
 
 
 def show_comparison(comparison: Comparison) -> None:
-    """Print the models by letters, their estimates as columns, criteria and errors below, and what it comes to."""
-    letters = LETTERS[: len(comparison.fits)]
-    typer.echo(f"{comparison.fits[0].series.item}: {len(comparison.fits)} models side by side\n")
-    for letter, one in zip(letters, comparison.fits, strict=False):
-        typer.echo(f"    {letter}  {one.method}")
-    typer.echo("")
-    show(_columns(comparison, letters), "table", title="Estimates, criteria, errors")
+    """Print what speaks for each model, what it comes to, and the estimates with their standard errors."""
+    texts = [one.method.text for one in comparison.fits]
+    names = distinct_names(texts)
+    typer.echo(f"{comparison.fits[0].series.item}: {len(texts)} models side by side\n")
+    for name, text in zip(names, texts, strict=True):
+        if name != text:
+            typer.echo(f"    {name}: {text}")
+    show(_evidence(comparison, names), "table", title="Evidence", caption="-: not comparable, or there is none.")
     typer.echo(paragraph(comparison.in_words()))
+    typer.echo("")
+    estimates, left = _estimates(comparison, names)
+    more = f"{left} more estimates: --part coefficients --as csv." if left else ""
+    show(estimates, "table", title="Estimates (standard errors)", caption=more)
 
 
-def _columns(comparison: Comparison, letters: str) -> pd.DataFrame:
-    """Models as columns: coefficients with stars, then criteria, errors and time."""
-    tables = [one.coefficients.set_index("name") for one in comparison.fits]
-    names = comparison.coefficients["name"].tolist()[:MOST_ROWS]
-    rows = {"": names}
-    for letter, table in zip(letters, tables, strict=False):
-        rows[letter] = [
-            f"{number(table['value'][name], 3)}{table['stars'][name]}" if name in table.index else "" for name in names
-        ]
+def _evidence(comparison: Comparison, names: list[str]) -> pd.DataFrame:
+    """A row per model: holdout, training, criteria, size, time."""
     models = comparison.models
-    figures = [name for name in models.columns if name not in ("method", "not_comparable")]
-    below = {"": [""] + [name.replace("_", " ") for name in figures]}
-    for letter, row in zip(letters, models.to_dict("records"), strict=False):
-        below[letter] = [""] + [_figure(row[name], row["not_comparable"]) for name in figures]
-    return pd.concat((pd.DataFrame(rows), pd.DataFrame(below)), ignore_index=True)
+    errors = [name for name in models.columns if name.startswith(("holdout_", "training_"))]
+    leading = sorted(errors, key=lambda name: not name.startswith("holdout_"))
+    table = models[[*leading, *CRITERIA, "n", "parameters", "milliseconds"]]
+    table = table.astype({"milliseconds": float}).round({"milliseconds": 1})
+    return table.assign(method=names)[["method", *table.columns]]
 
 
-def _figure(value: float, why: str) -> str:
-    if np.isnan(value):
-        return "not comparable" if why else "-"
-    return f"{value:,.0f}" if float(value).is_integer() else number(float(value), 5)
+def _estimates(comparison: Comparison, names: list[str]) -> tuple[pd.DataFrame, int]:
+    """Estimates as rows, models as columns: each with its standard error; and how many rows are left out."""
+    tables = [one.coefficients.set_index("name") for one in comparison.fits]
+    rows = comparison.coefficients["name"].tolist()
+    found = {"estimate": rows[:MOST_ROWS]}
+    for name, table in zip(names, tables, strict=True):
+        found[name] = [_estimate(table.loc[row]) if row in table.index else "" for row in rows[:MOST_ROWS]]
+    return pd.DataFrame(found), max(len(rows) - MOST_ROWS, 0)
+
+
+def _estimate(row: "pd.Series[float]") -> str:
+    error = "" if np.isnan(row["std_error"]) else f" ({number(row['std_error'], 2)})"
+    return f"{estimate_text(row['value'], bool(row['at_edge']))}{error}"
+
+
+def estimate_text(value: float, at_edge: bool) -> str:
+    """An estimate, and whether it lies on a wall of where it is sought."""
+    return f"{number(value)}{' (at its edge)' if at_edge else ''}"

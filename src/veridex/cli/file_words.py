@@ -1,7 +1,7 @@
 """The words that describe FILE, the same in every command that reads one."""
 
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, fields
 from enum import StrEnum
 from functools import wraps
@@ -14,7 +14,7 @@ from veridex.errors import ParameterError
 if TYPE_CHECKING:
     from veridex.core.history.history import History
 
-__all__ = ["FileWords", "read", "read_whole", "say", "takes_file"]
+__all__ = ["FileWords", "read", "read_whole", "say", "say_notes", "takes_file"]
 
 
 class Layout(StrEnum):
@@ -53,6 +53,13 @@ class Absent(StrEnum):
 
     ZERO = "zero"
     UNKNOWN = "unknown"
+
+
+class Notes(StrEnum):
+    """Whose notes are said where one item was asked for."""
+
+    OWN = "own"
+    ALL = "all"
 
 
 def option(text: str, *names: str) -> Any:
@@ -99,6 +106,7 @@ class FileWords:
     until: Annotated[str | None, option("Last period to keep; 'last complete month' with --as-of.")] = None
     last: Annotated[str | None, option("Keep so many last periods, or a span such as '2 years'.")] = None
     as_of: Annotated[str | None, option("The instant that 'last complete' is told from; now asks the clock.")] = None
+    notes: Annotated[Notes, option("Of one item: its own notes, or those of all items.")] = Notes.OWN
     table: Annotated[str | None, option("Table of a database.")] = None
     query: Annotated[str | None, option("Query to ask a database.")] = None
     sheet: Annotated[str | None, option("Sheet of a workbook.")] = None
@@ -138,8 +146,7 @@ def read(words: FileWords, tidy: str | None = None) -> "History":
 
         # All items together tell whether the last period is unfinished, so the one is picked afterwards.
         tidied = tidied_by(history, tidy)
-        for note in tidied.notes:
-            say(note)
+        say_notes(tidied.notes, item, words.notes)
         history = tidied.history
     return history if item is None else history.only(item)
 
@@ -180,10 +187,9 @@ def read_whole(words: FileWords) -> "tuple[History, str | None]":
         delimiter={"tab": "\t"}.get(words.delimiter or "", words.delimiter),
         encoding=words.encoding,
     )
-    for note in history.notes:
-        say(note)
     if key:
         history[key]  # an unknown item is refused before anything is done
+    say_notes(history.notes, key or None, words.notes)
     return _narrowed(history, words), key or None
 
 
@@ -209,6 +215,18 @@ def _split(text: str | None) -> str | list[str] | None:
     """One column, or several separated by commas."""
     parts = [part.strip() for part in (text or "").split(",") if part.strip()]
     return parts[0] if len(parts) == 1 else parts or None
+
+
+def say_notes(notes: Iterable[str], item: str | None, wanted: Notes) -> None:
+    """Say what concerns the item asked for, and in one line how much more there is."""
+    from veridex.core.history.notes import notes_about
+
+    own, others, times = (list(notes), 0, 0) if item is None or wanted is Notes.ALL else notes_about(notes, item)
+    for note in own:
+        say(note)
+    if others:
+        said = f"{others:,} other item{'s' if others > 1 else ''}: {times:,} note{'s' if times > 1 else ''}"
+        say(f"{said}, --notes all shows them.")
 
 
 def say(note: str) -> None:

@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 import typer
 
+from veridex.cli.comparing import estimate_text
 from veridex.cli.jobs import file_name, read_numbers
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
@@ -91,7 +92,9 @@ def show_page(fitted: Fitted, forecast: Forecast) -> None:
             typer.echo(f"Next: {step}")
         if fitted.next_steps:
             typer.echo("")
-    show(_without_empty(forecast.frame), "table", title=f"Forecast: next {len(forecast.frame)} periods")
+    cadence = fitted.series.cadence
+    title = f"Forecast: next {cadence.length(len(forecast.frame))}"
+    show(_without_empty(forecast.frame), "table", title=title, cadence=cadence)
 
 
 def draw_fitted(fitted: Fitted, forecast: Forecast, directory: Path) -> str:
@@ -111,7 +114,9 @@ def _estimates(fitted: Fitted) -> tuple[pd.DataFrame, str]:
     table = fitted.coefficients
     season = table["name"].str.startswith(("start ", "season ")) & table["std_error"].isna()
     caption = f"{season.sum()} values of the season are left out here; --as csv has them." if season.any() else ""
-    return _without_empty(table[~season]), caption
+    shown = table[~season]
+    values = [estimate_text(value, edge) for value, edge in zip(shown["value"], shown["at_edge"], strict=True)]
+    return _without_empty(shown.assign(value=values).drop(columns="at_edge")), caption
 
 
 def _figures(fitted: Fitted, names: Sequence[str]) -> pd.DataFrame:

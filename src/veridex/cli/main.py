@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from veridex.cli.file_words import FileWords, read, read_whole, say, takes_file
+from veridex.cli.file_words import FileWords, read, read_whole, say, say_notes, takes_file
 from veridex.cli.options import (
     As,
     Choose,
@@ -106,7 +106,7 @@ def tidy(
     """Repair a history by stated rules, and list every repair."""
     from veridex.cli.jobs import draw
     from veridex.cli.tables import show
-    from veridex.cli.tidying import events_from, ledger_for_show, number_or_word
+    from veridex.cli.tidying import events_from, number_or_word
     from veridex.core.tidying.profile import profile_items
     from veridex.core.tidying.tidy import tidy as room
     from veridex.exchange.directories import refuse_directory
@@ -126,11 +126,11 @@ def tidy(
         negative=negative.value,
         events=happening,
     )
+    say_notes(tidied.notes, item, words.notes)
     tidied = tidied if item is None else tidied.only(item)
-    for note in tidied.notes:
-        say(note)
     if len(tidied.ledger) or form is not Form.TABLE:
-        show(ledger_for_show(tidied, form.value), form.value, title=f"Ledger: {len(tidied.ledger):,} entries")
+        title = f"Ledger: {len(tidied.ledger):,} entries"
+        show(tidied.ledger, form.value, title=title, cadence=tidied.history.cadence)
     if to is not None:
         say(f"Written to {write(tidied, to)}.")
     if figures is not None:
@@ -206,7 +206,7 @@ def fit(
     else:
         if fitted.reason:
             say(f"{fitted.series.item}, {fitted.method}: {fitted.reason}.")
-        show(chosen_table(fitted, forecast, part.value), form.value, title="")
+        show(chosen_table(fitted, forecast, part.value), form.value, title="", cadence=fitted.series.cadence)
     if figures is not None and fitted.available:
         say(draw_fitted(fitted, forecast, figures))
 
@@ -281,7 +281,7 @@ def tune(
     figures: Figures = None,
     form: As = Form.TABLE,
 ) -> None:
-    """Try settings of a method inside folds, and say what tuning really gained."""
+    """Try settings of a method inside folds, and say what tuning really saved."""
     from veridex.cli.explaining import explaining_from
     from veridex.cli.tuning import draw_tuned, read_grid, show_tuning
     from veridex.core.backtest.schemes import RollingOrigin

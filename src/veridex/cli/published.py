@@ -1,6 +1,7 @@
 """How a publication reads in the terminal: one item, or a thousand."""
 
 from collections import Counter
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -8,8 +9,10 @@ import pandas as pd
 import typer
 
 from veridex.cli.tables import paragraph, show
+from veridex.core.history.cadence import Cadence
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
+from veridex.core.scoring.levels import level_label, on_number_line
 
 __all__ = ["show_publication"]
 
@@ -34,7 +37,8 @@ def _show_one(publication: Publication) -> None:
     ahead = publication.forecasts
     ahead = ahead[ahead["scenario"] == ""]
     method = short_name(entry["method"])
-    title = f"{item}: next {len(ahead)} periods " + (f"by {method}" if method else "are not available")
+    cadence = Cadence.named(publication.manifest["data"]["cadence"])
+    title = f"{item}: next {cadence.length(len(ahead))} " + (f"by {method}" if method else "are not available")
     names = [str(name) for name in ahead.columns]
     hidden = ["item", "kind", "method", "scenario"]
     hidden += [name for name in names if name.startswith("half_width_") and not name.endswith("_percent")]
@@ -47,10 +51,20 @@ def _show_one(publication: Publication) -> None:
     kinds = ahead["intervals"].unique()
     if len(kinds) == 1 and kinds[0]:
         caption = f"{caption} Intervals: {kinds[0]}."
-    show(ahead.drop(columns=hidden).rename(columns=renamed), "table", title=title, caption=caption.strip())
+    shown = _around_forecast(ahead.drop(columns=hidden), publication.manifest["levels"])
+    show(shown.rename(columns=renamed), "table", title=title, caption=caption.strip(), cadence=cadence)
     typer.echo(paragraph(entry["why"]))
     if entry["reason"]:
         typer.echo(entry["reason"])
+
+
+def _around_forecast(table: pd.DataFrame, levels: Sequence[float]) -> pd.DataFrame:
+    """The forecast between its bounds, its standard error after them."""
+    table = table.rename(columns={"value": "forecast"})
+    line = [*on_number_line(levels, levels, levels, forecast=0), "std_error"]
+    names = [str(name) for name in table.columns if name not in line]
+    at = names.index("step") + 1
+    return table[[*names[:at], *line, *names[at:]]]
 
 
 def _totals_in_words(publication: Publication, item: str) -> str:
@@ -62,9 +76,9 @@ def _totals_in_words(publication: Publication, item: str) -> str:
     last = own.iloc[-1]
     bounds = [
         f"{level:g} %: {last[f'lower_{label}']:,.0f} to {last[f'upper_{label}']:,.0f}"
-        for level, label in ((level, f"{level:g}".replace(".", "_")) for level in publication.manifest["levels"])
+        for level, label in ((level, level_label(level)) for level in publication.manifest["levels"])
     ]
-    return f"All {last['step']} together: {last['value']:,.0f} ({'; '.join(bounds)})."
+    return f"All {last['step']} together: {last['forecast']:,.0f} ({'; '.join(bounds)})."
 
 
 def _show_many(publication: Publication) -> None:
@@ -73,11 +87,11 @@ def _show_many(publication: Publication) -> None:
     ahead = publication.forecasts
     first = ahead[(ahead["scenario"] == "") & (ahead["step"] == 1)].set_index("item")["value"]
     totals = publication.totals[publication.totals["group"] == "item"].groupby("name").last()
-    label = f"{manifest['levels'][0]:g}".replace(".", "_")
+    label = level_label(manifest["levels"][0])
     until = f"until {manifest['until']}" if "until" in manifest else f"next {manifest['horizon']}"
     rows = [_row(publication, item, first, totals, label, until) for item in publication.items]
     table = pd.DataFrame(rows)
-    numbers = ["error", "gain", f"held_{label}"]
+    numbers = ["error", "value_added", f"coverage_{label}"]
     table[numbers] = table[numbers].astype(float)
     shown = table.sort_values(f"{until} in all", ascending=False, kind="stable", ignore_index=True).head(MOST_ROWS)
     empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
@@ -98,13 +112,13 @@ def _row(
         "item": item,
         "method": short_name(entry["method"]),
         "next": first.get(item, np.nan),
-        f"{until} in all": total.get("value", np.nan),
+        f"{until} in all": total.get("forecast", np.nan),
         f"lower_{label}": total.get(f"lower_{label}", np.nan),
         f"upper_{label}": total.get(f"upper_{label}", np.nan),
         "measure": scores.get("measure"),
         "error": scores.get("error"),
-        "gain": scores.get("gain"),
-        f"held_{label}": (scores.get("coverage") or {}).get(label.replace("_", ".")),
+        "value_added": scores.get("value_added"),
+        f"coverage_{label}": (scores.get("coverage") or {}).get(label.replace("_", ".")),
         "route": entry.get("route", ""),
         "reason": entry["reason"],
     }
@@ -117,7 +131,7 @@ def _show_groups(publication: Publication, label: str) -> None:
         name = row["name"] if row["name"] == row["group"] else f"{row['group']} {row['name']}"
         low, high = row[f"lower_{label}"], row[f"upper_{label}"]
         bounds = f"{label.replace('_', '.')} %: {low:,.0f} to {high:,.0f}; {row['intervals']}"
-        typer.echo(f"{name}, {row['items']} items: {row['value']:,.0f} in all ({bounds})")
+        typer.echo(f"{name}, {row['items']} items: {row['forecast']:,.0f} in all ({bounds})")
 
 
 def _how_decided(table: pd.DataFrame, label: str) -> str:
@@ -128,6 +142,6 @@ def _how_decided(table: pd.DataFrame, label: str) -> str:
     lacks = f" {without} without a forecast." if without else ""
     level = label.replace("_", ".")
     return (
-        f"{said}.{lacks} gain: percent less error than the benchmark. held_{label}: percent of actuals inside the "
-        f"{level} % intervals of lead times when tested. Write with --to for every period."
+        f"{said}.{lacks} value_added: percent less error than the benchmark. coverage_{label}: percent of actuals "
+        f"inside the {level} % intervals of lead times when tested. Write with --to for every period."
     )

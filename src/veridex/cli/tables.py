@@ -14,10 +14,15 @@ from rich import box
 from rich.console import Console
 from rich.table import Table
 
+from veridex.core.history.cadence import Cadence
+
 __all__ = ["paragraph", "show"]
 
 PARAGRAPH = 100
 """Letters in a line of prose where there is no terminal."""
+
+IN_UNITS = ("lower_", "upper_", "value", "forecast", "next", "std_error")
+"""Columns in the unit of demand, which share their decimals."""
 
 WIDTH_WITHOUT_TERMINAL = 1000
 """A file or a pipe has no edge at which a table must be folded."""
@@ -29,22 +34,33 @@ def paragraph(text: str) -> str:
     return textwrap.fill(text, width)
 
 
-def show(table: pd.DataFrame, form: str, *, title: str, hide: tuple[str, ...] = (), caption: str = "") -> None:
-    """Print a table; `hide` names columns that CSV and JSON have and people can do without."""
+def show(
+    table: pd.DataFrame,
+    form: str,
+    *,
+    title: str,
+    hide: tuple[str, ...] = (),
+    caption: str = "",
+    cadence: Cadence | None = None,
+) -> None:
+    """Print a table; `hide` names columns that CSV and JSON have and people can do without.
+
+    People read periods as their cadence writes them, files have the days on which they begin.
+    """
     if form == "csv":
         typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
     elif form == "json":
         rows = _dates_as_text(table).to_dict("records")
         typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
     else:
-        _show_rich(_dates_as_text(table.drop(columns=list(hide))), title, caption)
+        _show_rich(_periods_as_written(table.drop(columns=list(hide)), cadence), title, caption)
 
 
 def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
     console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False, markup=False)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
     columns = []
-    in_units = [name for name in table.columns if str(name).startswith(("lower_", "upper_", "value", "next"))]
+    in_units = [name for name in table.columns if str(name).startswith(IN_UNITS)]
     pooled = table[in_units].to_numpy(dtype=np.float64, na_value=np.nan).ravel() if in_units else np.empty(0)
     for name in table.columns:
         numeric = pd.api.types.is_numeric_dtype(table[name]) and not pd.api.types.is_bool_dtype(table[name])
@@ -83,6 +99,14 @@ def _text(value: Any) -> str:
     if isinstance(value, (bool, np.bool_)):
         return "yes" if value else "no"
     return str(value)
+
+
+def _periods_as_written(table: pd.DataFrame, cadence: Cadence | None) -> pd.DataFrame:
+    if cadence is None:
+        return _dates_as_text(table)
+    dates = [name for name in table.columns if table[name].dtype.kind == "M"]
+    ordinals = {name: cadence.ordinals(table[name].to_numpy()).tolist() for name in dates}
+    return table.assign(**{name: [cadence.text(one) for one in found] for name, found in ordinals.items()})
 
 
 def _dates_as_text(table: pd.DataFrame) -> pd.DataFrame:

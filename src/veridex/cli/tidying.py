@@ -12,7 +12,7 @@ from veridex.core.tidying.tidy import Tidied, tidy
 from veridex.errors import ParameterError
 from veridex.exchange.explaining import read_events
 
-__all__ = ["events_from", "ledger_for_show", "number_or_word", "profile_for_show", "tidied_by", "unfinished_note"]
+__all__ = ["events_from", "number_or_word", "profile_for_show", "tidied_by", "unfinished_note"]
 
 RULES = ("gaps", "duplicates", "outliers", "unfinished", "negative")
 
@@ -104,13 +104,3 @@ def _remarks(numbers: dict[str, Any]) -> str:
         numbers["spread_change"] and f"spread changed {numbers['spread_change']}",
     ]
     return ", ".join(word for word in found if word)
-
-
-def ledger_for_show(tidied: Tidied, form: str) -> pd.DataFrame:
-    """The ledger; people read periods as short as their cadence allows."""
-    table = tidied.ledger
-    if form != "table":
-        return table
-    cadence = tidied.history.cadence
-    ordinals = cadence.ordinals(table["period"].to_numpy())
-    return table.assign(period=[cadence.text(int(ordinal)) for ordinal in ordinals])

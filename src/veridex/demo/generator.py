@@ -83,7 +83,7 @@ UNKNOWN = {("strainer-double", "2019-06"), ("strainer-double", "2019-07"), ("hon
 OUT_OF_STOCK = {("smoker-02", "2023-04"), ("smoker-02", "2023-05"), ("frames-plastic-10", "2024-05")}
 RETURNED = {("veil-round", "2020-01"): -6}
 SPLIT = {("fondant-2kg", "2021-01"), ("suit-basic", "2022-06")}
-TWICE = {("hive-langstroth", "2024-03")}
+TWICE = {("hive-ten-frame", "2024-03")}
 
 
 def _defective(sku: str, month: str, wanted: int) -> list[Row]:

@@ -98,7 +98,7 @@ def _typed_frame(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
     if "items" in frame:
         frame["items"] = frame["items"].astype(np.int64)
     for name in frame.columns:
-        if name in ("value", "std_error") or name.startswith(NUMBERS):
+        if name in ("value", "forecast", "std_error") or name.startswith(NUMBERS):
             frame[name] = _numbers(frame[name])
     return frame
 

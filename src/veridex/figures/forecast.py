@@ -1,7 +1,5 @@
 """One item's history with its published forecast and bands."""
 
-import re
-
 import numpy as np
 import pandas as pd
 from matplotlib.artist import Artist
@@ -12,6 +10,7 @@ from matplotlib.patches import Patch
 from veridex.core.history.cadence import Cadence
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
+from veridex.core.scoring.levels import level_label
 from veridex.figures.style import AMBER, BANDS, INK, new_figure, padded_limits, style_axes
 
 __all__ = ["draw_forecast"]
@@ -32,7 +31,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     style_axes(axes, cadence, data["unit"], pd.concat((past["period"], ahead["period"])).to_numpy())
 
     levels = publication.manifest["levels"]
-    labels = [re.sub(r"\.", "_", f"{level:g}") for level in levels]
+    labels = [level_label(level) for level in levels]
     for level, label in reversed(list(enumerate(labels))):
         axes.fill_between(
             ahead["period"],

@@ -103,7 +103,7 @@ class Losses:
 
     @np.errstate(all="ignore")
     def nested(self, best: int) -> dict[str, float]:
-        """What tuning would have gained if it had been done at each origin, on what was known there."""
+        """What tuning would have saved if it had been done at each origin, on what was known there."""
         origins = self.trial.arrays.origins
         ends = origins[:, :, None] + np.arange(1, self.known.shape[2] + 1)
         chosen, used = np.zeros(self.known.shape), np.zeros(self.known.shape, dtype=bool)
@@ -125,5 +125,5 @@ class Losses:
             "tuned": tuned,
             "untuned": untuned,
             "hindsight": float(self.measure_of(self.cells[best], used)) if used.any() else float("nan"),
-            "gain": 100.0 * (1.0 - tuned / untuned),
+            "less_error": 100.0 * (1.0 - tuned / untuned),
         }

@@ -15,7 +15,7 @@ from veridex.core.scoring.comparison import (
     mean_ranks,
     paired_bootstrap,
 )
-from veridex.errors import ParameterError
+from veridex.errors import MeasureUnknown, ParameterError
 
 if TYPE_CHECKING:
     from veridex.core.backtest.trial import Trial
@@ -72,17 +72,23 @@ def compare_two(
     table = trial.scores(by=by, common=True)
     if step is not None:
         table = table[table["step"] == step]
-    if measure not in table.columns or measure in ("n", "item", "method", "step"):
-        raise ParameterError("measure", repr(measure), "name a measure of scores")
+    _known_measure(measure, table)
     wide = table.pivot_table(index="item", columns="method", values=measure, dropna=False)
     sides = [wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in (first, second)]
     return paired_bootstrap(sides[0], sides[1])
 
 
+def _known_measure(measure: str, table: pd.DataFrame) -> None:
+    """Refuse what is no measure of these scores."""
+    known = tuple(str(name) for name in table.columns if name not in ("n", "item", "method", "step"))
+    if measure not in known:
+        raise MeasureUnknown(measure, known)
+
+
 def _on_one_item(trial: "Trial", i: int, pair: tuple[int, int], step: int | None, measure: str) -> EqualAccuracy:
     """The test of equal accuracy over the origins of one item."""
     if measure not in ("mae", "mse"):
-        raise ParameterError("measure", repr(measure), "on one item it is 'mae' or 'mse'")
+        raise MeasureUnknown(measure, ("mae", "mse"))
     a = trial.arrays
     errors = a.actuals[i] - a.points[i, list(pair)]
     losses = np.abs(errors) if measure == "mae" else errors**2
@@ -108,8 +114,7 @@ def _by_item(trial: "Trial", texts: list[str], measure: str) -> FloatArray:
     from veridex.core.backtest.scores import badness
 
     table = trial.common_scores
-    if measure not in table.columns or measure in ("n", "item", "method"):
-        raise ParameterError("measure", repr(measure), "name a measure of scores")
+    _known_measure(measure, table)
     table = table.assign(_bad=badness(measure, table[measure]))
     wide = table.pivot_table(index="item", columns="method", values="_bad", dropna=False)
     return np.column_stack([wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in texts])

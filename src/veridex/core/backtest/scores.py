@@ -8,10 +8,10 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.backtest.rivalry import versus_first
-from veridex.core.methods.levels import bound_columns
 from veridex.core.methods.status import Status
+from veridex.core.scoring.levels import level_label
 from veridex.core.scoring.measures import MEASURES, cell_terms, interval_terms, measures_from_sums
-from veridex.errors import ParameterError
+from veridex.errors import MeasureUnknown, ParameterError
 
 if TYPE_CHECKING:
     from veridex.core.backtest.trial import Trial
@@ -75,7 +75,7 @@ def _holdout_terms(trial: "Trial", common: bool) -> tuple[dict[str, Any], FloatA
     extra = {"_own": np.abs(own), "_own_squared": own**2}
     extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
     for j, level in enumerate(trial.levels):
-        label = bound_columns((level,))[0].removeprefix("lower_")
+        label = level_label(level)
         parts = interval_terms(actual, a.lower[i, m, o, j, h], a.upper[i, m, o, j, h], level)
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
     phases = (a.origins[i, o] + h + 1) % trial.history.season_length
@@ -181,7 +181,7 @@ def standings(trial: "Trial", measure: str) -> pd.DataFrame:
     ranked = [name for name in by_item.columns if name not in ("item", "method", "n")]
     table = _averaged(by_item, ("method",), ranked, "items")
     if measure not in ranked:
-        raise ParameterError("measure", repr(measure), f"rank by one of {', '.join(ranked)}")
+        raise MeasureUnknown(measure, tuple(ranked))
     order = pd.DataFrame({"method": [entered.text for entered in trial.lineup]})
     table = order.merge(table, on="method", how="left")
     a = trial.arrays
@@ -196,10 +196,10 @@ def standings(trial: "Trial", measure: str) -> pd.DataFrame:
     goodness = badness(measure, table[measure])
     base = float(goodness[trial.method_index(trial.benchmarks[0])])
     if measure in GAIN_MEASURES:
-        table["gain"] = 100.0 * (1.0 - table[measure] / base)
+        table["value_added"] = 100.0 * (1.0 - table[measure] / base)
     table = table.iloc[np.lexsort((table["parameters"], goodness.fillna(np.inf)))].reset_index(drop=True)
     table.insert(0, "rank", np.arange(1, len(table) + 1))
-    leading = ["rank", "method", "n", "items", "forecasts", measure, f"training_{measure}", "gain", "parameters"]
+    leading = ["rank", "method", "n", "items", "forecasts", measure, f"training_{measure}", "value_added", "parameters"]
     leading = [name for name in leading if name in table.columns]
     table = table[leading + [name for name in table.columns if name not in leading]]
     return table.join(versus_first(trial, table["method"].tolist(), measure))

@@ -17,9 +17,9 @@ from veridex.core.backtest.scores import scores, standings
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method
-from veridex.core.methods.levels import bound_columns
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.scoring.comparison import EqualAccuracy, PairedDifference
+from veridex.core.scoring.levels import on_number_line
 from veridex.errors import ParameterError
 
 __all__ = ["Trial"]
@@ -91,10 +91,14 @@ class Trial:
             "step": h + 1,
             "actual": a.actuals[i, o, h],
             "forecast": a.points[i, m, o, h],
-            "std_error": a.std_error[i, m, o, h],
         }
-        bounds = [side[i, m, o, level, h] for level in range(len(self.levels)) for side in (a.lower, a.upper)]
-        columns |= dict(zip(bound_columns(self.levels), bounds, strict=True))
+        error = columns["actual"] - columns["forecast"]
+        with np.errstate(all="ignore"):
+            percent = 100.0 * error / columns["actual"]
+        columns |= {"error": error, "percent_error": np.where(np.isfinite(percent), percent, np.nan)}
+        columns["std_error"] = a.std_error[i, m, o, h]
+        sides = ([side[i, m, o, level, h] for level in range(len(self.levels))] for side in (a.lower, a.upper))
+        columns |= on_number_line(self.levels, *sides)
         columns["reason"] = self._reasons(m, a.status[i, m, o])
         return self._said(pd.DataFrame(columns))
 
@@ -244,7 +248,7 @@ class Trial:
         -------
         DataFrame
             Rank, method, n (the cells that every method has, on which all are ranked) and items among them,
-            forecasts (the cells the method itself has), the measure, its training figure and the gain over the
+            forecasts (the cells the method itself has), the measure, its training figure and the value added over the
             benchmark in percent, parameters, then all other measures, and whether the method can be told from the
             first: `p_first` and `versus_first`. A method without forecasts has none of them and stands last.
 

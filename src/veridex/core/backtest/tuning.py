@@ -1,4 +1,4 @@
-"""`tune`: a method over a grid of settings, judged inside folds, and what the choice really gained."""
+"""`tune`: a method over a grid of settings, judged inside folds, and what the choice really saved."""
 
 import itertools
 from collections.abc import Iterable, Mapping
@@ -19,7 +19,7 @@ from veridex.core.methods.catalogue import Method, method
 from veridex.core.methods.grammar import parse, written
 from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explaining
-from veridex.errors import ParameterError, SettingError
+from veridex.errors import MeasureUnknown, ParameterError, SettingError
 
 __all__ = ["Tuned", "Tuning", "tune_method"]
 
@@ -119,9 +119,9 @@ class Tuning:
     base : str
         The method without the grid's settings.
     nested : dict
-        What tuning really gained: at each origin the setting with the lowest loss on errors known by then forecasts.
+        What tuning really saved: at each origin the setting with the lowest loss on errors known by then forecasts.
         origins (how many had such errors), tuned, untuned (the method without the grid's settings; NaN where it cannot
-        be fitted so), hindsight (the best setting of all, picked afterwards), gain (percent less than untuned).
+        be fitted so), hindsight (the best setting of all, picked afterwards), less_error (percent less than untuned).
     untuned_measure : float
         The measure of the method without the grid's settings; NaN where it lacks a cell.
     trial : Trial
@@ -166,7 +166,7 @@ class Tuning:
         return int(near[np.argmin(np.round(parameters, 6))])
 
     def in_words(self) -> str:
-        """Say what is best, what is simplest, and what tuning gained."""
+        """Say what is best, what is simplest, and what tuning saved."""
         row = self.frame[self.frame["best"]].iloc[0]
         name, nested = self.measure.upper(), self.nested
         said = f"{row['method']} is best of {len(self.frame)}: {name} {number(row[self.measure], 4)}"
@@ -174,14 +174,16 @@ class Tuning:
         if self.simplest_method != self.best_method:
             said += f" {self.simplest_method} is the simplest within one standard error of it."
         if not nested["origins"]:
-            return f"{said} What tuning gained cannot be told: no origin knew the errors of an earlier one."
+            return f"{said} What tuning saved cannot be told: no origin knew the errors of an earlier one."
         said += (
             f" Tuned at each of {nested['origins']:.0f} origins on the errors known by then, {name} would have been "
         )
         said += f"{number(nested['tuned'], 4)}"
         if np.isfinite(nested["untuned"]):
-            better = "less" if nested["gain"] >= 0 else "more"
-            said += f", against {number(nested['untuned'], 4)} untuned: {number(abs(nested['gain']), 2)} % {better}"
+            better = "less" if nested["less_error"] >= 0 else "more"
+            said += (
+                f", against {number(nested['untuned'], 4)} untuned: {number(abs(nested['less_error']), 2)} % {better}"
+            )
         return f"{said}. The best setting picked afterwards has {number(nested['hindsight'], 4)}, which flatters it."
 
 
@@ -196,7 +198,7 @@ def tune_method(
 ) -> Tuning:
     """Backtest every candidate; see `veridex.tune`, the public face."""
     if measure not in MEASURES:
-        raise ParameterError("measure", repr(measure), f"tune by one of {', '.join(MEASURES)}")
+        raise MeasureUnknown(measure, tuple(MEASURES))
     found = _candidates(base, grid)
     plain = _untuned(base)
     lineup = tuple(one for one, _ in found)

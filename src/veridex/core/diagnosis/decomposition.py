@@ -22,8 +22,9 @@ FloatArray = NDArray[np.float64]
 By = Literal["loess", "classical"]
 Form = Literal["additive", "multiplicative"]
 
-SEASON_WIDTH = 13
-"""Turns of the season over which it may change; the smallest that Cleveland et al. (1990), section 3.4, advise is 7."""
+SEASON_WIDTH = 21
+"""Turns of the season over which it may change. Cleveland et al. (1990), section 3.4, advise an odd number from 7 on;
+measured among 7 to 35 on seasons that stay and that wander: docs/verification.md, Constants."""
 
 ROUNDS = 2
 """Turns over several seasons, each taken from what the others leave."""

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from veridex.core.history.cadence import Cadence
 from veridex.core.history.grouping import Combine, Groups, Rows, group_rows
+from veridex.core.history.notes import counted_note
 
 __all__ = ["Absent", "Assembled", "Combine", "Repeat", "Unfinished", "assemble"]
 
@@ -77,8 +78,8 @@ def assemble(
         The quantity that demand is divided by, after both were added up.
     """
     groups = group_rows(rows, cadence, combine)
-    noun = cadence.noun
-    notes = _said_of_rows(rows, cadence, combine)
+    noun, plural = cadence.noun, cadence.plural.capitalize()
+    notes = _said_of_rows(rows, items, cadence, combine)
     repeats = {} if groups.order_lines else _repeats(rows, groups, items, cadence)
     finished = np.ones(groups.codes.size, dtype=bool)
     last = None
@@ -90,18 +91,16 @@ def assemble(
             notes.append(f"Left out the unfinished last {noun} {cadence.text(last)}: the order lines end on {end}.")
             last = None
     elif groups.codes.size < len(rows):
-        notes.append(f"{len(rows) - groups.codes.size:,} rows repeat an item and {noun}; they were {WORDS[combine]}.")
+        again = np.repeat(groups.codes, groups.sizes - 1)
+        notes += counted_note(
+            f"Rows that repeat an item and {noun}: {{n:,}}; they were {WORDS[combine]}.", items, again
+        )
     rule = absent or ("zero" if groups.order_lines and combine in ("sum", "count") else "unknown")
     layout = _Layout.of(groups, finished, to_the_end=rule == "zero")
     values = layout.spread(groups.values, 0.0 if rule == "zero" else np.nan)
-    filled = values.size - int(finished.sum())
-    if filled:
-        other = "unknown" if rule == "zero" else "zero"
-        taken = "nothing sold" if rule == "zero" else "unknown demand"
-        notes.append(
-            f"{filled:,} of {values.size:,} {cadence.plural} of all items have no row: taken as {taken} "
-            f"(absent={other!r} for the other meaning)."
-        )
+    other, taken = ("unknown", "nothing sold") if rule == "zero" else ("zero", "unknown demand")
+    said = f"{plural} without a row: {{n:,}}, taken as {taken} (absent={other!r} for the other meaning)."
+    notes += counted_note(said, items, layout.owners[layout.spread(np.zeros(groups.values.size), 1.0) > 0])
     gone = len(items) - layout.present.size
     if gone:
         notes.append(f"{gone} items have no finished {noun} and were left out.")
@@ -111,12 +110,16 @@ def assemble(
         empty = 0.0 if rule == "zero" else np.nan
         below = layout.spread(group_rows(rows.with_demand(divisor), cadence, "sum").values, empty)
         parts = np.stack((values, below))
-        values, said = _ratio(parts, cadence)
-        notes += said
+        with np.errstate(all="ignore"):
+            values = np.where(parts[1] != 0, parts[0] / parts[1], np.nan)
+        said = f"{plural} in which the ratio divides by zero: {{n:,}}; it is unknown there."
+        notes += counted_note(said, items, layout.owners[parts[1] == 0])
     if stock_outs is not None:
         out = layout.spread(group_rows(rows.with_demand(stock_outs), cadence, "max").values, 0.0) > 0
         values[out] = np.nan
-        notes.append(f"{int(out.sum()):,} {cadence.plural} of all items are marked as out of stock: unknown, not zero.")
+        notes += counted_note(
+            f"{plural} marked as out of stock: {{n:,}}; unknown, not zero.", items, layout.owners[out]
+        )
     return Assembled(
         items=tuple(items[i] for i in layout.present),
         values=values,
@@ -130,23 +133,12 @@ def assemble(
     )
 
 
-def _ratio(parts: FloatArray, cadence: Cadence) -> tuple[FloatArray, list[str]]:
-    """Numerator over denominator; unknown where the denominator is zero."""
-    with np.errstate(all="ignore"):
-        values = np.where(parts[1] != 0, parts[0] / parts[1], np.nan)
-    nothing = int((parts[1] == 0).sum())
-    said = [f"The ratio is unknown in {nothing:,} {cadence.plural} that divide by zero."] if nothing else []
-    return values, said
-
-
-def _said_of_rows(rows: Rows, cadence: Cadence, combine: Combine) -> list[str]:
+def _said_of_rows(rows: Rows, items: tuple[str, ...], cadence: Cadence, combine: Combine) -> list[str]:
     """What single rows were taken for."""
-    notes = []
-    unknown = int(np.isnan(rows.demand).sum())
-    if unknown and combine != "count":
-        notes.append(
-            f"{unknown:,} of {len(rows):,} rows have no quantity: the demand of their {cadence.plural} is unknown."
-        )
+    notes: list[str] = []
+    if combine != "count":
+        said = f"Rows without a quantity: {{n:,}}; the demand of their {cadence.plural} is unknown."
+        notes += counted_note(said, items, rows.codes[np.isnan(rows.demand)])
     if cadence.unit == "B":
         off = ~np.is_busday(rows.stamps.astype("datetime64[D]"))
         weekend = int(np.bincount(rows.dates, minlength=off.size)[off].sum())
@@ -196,6 +188,11 @@ class _Layout:
         offsets = np.concatenate(([0], np.cumsum(stops - starts + 1)))
         rows = np.repeat(np.arange(present.size), np.diff(np.append(where, codes.size)))
         return cls(present, offsets, starts, kept, offsets[rows] + ordinals - starts[rows])
+
+    @property
+    def owners(self) -> NDArray[np.int64]:
+        """The item of each period."""
+        return np.repeat(self.present, np.diff(self.offsets))
 
     def spread(self, values: FloatArray, empty: float) -> FloatArray:
         """One array of all periods from one value per group."""

@@ -123,7 +123,10 @@ class Cadence:
         return units.astype(f"datetime64[{self.unit}]").astype("datetime64[s]")
 
     def text(self, ordinal: int) -> str:
-        """A period in ISO text as short as it goes: 2026, 2026-Q3, 2026-09, 2026-09-14, 2026-09-14T06:00, 17."""
+        """A period as people write it: 2026, 2026-Q3, 2026-09, 2026-W37, 2026-09-14, 2026-09-14 06:00, 17.
+
+        Weeks have numbers where they begin on Monday (ISO 8601), else they go by their first day.
+        """
         if self.unit is None:
             return str(int(ordinal))
         stamp = str(self.starts(ordinal))
@@ -131,13 +134,22 @@ class Cadence:
             return stamp[:4]
         if self.name == "quarterly":
             return f"{stamp[:4]}-Q{(int(stamp[5:7]) + 2) // 3}"
-        return stamp[:7] if self.unit in ("M", "Y") else stamp[: 16 if self.within_day else 10]
+        if self.name == "weekly":
+            year, week, _ = self.starts(ordinal).item().isocalendar()
+            return f"{year}-W{week:02d}"
+        if self.within_day:
+            return stamp[:16].replace("T", " ")
+        return stamp[:7] if self.unit in ("M", "Y") else stamp[:10]
 
     def iso(self, starts: NDArray[Any]) -> list[str]:
         """Start stamps as ISO text for files: days, with hours and minutes where periods are shorter."""
         if self.unit is None:
             return [str(start) for start in starts]
         return list(np.datetime_as_string(starts.astype("datetime64[s]"), unit="m" if self.within_day else "D"))
+
+    def iso_of(self, ordinal: int) -> str:
+        """One period as files have it."""
+        return self.iso(self.starts(np.array([ordinal])))[0]
 
     def phase_name(self, ordinal: int) -> str:
         """The place of a period in its natural season, in words: ``March``, ``Q3``, ``week 12``, ``Monday``."""

@@ -20,7 +20,7 @@ from veridex.core.methods.theta import Theta
 from veridex.core.methods.transformed import TRANSFORM, Transformed
 from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendSeason
 from veridex.core.methods.tuned import TunedFamily
-from veridex.errors import MethodUnknown, ParameterError, SettingError
+from veridex.errors import MethodUnknown, ParameterError, SettingError, SettingUnknown
 
 __all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
 
@@ -105,8 +105,7 @@ def method(text: "str | Method") -> Method:
     settings = settled(known.values())
     for key, value in given.items():
         if key not in known:
-            takes = ", ".join(known)
-            raise SettingError(name, f"unknown setting {key!r}; it takes {takes}")
+            raise SettingUnknown(name, key, tuple(known))
         settings[key] = known[key].checked(name, value)
     stated = {key: value for key, value in settings.items() if value is not None}
     family.check(stated)

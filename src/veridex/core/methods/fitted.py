@@ -21,9 +21,9 @@ from veridex.core.methods.drivers_ahead import fill_with_futures
 from veridex.core.methods.fitted_evidence import Evidence
 from veridex.core.methods.fitted_text import fitted_text, read_fitted
 from veridex.core.methods.forecast import Forecast
-from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.preparation.regressors import Explaining, Regressors
+from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.errors import ParameterError
 
 __all__ = ["Fitted", "fit"]

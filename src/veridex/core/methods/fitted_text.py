@@ -37,7 +37,7 @@ def fitted_text(fitted: "Fitted") -> str:
             "cadence": series.cadence.name,
             "season_length": series.season_length,
             "unit": series.unit,
-            "start": series.cadence.text(series.start),
+            "start": series.cadence.iso_of(series.start),
             "values": _plain(series.values),
             "drivers": _driver_entries(fitted.regressors, series),
             "events": _event_entries(fitted.regressors),
@@ -94,7 +94,7 @@ def _driver_entries(regressors: Regressors | None, series: ItemHistory) -> list[
     for driver in regressors.drivers.columns:
         start, values = driver.spans.get(series.item) or driver.spans.get(EVERY_ITEM) or (series.start, np.empty(0))
         entry = {"name": driver.name, "known_ahead": driver.known_ahead}
-        entries.append(entry | {"start": series.cadence.text(start), "values": _plain(values)})
+        entries.append(entry | {"start": series.cadence.iso_of(start), "values": _plain(values)})
     return entries
 
 

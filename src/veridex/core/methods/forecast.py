@@ -10,7 +10,7 @@ import pandas as pd
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.contract import FloatArray
-from veridex.core.methods.levels import bound_columns
+from veridex.core.scoring.levels import on_number_line
 
 __all__ = ["Forecast"]
 
@@ -46,13 +46,11 @@ class Forecast:
 
     @cached_property
     def frame(self) -> pd.DataFrame:
-        """A row per lead time: period, step, point, std_error, the bounds of each level, reason."""
-        bounds = [side[i] for i in range(len(self.levels)) for side in (self.lower, self.upper)]
+        """A row per lead time: period, step, forecast between the bounds of each level, std_error, reason."""
         columns: dict[str, Any] = {
             "period": self.series.cadence.starts(self.ordinals),
             "step": np.arange(1, self.points.size + 1),
-            "point": self.points,
+            **on_number_line(self.levels, self.lower, self.upper, forecast=self.points),
             "std_error": self.std_error,
         }
-        columns |= dict(zip(bound_columns(self.levels), bounds, strict=True))
         return pd.DataFrame(columns | {"reason": self.reason})

@@ -1,8 +1,28 @@
 """Methods by a name that fits into a table or a legend."""
 
+from collections.abc import Sequence
+
 from veridex.core.methods.grammar import parse, split_lineup
 
-__all__ = ["short_name"]
+__all__ = ["distinct_names", "short_name"]
+
+
+def distinct_names(texts: Sequence[str]) -> list[str]:
+    """Methods by their bare names, with what tells them apart where names repeat; for the heads of columns.
+
+    Examples
+    --------
+    >>> distinct_names(["naive", "arima p=1 d=1", "arima p=2 d=1"])
+    ['naive', 'arima p=1', 'arima p=2']
+    """
+    words = [text.split() if "[" not in text else [short_name(text) or text] for text in texts]
+    bare = [parts[0] for parts in words]
+    names = []
+    for parts in words:
+        rivals = [other for other in words if other[0] == parts[0] and other is not parts]
+        telling = [word for word in parts[1:] if not rivals or any(word not in other for other in rivals)]
+        names.append(" ".join(parts[:1] + (telling if bare.count(parts[0]) > 1 else [])))
+    return names if len(set(names)) == len(names) else list(texts)
 
 
 def short_name(method: str | None) -> str | None:

@@ -52,7 +52,7 @@ NEAR = 1e-3
 
 LEAST_PHI, MOST_PHI = 0.5, 0.99
 """A slope that fades by half in one period is hardly one; one that keeps a third of itself over a hundred periods
-cannot be told from a lasting one in the histories there are. Measured: docs/verification.md, Walls of smoothing."""
+cannot be told from a lasting one in the histories there are. Measured: docs/verification.md, Constants."""
 
 
 class Sought(NamedTuple):

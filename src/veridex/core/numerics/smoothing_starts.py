@@ -12,7 +12,8 @@ from veridex.core.numerics.smoothing import ADDITIVE, LEVEL, NONE, SLOPE, STARTS
 
 __all__ = ["bridge_unknown", "heuristic_starts", "seasonal_means"]
 
-TURNS_FOR_SEASON = 5
+TURNS_FOR_SEASON = 8
+"""Seasons from which the starting season is told. Measured among 2, 3, 5 and 8: docs/verification.md, Constants."""
 
 
 @kernel

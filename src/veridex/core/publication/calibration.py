@@ -1,13 +1,14 @@
 """Published bounds: the model's own, conformal ones, or the average of both."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.methods.forecast import Forecast
-from veridex.core.methods.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.scoring.conformal import growing, nested
+from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels, level_label, on_number_line
 from veridex.core.verdict.crossfit import KINDS, Crossfit, model_factor
 from veridex.errors import ParameterError
 
@@ -69,21 +70,15 @@ class Wanted:
         """Levels of the intervals and of the quantiles, ascending."""
         return checked_levels((*self.levels, *(abs(2.0 * one - 100.0) for one in self.quantiles)))
 
-    def columns(self, lower: FloatArray, upper: FloatArray) -> dict[str, FloatArray]:
-        """Bounds (all levels, steps) by the names of the columns of a table."""
+    def columns(self, lower: FloatArray, upper: FloatArray, **middle: FloatArray) -> dict[str, Any]:
+        """Bounds (all levels, steps) by the names of the columns of a table, around what stands in the middle."""
         places = {level: j for j, level in enumerate(self.all_levels)}
-        found = {}
-        for level in self.levels:
-            label = _label(level)
-            found[f"lower_{label}"], found[f"upper_{label}"] = lower[places[level]], upper[places[level]]
+        shown = [places[level] for level in self.levels]
+        found = on_number_line(self.levels, [lower[j] for j in shown], [upper[j] for j in shown], **middle)
         for one in self.quantiles:
             side = upper if one > 50 else lower
-            found[f"quantile_{_label(one)}"] = side[places[abs(2.0 * one - 100.0)]]
+            found[f"quantile_{level_label(one)}"] = side[places[abs(2.0 * one - 100.0)]]
         return found
-
-
-def _label(level: float) -> str:
-    return f"{level:g}".replace(".", "_")
 
 
 @dataclass(frozen=True, slots=True, eq=False)

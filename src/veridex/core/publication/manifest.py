@@ -167,7 +167,7 @@ def score_entry(choice: Choice | None, kind: str | None, peers: NDArray[np.float
             "error": winner.error,
             "benchmark": choice.benchmark.method if choice.benchmark else None,
             "benchmark_error": choice.benchmark.error if choice.benchmark else None,
-            "gain": choice.gain,
+            "value_added": choice.value_added,
             "origins": choice.evidence.origins,
             "coverage": coverage,
             "coverage_of": published,

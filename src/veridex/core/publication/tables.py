@@ -9,9 +9,9 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.methods.forecast import Forecast
-from veridex.core.methods.levels import bound_columns
 from veridex.core.publication.calibration import Bands, Wanted
 from veridex.core.publication.item import ItemTask, Published
+from veridex.core.scoring.levels import level_label
 
 __all__ = ["Page", "frame_of", "total_row", "totals_of"]
 
@@ -87,7 +87,7 @@ def _numbers(
     places = [wanted.all_levels.index(level) for level in wanted.levels]
     with np.errstate(all="ignore"):
         for level, j in zip(wanted.levels, places, strict=True):
-            label = bound_columns((level,))[0].removeprefix("lower_")
+            label = level_label(level)
             half = 0.5 * (upper[j] - lower[j])
             share = 100.0 * half / np.abs(values)
             found[f"half_width_{label}"] = half
@@ -134,7 +134,7 @@ def totals_of(pages: Sequence[Page], wanted: Wanted, groups: Sequence[dict[str, 
             blocks.append(row)
     blocks += groups
     if not blocks:
-        return pd.DataFrame({"group": [], "name": [], "items": [], "step": [], "period": [], "value": []})
+        return pd.DataFrame({"group": [], "name": [], "items": [], "step": [], "period": [], "forecast": []})
     return _table(blocks)
 
 
@@ -156,8 +156,7 @@ def total_row(
         "items": np.full(n, items),
         "step": steps.tolist(),
         "period": periods,
-        "value": totals,
-        **wanted.columns(bands.lower, bands.upper),
+        **wanted.columns(bands.lower, bands.upper, forecast=totals),
         "intervals": [bands.words(wanted.all_levels, step) for step in steps.tolist()],
         "tested": [step in tested for step in steps.tolist()],
     }

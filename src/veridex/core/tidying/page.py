@@ -56,7 +56,7 @@ def _demand(one: ItemProfile) -> str:
     n, cadence = one.numbers, one.series.cadence
     text = f"Demand is {CLASSES[n['demand_class']]}"
     if n["demand_class"] != "none":
-        text += f" (a demand every {n['interval']:.2f} {cadence.plural}, squared variation of sizes "
+        text += f" (a demand every {n['demand_interval']:.2f} {cadence.plural}, squared variation of sizes "
         text += f"{n['cv_squared']:.2f})" if np.isfinite(n["cv_squared"]) else "not available)"
     if n["leading_zeros"]:
         text += f". Nothing was sold in the first {cadence.length(n['leading_zeros'])}"

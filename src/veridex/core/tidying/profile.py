@@ -39,7 +39,7 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
 
     Columns: item, first, last, periods, known, unknown, out_of_stock, duplicates (periods with several rows of a
     table), negative, zeros, leading_zeros, trailing_zeros, retired (nothing sold at the end for a season, at least
-    six and at most 26 periods, and three times as long as in any pause before), mean, interval (mean number of
+    six and at most 26 periods, and three times as long as in any pause before), mean, demand_interval (mean number of
     periods from one demand to the next), cv_squared (squared coefficient of variation of the demands that are
     not zero), demand_class (smooth, erratic, intermittent, lumpy), trend_strength and season_strength (0 to 1),
     seasons (candidate season lengths, the strongest first), grows_with_level (whether season and spread do),
@@ -119,7 +119,7 @@ def _demand(series: ItemHistory) -> dict[str, Any]:
         "trailing_zeros": trailing,
         "retired": alive(series.values, series.season_length)[1],
         "mean": float(y.mean()) if y.size else math.nan,
-        "interval": interval,
+        "demand_interval": interval,
         "cv_squared": variation,
         "demand_class": kind,
     }

@@ -1,6 +1,7 @@
 """`tidy`: repair a history by stated rules and list every repair."""
 
 import math
+from collections import Counter
 from dataclasses import dataclass, field, replace
 from typing import Literal, get_args
 
@@ -12,6 +13,7 @@ from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import DROPPED, MERGED, Mark
+from veridex.core.history.notes import Note
 from veridex.core.tidying.ledger import ledger
 from veridex.core.tidying.rules import Gaps, Negative, Outliers, TidyRules
 from veridex.core.tidying.unfinished import unfinished_period
@@ -43,7 +45,7 @@ class Tidied:
     def notes(self) -> tuple[str, ...]:
         """What was done and found, in sentences."""
         told = tuple(
-            f"{what}: {_count(len(rows), 'period')} of {_count(rows['item'].nunique(), 'item')}.".capitalize()
+            Note(f"{str(what).capitalize()}: {{over}}.", dict(Counter(rows["item"])))
             for what, rows in self.ledger.groupby("what", sort=True)
         )
         return told or ("There was nothing to repair.",)
@@ -124,10 +126,6 @@ def tidy(
     tidied = many.under(replace(rules, finished=finished))
     tidied = replace(tidied, notes=(*many.notes, f"Tidied by these rules: {rules.in_words()}."))
     return Tidied(history=tidied, ledger=ledger(tidied))
-
-
-def _count(number: int, word: str) -> str:
-    return f"{number:,} {word}{'' if number == 1 else 's'}"
 
 
 def _merged(history: History, rule: Duplicates) -> History:

@@ -59,7 +59,7 @@ class Choice:
     override: Override | None = None
 
     @property
-    def gain(self) -> float:
+    def value_added(self) -> float:
         """Percent by which the winner's error is below the benchmark's; NaN without a benchmark."""
         return _less(self.winner, self.benchmark)
 

@@ -12,7 +12,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.methods.catalogue import method
 from veridex.core.scoring.measures import MEASURES, cell_terms, measures_from_sums
 from veridex.core.verdict.evidence import Entry
-from veridex.errors import ParameterError
+from veridex.errors import MeasureUnknown, ParameterError
 
 __all__ = ["Conditions", "item_measures"]
 
@@ -61,9 +61,11 @@ class Conditions:
                 raise ParameterError("lead_times", repr(lead_times), f"the trial looked 1 to {horizon} ahead")
         if target is not None:
             found = TARGET.fullmatch(target.strip())
-            if found is None or found["measure"] not in MEASURES:
-                problem = f"write a measure, under or over, and a number, as in 'wape under 15'; {', '.join(MEASURES)}"
+            if found is None:
+                problem = "write a measure, under or over, and a number, as in 'wape under 15'"
                 raise ParameterError("target", repr(target), problem)
+            if found["measure"] not in MEASURES:
+                raise MeasureUnknown(found["measure"], MEASURES)
         if bias_limit is not None and not bias_limit > 0:
             raise ParameterError("bias_limit", repr(bias_limit), "it is percent of demand, above zero")
         if coverage_floor is not None and (len(coverage_floor) != 2 or coverage_floor[0] not in trial.levels):

@@ -6,6 +6,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 from veridex.errors import ParameterError
 
@@ -66,7 +67,7 @@ def choose_by_rule(rule: Rule, evidence: ItemEvidence, rivals: Sequence[Entry], 
     ParameterError
         If it names no method that competes.
     """
-    columns = {f"coverage_{level:g}".replace(".", "_"): j for j, level in enumerate(levels)}
+    columns = {f"coverage_{level_label(level)}": j for j, level in enumerate(levels)}
     rows = [
         {
             "item": evidence.item,

@@ -11,6 +11,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.status import Status
+from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.choice import Choice, Override
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.crossfit import KINDS
@@ -137,11 +138,12 @@ class Verdict:
     def winners(self) -> pd.DataFrame:
         """A row per item.
 
-        item, method (what is published), measure, its error, the benchmark and its error, gain over it in percent,
-        parameters, origins, coverage of each level by the intervals that are published by default, reason (why nothing
-        is), then route, best_single and its error, less_than_single, cross_error (each origin decided without itself),
-        bias, intervals (the default kind), form and criterion (of the best single method: what its search chose, and
-        its AICc, at the last origin), season, unmet (conditions), overridden (the planner's reason).
+        item, method (what is published), measure, its error, the benchmark and its error, value_added (percent less
+        error than it), parameters, origins, coverage of each level by the intervals published by default, reason
+        (why nothing is), then route, best_single and its error, less_than_single (percent less error), cross_error
+        (each origin decided without itself), bias, intervals (the default kind), form and criterion (of the best single
+        method: what its search chose, and its AICc, at the last origin), season, unmet (conditions), overridden (the
+        planner's reason).
         """
         return pd.DataFrame([self._row(choice) for choice in self.choices])
 
@@ -155,12 +157,12 @@ class Verdict:
             "error": winner.error if winner else nothing,
             "benchmark": benchmark.method if benchmark else None,
             "benchmark_error": benchmark.error if benchmark else nothing,
-            "gain": choice.gain,
+            "value_added": choice.value_added,
             "parameters": winner.parameters if winner else nothing,
             "origins": choice.evidence.origins,
         }
         for j, level in enumerate(self.trial.levels):
-            label = f"coverage_{level:g}".replace(".", "_")
+            label = f"coverage_{level_label(level)}"
             row[label] = winner.coverage[j] if winner and winner.coverage else nothing
         return row | {
             "reason": self.reason(choice.evidence.item),

@@ -79,7 +79,7 @@ def _tested(choice: Choice, winner: Entry, trial: Trial, lead_times: Sequence[in
         return f"{said}; no benchmark could be tested."
     if winner.method == benchmark.method:
         return f"{said}; it is the benchmark{_unbeaten(choice, winner)}."
-    much, less = abs(choice.gain), "less" if choice.gain >= 0 else "more"
+    much, less = abs(choice.value_added), "less" if choice.value_added >= 0 else "more"
     against = f"{number(benchmark.error, 3)} for the benchmark {benchmark.method}"
     return f"{said}, against {against}: {number(much, 2)} % {less} error."
 
