@@ -6,6 +6,7 @@ import time
 from verification import (
     accuracy,
     arima,
+    constants,
     differencing,
     fuzz,
     intervals,
@@ -29,6 +30,7 @@ PARTS = {
     "regression": regression.main,
     "accuracy": accuracy.main,
     "verdicts": verdicts.main,
+    "constants": constants.main,
 }
 
 

@@ -24,7 +24,7 @@ from veridex.errors import DestinationRefused, ParameterError, TrialUnreadable
 
 __all__ = ["read_trial", "write_trial"]
 
-FORMAT = "veridex trial 2"
+FORMAT = "veridex trial 3"
 KEY = b"veridex"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "std_error", "lower", "upper", "training")

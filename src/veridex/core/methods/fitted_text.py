@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 __all__ = ["fitted_text", "read_fitted"]
 
-FORMAT = "veridex fitted method 2"
+FORMAT = "veridex fitted method 3"
 
 
 def fitted_text(fitted: "Fitted") -> str:

@@ -121,7 +121,7 @@ def group_rows(grouping: Grouping, place: int, pages: Mapping[str, Page], wanted
         steps = min(page.task.horizon for page in members)
         points = np.sum([_points(page)[:steps] for page in members], axis=0)
         paths = np.sum([page.found.paths[place][:, :steps] for page in members], axis=0)
-        scales = np.sum([_stderr(page)[:steps] for page in members], axis=0)
+        scales = np.sum([_std_error(page)[:steps] for page in members], axis=0)
         fits = _same_origins([page.task.crossfit for page in members])
         # Items that were not tested alike are taken to go wrong, for their standard errors, as the others do.
         together = _added(fits) if 2 * len(fits) >= len(members) else None
@@ -141,7 +141,7 @@ def _points(page: Page) -> FloatArray:
     return page.found.forecast.points
 
 
-def _stderr(page: Page) -> FloatArray:
+def _std_error(page: Page) -> FloatArray:
     assert page.found.forecast is not None
     return page.found.forecast.std_error
 

@@ -31,7 +31,7 @@ __all__ = [
     "score_entry",
 ]
 
-FORMAT = "veridex publication 2"
+FORMAT = "veridex publication 3"
 
 
 INTERVALS = {
