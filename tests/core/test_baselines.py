@@ -305,7 +305,7 @@ def test_a_backtest_forecasts_as_a_fit_at_each_origin():
             "holt alpha=0.5 beta=0.5 damped=yes phi=0.9",
             "(fading by 10 % each month), which takes up 0.5 of each change",
         ),
-        ("holt-winters season=multiplicative", "times the level in April"),
+        ("holt-winters season=multiplicative", "times the level in March"),
         ("simple-smoothing error=multiplicative", "Errors grow with the level: "),
         ("smoothing average=yes", "15 smoothing forms are averaged; most weight, "),
         ("smoothing season=none criterion=bic", "Of the 6 smoothing forms that the data allow BIC prefers"),

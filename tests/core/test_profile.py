@@ -17,7 +17,7 @@ def of(values, **words):
 
 
 @pytest.mark.parametrize(
-    ("values", "demand_interval", "variation", "kind"),
+    ("values", "interval", "variation", "kind"),
     [
         # Syntetos, Boylan and Croston (2005): cut-offs 1.32 and 0.49.
         ([5, 6, 5, 6, 5, 6], 1.0, 0.25 / 5.5**2, "smooth"),

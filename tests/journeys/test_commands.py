@@ -115,7 +115,7 @@ def test_fit_command(ten_csv, orders, tmp_path):
         "Coefficients",
         "Candidates: the best 5 of 15",
         "Residual audit of 107",
-        "Forecast: next 6 periods",
+        "Forecast: next 6 months",
     ):
         assert heading in said
     assert {path.name for path in tmp_path.iterdir()} == {"smoker-01-fit.png", "smoker-01-residuals.png"}
@@ -238,7 +238,7 @@ def test_publish_command(ten_csv, tmp_path):
     assert len(list((tmp_path / "figures").glob("*-forecast.png"))) == 10
     own = veridex("publish", ten_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
     assert own.returncode == 0 and "nothing was backtested" in own.stderr
-    assert "smoker-01: next 2 periods by drift" in own.stdout
+    assert "smoker-01: next 2 months by drift" in own.stdout
 
 
 def test_tune_command(ten_csv, tmp_path):

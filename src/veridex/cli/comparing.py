@@ -12,7 +12,7 @@ from veridex.core.methods.words import number
 __all__ = ["comparison_table", "estimate_text", "show_comparison"]
 
 MOST_ROWS = 40
-CRITERIA = ("log_likelihood", "aicc", "aic", "bic")
+CRITERIA = ("aicc", "aic", "bic")
 
 
 def comparison_table(comparison: Comparison, part: str) -> pd.DataFrame:
@@ -28,6 +28,7 @@ def show_comparison(comparison: Comparison) -> None:
     for name, text in zip(names, texts, strict=True):
         if name != text:
             typer.echo(f"    {name}: {text}")
+    typer.echo("")
     show(_evidence(comparison, names), "table", title="Evidence", caption="-: not comparable, or there is none.")
     typer.echo(paragraph(comparison.in_words()))
     typer.echo("")

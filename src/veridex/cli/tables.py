@@ -60,7 +60,8 @@ def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
     console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False, markup=False)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
     columns = []
-    in_units = [name for name in table.columns if str(name).startswith(IN_UNITS)]
+    numbers = table.select_dtypes("number").columns
+    in_units = [name for name in numbers if str(name).startswith(IN_UNITS)]
     pooled = table[in_units].to_numpy(dtype=np.float64, na_value=np.nan).ravel() if in_units else np.empty(0)
     for name in table.columns:
         numeric = pd.api.types.is_numeric_dtype(table[name]) and not pd.api.types.is_bool_dtype(table[name])

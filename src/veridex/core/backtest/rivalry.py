@@ -132,7 +132,7 @@ def versus_first(trial: "Trial", ranked: list[str], measure: str) -> pd.DataFram
         tests = [paired_bootstrap(errors[:, j], errors[:, 0]).p_value for j in range(1, len(ranked))]
     for p in tests:
         p_values.append(p)
-        words.append("not tested" if np.isnan(p) else "not distinguishable" if p >= SIGNIFICANCE else "worse")
+        words.append("not tested" if np.isnan(p) else "undecided" if p >= SIGNIFICANCE else "worse")
     return pd.DataFrame({"p_first": p_values, "versus_first": words})
 
 
