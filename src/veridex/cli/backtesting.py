@@ -92,7 +92,7 @@ def show_scores(trial: Trial, form: str, by: str | None) -> None:
 
 def _by_step(trial: Trial, ranked: list[str]) -> pd.DataFrame:
     """The leading methods and the benchmark as rows, lead times as columns."""
-    shown = list(dict.fromkeys([*ranked[:LEADING], trial.benchmarks[0]]))
+    shown = list(dict.fromkeys([*ranked[:LEADING], trial.benchmarks[0].text]))
     table = trial.scores(by=["method", "step"], common=True)
     wide = table.pivot_table(index="method", columns="step", values="mase")
     wide = wide.loc[[text for text in shown if text in wide.index]]

@@ -23,7 +23,7 @@ def comparison_table(comparison: Comparison, part: str) -> pd.DataFrame:
 def show_comparison(comparison: Comparison) -> None:
     """Print what speaks for each model, what it comes to, and the estimates with their standard errors."""
     texts = [one.method.text for one in comparison.fits]
-    names = distinct_names(texts)
+    names = distinct_names([one.method for one in comparison.fits])
     typer.echo(f"{comparison.fits[0].series.item}: {len(texts)} models side by side\n")
     for name, text in zip(names, texts, strict=True):
         if name != text:

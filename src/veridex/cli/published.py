@@ -10,6 +10,7 @@ import typer
 
 from veridex.cli.tables import paragraph, show
 from veridex.core.history.cadence import Cadence
+from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label, on_number_line
@@ -36,7 +37,7 @@ def _show_one(publication: Publication) -> None:
     entry = publication.manifest["items"][item]
     ahead = publication.forecasts
     ahead = ahead[ahead["scenario"] == ""]
-    method = short_name(entry["method"])
+    method = short_name(as_method(entry["method"])) if entry["method"] else ""
     cadence = Cadence.named(publication.manifest["data"]["cadence"])
     title = f"{item}: next {cadence.length(len(ahead))} " + (f"by {method}" if method else "are not available")
     names = [str(name) for name in ahead.columns]
@@ -110,7 +111,7 @@ def _row(
     total: Any = totals.loc[item] if item in totals.index else {}
     return {
         "item": item,
-        "method": short_name(entry["method"]),
+        "method": short_name(as_method(entry["method"])) if entry["method"] else None,
         "next": first.get(item, np.nan),
         f"{until} in all": total.get("forecast", np.nan),
         f"lower_{label}": total.get(f"lower_{label}", np.nan),

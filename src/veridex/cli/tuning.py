@@ -8,7 +8,7 @@ import typer
 
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.tuning import Tuning
-from veridex.core.methods.grammar import parse, split_lineup
+from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
 from veridex.figures.style import save
 from veridex.figures.tuning import draw_tuning
@@ -26,7 +26,7 @@ def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
         key = key.strip()
         if not sign or not values.strip() or key in grid:
             raise ParameterError("grid", repr(text), "write a setting with its values once, as in window=2,3,4,6")
-        grid[key] = [parse(f"x {key}={value}")[1][key] for value in split_lineup(values)]
+        grid[key] = [parse_value(value) for value in split_lineup(values)]
     return grid
 
 

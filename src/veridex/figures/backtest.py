@@ -17,14 +17,14 @@ STYLES = ((AMBER, "-", 2.6), (TEAL, "-", 1.8), (PLUM, "-", 1.8), (TEAL, (0, (5, 
 
 def draw_lead_times(trial: Trial, measure: str = "mase") -> Figure:
     """Draw the measure by lead time: the first in amber, the next in teal and plum, the benchmark in dotted ink."""
-    ranked = [text for text in trial.standings(measure)["method"] if text not in trial.benchmarks][:MOST]
+    ranked = [text for text in trial.standings(measure)["method"] if text not in map(str, trial.benchmarks)][:MOST]
     table = trial.scores(by=["method", "step"], common=True)
     figure = new_figure()
     axes = figure.add_subplot()
     for text, (color, line, width) in zip(ranked, STYLES, strict=False):
         own = table[table["method"] == text]
         axes.plot(own["step"], own[measure], color=color, linestyle=line, linewidth=width, label=text)
-    plain = trial.benchmarks[0]
+    plain = trial.benchmarks[0].text
     benchmark = table[table["method"] == plain]
     axes.plot(benchmark["step"], benchmark[measure], ":", color=INK, linewidth=1.6, label=f"{plain} (benchmark)")
     axes.set_ylim(bottom=0)

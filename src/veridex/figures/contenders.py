@@ -10,7 +10,10 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.methods.short_names import short_name
 from veridex.core.methods.words import number
+from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.evidence import Entry
 from veridex.core.verdict.verdict import Verdict
 from veridex.figures.style import (
     AMBER,
@@ -63,9 +66,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
         if np.isnan(forecast).all():
             axes.text(0.04, 0.06, wrapped(entry.missing, 38), transform=axes.transAxes, fontsize=7.5, color=INK)
         axes.set_ylim(*limits)
-        axes.set_title(
-            _title(entry.method, entry.error, choice.evidence.measure), fontsize=8.5, loc="left", color=colour
-        )
+        axes.set_title(_title(choice, entry), fontsize=8.5, loc="left", color=colour)
         if won:
             for side in axes.spines.values():
                 side.set(visible=True, color=AMBER, linewidth=1.5)
@@ -76,9 +77,10 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     return figure
 
 
-def _title(method: str, error: float, measure: str) -> str:
-    score = "not tested at every origin" if math.isnan(error) else f"{measure.upper()} {number(error, 3)}"
-    name = "blend (cross-fitted)" if method.startswith("combination") else method
+def _title(choice: Choice, entry: Entry) -> str:
+    measure = choice.evidence.measure.upper()
+    score = "not tested at every origin" if math.isnan(entry.error) else f"{measure} {number(entry.error, 3)}"
+    name = "blend (cross-fitted)" if choice.joined and entry is choice.winner else short_name(entry.method)
     return f"{wrapped(name, 36)}\n{score}"
 
 

@@ -8,6 +8,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from veridex.core.history.cadence import Cadence
+from veridex.core.methods.catalogue import method
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label
@@ -49,7 +50,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     length = cadence.noun if steps == 1 else f"{steps} {cadence.plural}"
     axes.set_title(f"{item}: next {length}", color=INK, fontsize=15, loc="left", pad=12)
     entry = publication.manifest["items"][item]
-    by = f"forecast: {short_name(entry['method'])}"
+    by = f"forecast: {short_name(method(entry['method']))}"
     handles: list[Artist] = [
         Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"),
         Line2D([], [], color=AMBER, linewidth=2.2, marker="o", markersize=4, label=by),

@@ -21,7 +21,7 @@ def draw_standings(trial: Trial, measure: str = "mase") -> Figure:
     """
     table = trial.standings(measure)
     table = table[table[measure].notna()]
-    benchmark = trial.benchmarks[0]
+    benchmark = trial.benchmarks[0].text
     base = table.loc[table["method"] == benchmark, measure]
     figure = new_figure()
     axes = figure.add_subplot()

@@ -14,7 +14,7 @@ from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.catalogue import Method, method
+from veridex.core.methods.catalogue import Method, benchmarks
 from veridex.core.preparation.regressors import Explaining, Regressors
 from veridex.errors import HistoryTooShort, ParameterError
 
@@ -170,8 +170,7 @@ def _results(work: ItemWork, series: list[ItemHistory], engine: Engine, store: S
 
 def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:
     """Enter the benchmarks that every verdict is held against, if the planner did not."""
-    benchmarks = ("seasonal-naive", "naive") if season_length > 1 else ("naive",)
-    added = tuple(method(text) for text in benchmarks if text not in {entered.text for entered in lineup})
+    added = tuple(one for one in benchmarks(season_length) if one not in lineup)
     notes = (f"Added to the lineup as benchmark: {', '.join(map(str, added))}.",) if added else ()
     return lineup + added, notes
 

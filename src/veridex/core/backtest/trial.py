@@ -16,7 +16,7 @@ from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.scores import scores, standings
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.history.history import History
-from veridex.core.methods.catalogue import Method
+from veridex.core.methods.catalogue import Method, benchmarks, method
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.scoring.comparison import EqualAccuracy, PairedDifference
 from veridex.core.scoring.levels import on_number_line
@@ -60,22 +60,24 @@ class Trial:
     arrays: TrialArrays = field(repr=False)
 
     @property
-    def benchmarks(self) -> tuple[str, ...]:
+    def benchmarks(self) -> tuple[Method, ...]:
         """The methods that must be beaten: the first that an item supports counts."""
-        return ("seasonal-naive", "naive") if self.history.season_length > 1 else ("naive",)
+        return benchmarks(self.history.season_length)
 
-    def method_index(self, text: str) -> int:
-        """Where a method stands in the lineup.
+    def method_index(self, text: str | Method) -> int:
+        """Where a method stands in the lineup, however it is spelled.
 
         Raises
         ------
+        MethodUnknown, SettingError
+            If it is none of the catalogue.
         ParameterError
             If it was not entered.
         """
-        texts = [entered.text for entered in self.lineup]
-        if text not in texts:
-            raise ParameterError("method", repr(text), f"the trial has {', '.join(texts)}")
-        return texts.index(text)
+        wanted = method(text)
+        if wanted not in self.lineup:
+            raise ParameterError("method", repr(wanted.text), f"the trial has {', '.join(map(str, self.lineup))}")
+        return self.lineup.index(wanted)
 
     @cached_property
     def errors(self) -> pd.DataFrame:

@@ -15,8 +15,8 @@ from veridex.core.backtest.runner import run_backtest
 from veridex.core.backtest.schemes import RollingOrigin, Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
-from veridex.core.methods.catalogue import Method, method
-from veridex.core.methods.grammar import parse, written
+from veridex.core.methods.catalogue import Method, method, method_of
+from veridex.core.methods.grammar import Spelled, parse
 from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explaining
 from veridex.errors import MeasureUnknown, ParameterError, SettingError
@@ -60,20 +60,16 @@ class Tuned(Method):
             raise ParameterError(
                 "scheme", repr(scheme), "inside a fold it has a horizon, a number of origins, a stride"
             )
-        given: dict[str, Any] = {"of": [one.text for one, _ in _candidates(base, grid)], "horizon": scheme.horizon}
-        given["origins"] = int(scheme.origins)
-        if scheme.stride != 1:
-            given["stride"] = scheme.stride
-        if measure != "mae":
-            given["measure"] = measure
-        made = method(written("tuned", given))
-        for name in ("text", "family", "settings"):
-            object.__setattr__(self, name, getattr(made, name))
+        tried = [one for one, _ in _candidates(base, grid)]
+        how = {"horizon": scheme.horizon, "origins": scheme.origins, "stride": scheme.stride, "measure": measure}
+        made = method_of("tuned", {"of": tried, **how})
+        super().__init__(made.name, made.given, family=made.family, settings=made.settings)
 
 
 def _candidates(base: str | Method, grid: Grid) -> list[tuple[Method, dict[str, Any]]]:
     """Every combination of the grid's values as a method, with its settings, in the order of the grid."""
-    name, given = parse(base.text if isinstance(base, Method) else base)
+    stated = Spelled(base.name, dict(base.given)) if isinstance(base, Method) else parse(base)
+    name, given = stated.name, dict(stated.settings)
     tried = {key: _values(values) for key, values in grid.items()}
     if not tried or not all(tried.values()):
         raise ParameterError("grid", repr(grid), "name settings with the values to try, as in {'window': [2, 4, 6]}")
@@ -83,8 +79,8 @@ def _candidates(base: str | Method, grid: Grid) -> list[tuple[Method, dict[str, 
     found = []
     for values in itertools.product(*tried.values()):
         chosen = dict(zip(tried, values, strict=True))
-        found.append((method(written(name, given | chosen)), chosen))
-    if len(found) < 2 or len({one.text for one, _ in found}) < len(found):
+        found.append((method_of(name, given | chosen), chosen))
+    if len(found) < 2 or len({one for one, _ in found}) < len(found):
         raise ParameterError("grid", repr(grid), "state two different values or more")
     return found
 

@@ -78,7 +78,7 @@ class ArimaPlan(Plan):
 
 
 def _are_lags(value: Value) -> bool:
-    whole_ones = isinstance(value, list) and all(isinstance(lag, int) and not isinstance(lag, bool) for lag in value)
+    whole_ones = isinstance(value, tuple) and all(isinstance(lag, int) and not isinstance(lag, bool) for lag in value)
     return whole_ones and 0 < len(value) == len(set(value)) and 1 <= min(value) <= max(value) <= 400  # type: ignore[arg-type]
 
 
@@ -129,6 +129,11 @@ class Arima(DriverFamily[ArimaPlan]):
         choice("likelihood", "exact", "conditional", default="exact"),
         *DRIVER_SETTINGS,
     )
+
+    def canonical(self, given: dict[str, Any]) -> dict[str, Any]:
+        """Orders of zero go without saying, as long as another one is stated."""
+        some = {key: value for key, value in given.items() if key not in ORDERS or value != 0}
+        return some if any(key in some for key in (*ORDERS, "lags", "ma_lags")) else given
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse words of the search beside stated orders, and a constant under two differences."""

@@ -35,7 +35,7 @@ class AveragePlan(Plan):
 
 
 def _are_weights(value: Value) -> bool:
-    if not isinstance(value, list) or not all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value):
+    if not isinstance(value, tuple) or not all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value):
         return False
     return bool(value) and min(value) >= 0 and sum(value) > 0
 
@@ -48,7 +48,7 @@ class MovingAverage(Family[AveragePlan]):
 
     name = "moving-average"
     settings = (
-        whole("window", 1, LONGEST),
+        whole("window", 1, LONGEST, spelled=True),
         Setting("weights", None, "numbers from 0 on, newest first, as in [3, 2, 1]", _are_weights),
     )
 
@@ -56,6 +56,10 @@ class MovingAverage(Family[AveragePlan]):
         """Refuse a window beside weights, which have one of their own."""
         if "window" in settings and "weights" in settings:
             raise SettingError(self.name, "weights, newest first, say how many values are averaged; leave window out")
+
+    def canonical(self, given: dict[str, Any]) -> dict[str, Any]:
+        """A plain average says how many values it is over."""
+        return given if "weights" in given else {"window": WINDOW, **given}
 
     def _weights(self, settings: Mapping[str, Any]) -> FloatArray:
         window = int(settings.get("window") or WINDOW)

@@ -1,8 +1,9 @@
 """The catalogue: every method by its name, and text turned into methods."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from typing import Any
+
+import numpy as np
 
 from veridex.core.methods.arima import Arima
 from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean
@@ -10,10 +11,11 @@ from veridex.core.methods.bending_trend import BendingTrend
 from veridex.core.methods.combination import Combination
 from veridex.core.methods.contract import Family
 from veridex.core.methods.driver_regression import DriverRegression
-from veridex.core.methods.grammar import parse, written
+from veridex.core.methods.grammar import Spelled, parse
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
+from veridex.core.methods.method import Method
 from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
-from veridex.core.methods.settings import settled
+from veridex.core.methods.settings import Setting, settled
 from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.smoothing_chosen import Smoothing
 from veridex.core.methods.theta import Theta
@@ -22,7 +24,7 @@ from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendS
 from veridex.core.methods.tuned import TunedFamily
 from veridex.errors import MethodUnknown, ParameterError, SettingError, SettingUnknown
 
-__all__ = ["FAMILIES", "Method", "default_lineup", "method", "methods"]
+__all__ = ["FAMILIES", "Method", "benchmarks", "default_lineup", "method", "method_of", "methods"]
 
 FAMILIES: tuple[Family[Any], ...] = (
     Mean(),
@@ -47,74 +49,80 @@ FAMILIES: tuple[Family[Any], ...] = (
     Harmonic(),
     DriverRegression(),
     BendingTrend(),
-    Combination(lambda text: method(text)),
-    TunedFamily(lambda text: method(text)),
+    Combination(),
+    TunedFamily(),
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Method:
-    """A method of the catalogue with its settings.
-
-    Attributes
-    ----------
-    text : str
-        As it was written; two methods are the same when their texts are.
-    family : Family
-    settings : dict
-        Every setting of the family, defaults filled in.
-    """
-
-    text: str
-    family: Family[Any] = field(repr=False, compare=False)
-    settings: dict[str, Any] = field(repr=False, compare=False)
-
-    def __str__(self) -> str:
-        return self.text
-
-    @property
-    def driven(self) -> bool:
-        """Whether it is handed drivers and events where there are some."""
-        return self.family.takes_drivers and self.settings.get("drivers") != "none"
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        """On its way to another process a method is its text."""
-        return (method, (self.text,))
+BY_NAME = {family.name: family for family in FAMILIES}
 
 
-def method(text: "str | Method") -> Method:
+def method(text: "str | Method | Spelled") -> Method:
     """Turn a method's text into the method.
 
     Raises
     ------
-    MethodUnknown, SettingError
+    MethodUnknown, SettingUnknown, SettingError
         If the name is not in the catalogue, or a setting is unknown or not allowed.
 
     Examples
     --------
-    >>> method("arima p=1  d=1 q=1").text
+    >>> method("arima q=1  d=1 p=1 criterion=aicc").text
     'arima p=1 d=1 q=1'
     """
     if isinstance(text, Method):
         return text
-    name, given = parse(text)
-    family = next((family for family in FAMILIES if family.name == name), None)
+    spelled = parse(text) if isinstance(text, str) else text
+    return method_of(spelled.name, spelled.settings)
+
+
+def method_of(name: str, stated: Mapping[str, Any]) -> Method:
+    """A method by its name and the settings stated, in canonical form.
+
+    Raises
+    ------
+    MethodUnknown, SettingUnknown, SettingError
+    """
+    family = BY_NAME.get(name)
     if family is None:
-        raise MethodUnknown(name, tuple(family.name for family in FAMILIES))
+        raise MethodUnknown(name, tuple(BY_NAME))
     known = {setting.key: setting for setting in (*family.settings, *TRANSFORM)}
-    settings = settled(known.values())
+    given = {key: _plain(value) for key, value in stated.items() if value is not None}
     for key, value in given.items():
         if key not in known:
             raise SettingUnknown(name, key, tuple(known))
-        settings[key] = known[key].checked(name, value)
-    stated = {key: value for key, value in settings.items() if value is not None}
-    family.check(stated)
-    family = family.for_settings(stated)
+        if key == "of" and isinstance(value, tuple):
+            given[key] = tuple(one if isinstance(one, (int, float)) else method(one) for one in value)
+        known[key].checked(name, given[key])
+    family.check(_stated(known, given))
+    given = family.canonical(given)
+    settings = settled(known.values()) | given
+    stated_ones = {key: value for key, value in settings.items() if value is not None}
     if settings["transform"] != "box-cox" and settings["power"] is not None:
         raise SettingError(name, "power= goes with transform=box-cox")
+    canonical = tuple(
+        (key, settings[key])
+        for key, setting in known.items()
+        if settings[key] is not None and (setting.spelled or settings[key] != setting.default)
+    )
+    does = family.for_settings(stated_ones)
     if settings["transform"] != "none":
-        family = Transformed(family)
-    return Method(written(name, given), family, settings)
+        does = Transformed(does)
+    return Method(name, canonical, family=does, settings=settings)
+
+
+def _stated(known: Mapping[str, Setting], given: Mapping[str, Any]) -> dict[str, Any]:
+    """Every setting that holds something, defaults included."""
+    return {key: value for key, value in (settled(known.values()) | dict(given)).items() if value is not None}
+
+
+def _plain(value: Any) -> Any:
+    """Lists as tuples; whole numbers as such, however they were written, so that 1 and 1.0 are one spelling."""
+    if isinstance(value, (list, tuple)):
+        return tuple(_plain(one) for one in value)
+    if isinstance(value, np.generic):
+        value = value.item()
+    return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 1e15 else value
 
 
 def methods(lineup: "Sequence[str | Method]") -> tuple[Method, ...]:
@@ -122,10 +130,9 @@ def methods(lineup: "Sequence[str | Method]") -> tuple[Method, ...]:
     entered = tuple(method(text) for text in ([lineup] if isinstance(lineup, str) else lineup))
     if not entered:
         raise ParameterError("lineup", "[]", "enter at least one method")
-    texts = [one.text for one in entered]
-    twice = next((text for text in texts if texts.count(text) > 1), None)
+    twice = next((one for one in entered if entered.count(one) > 1), None)
     if twice is not None:
-        raise ParameterError("lineup", repr(twice), "this method is entered twice")
+        raise ParameterError("lineup", repr(twice.text), "this method is entered twice")
     return entered
 
 
@@ -137,6 +144,11 @@ SEASONAL = (
     "holt-winters season=multiplicative damped=yes",
     "trend-season",
 )
+
+
+def benchmarks(season_length: int) -> tuple[Method, ...]:
+    """The methods that must be beaten: the first that an item supports counts."""
+    return methods(("seasonal-naive", "naive") if season_length > 1 else ("naive",))
 
 
 def default_lineup(season_length: int) -> tuple[Method, ...]:

@@ -3,20 +3,18 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import STATS, Coefficients, Column, FloatArray, Plan, Rows, run_fold
 from veridex.core.methods.members import FamilyOfMethods, are_members, rows_for
+from veridex.core.methods.method import Method
 from veridex.core.methods.settings import Setting, Value
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number
 from veridex.errors import SettingError
-
-if TYPE_CHECKING:
-    from veridex.core.methods.catalogue import Method
 
 __all__ = ["Combination", "joined"]
 
@@ -28,7 +26,7 @@ WORDS = ("equal", "median", "trimmed")
 class CombinationPlan(Plan):
     """The members with their plans, and how their forecasts are joined."""
 
-    members: "tuple[Method, ...]" = ()
+    members: tuple[Method, ...] = ()
     plans: tuple[Any, ...] = ()
     weights: str | FloatArray = "equal"
 
@@ -36,7 +34,7 @@ class CombinationPlan(Plan):
 def _are_weights(value: Value) -> bool:
     if isinstance(value, str):
         return value in WORDS
-    whole = isinstance(value, list) and all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value)
+    whole = isinstance(value, tuple) and all(isinstance(w, (int, float)) and not isinstance(w, bool) for w in value)
     return whole and bool(value) and min(value) >= 0 and sum(value) > 0  # type: ignore[arg-type]
 
 
@@ -62,8 +60,8 @@ class Combination(FamilyOfMethods[CombinationPlan]):
         """Raise where members are missing, doubled or unknown, or weights do not fit them."""
         super().check(settings)
         of, weights = settings["of"], settings["weights"]
-        assert isinstance(of, list)
-        if isinstance(weights, list) and len(weights) != len(of):
+        assert isinstance(of, tuple)
+        if isinstance(weights, tuple) and len(weights) != len(of):
             raise SettingError(self.name, f"{len(of)} members need {len(of)} weights, got {len(weights)}")
 
     def prepare_with(
@@ -214,7 +212,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
         return float(row[-1])
 
 
-def _parts(plan: CombinationPlan, row: FloatArray) -> "list[tuple[Method, Any, FloatArray]]":
+def _parts(plan: CombinationPlan, row: FloatArray) -> list[tuple[Method, Any, FloatArray]]:
     """Each member with its plan and its part of the row."""
     at, found = len(plan.members), []
     for member, own in zip(plan.members, plan.plans, strict=True):

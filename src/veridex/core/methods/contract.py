@@ -279,6 +279,10 @@ class Family(ABC, Generic[P]):
         """The family that does what these settings ask for; nearly always this one."""
         return self
 
+    def canonical(self, given: dict[str, Any]) -> dict[str, Any]:
+        """The stated settings in the one form that all spellings of the same model share."""
+        return given
+
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""
 

@@ -1,23 +1,28 @@
-"""The text of a method: its name followed by `key=value` words."""
+"""The text of a method: its name followed by `key=value` words; lists may hold methods, to any depth."""
 
-import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
 
-from veridex.core.methods.settings import Value
 from veridex.errors import SettingError
 
-__all__ = ["parse", "split_lineup", "written"]
+__all__ = ["Spelled", "parse", "parse_value", "split_lineup", "written"]
 
-WORD = re.compile(r"(?P<key>[A-Za-z_]+)=(?P<value>\[(?:[^\[\]]|\[[^\[\]]*\])*\]|[^\s\[\],]+)(?:\s+|$)")
-"""A list may hold methods whose own settings are lists."""
-
-COMMA = re.compile(r",(?![^\[]*\])")
-OUTER_COMMA = re.compile(r",(?=(?:[^\[\]]|\[(?:[^\[\]]|\[[^\[\]]*\])*\])*$)")
+OPEN, CLOSE = "[(", "])"
 
 
-def parse(text: str) -> tuple[str, dict[str, Value]]:
-    """Split ``"arima p=1 d=1 q=1"`` into its name and settings.
+@dataclass(frozen=True, slots=True)
+class Spelled:
+    """A method as it was written: nothing is known yet of its name and settings."""
 
-    Values are whole numbers, numbers, yes or no, words, or lists ``[a, b]`` of these.
+    name: str
+    settings: Mapping[str, Any]
+
+
+def parse(text: str) -> Spelled:
+    """Read ``"arima p=1 d=1 q=1"`` as a name and settings.
+
+    Values are whole numbers, numbers, yes or no, words, or lists ``[a, b]`` of these and of methods with settings.
 
     Raises
     ------
@@ -26,28 +31,27 @@ def parse(text: str) -> tuple[str, dict[str, Value]]:
 
     Examples
     --------
-    >>> parse("holt-winters season=additive damped=yes alpha=0.2")
-    ('holt-winters', {'season': 'additive', 'damped': True, 'alpha': 0.2})
+    >>> parse("holt-winters season=additive damped=yes alpha=0.2").settings
+    {'season': 'additive', 'damped': True, 'alpha': 0.2}
+    >>> parse("combination of=[naive, tuned of=[theta, holt] horizon=2]").settings["of"][1].settings["horizon"]
+    2
     """
-    name, _, rest = text.strip().partition(" ")
-    rest = rest.strip()
-    settings: dict[str, Value] = {}
-    position = 0
-    while position < len(rest):
-        match = WORD.match(rest, position)
-        if match is None:
-            raise SettingError(name, f"cannot read {rest[position:]!r}; settings are written key=value")
-        if match["key"] in settings:
-            raise SettingError(name, f"{match['key']} is given twice")
-        settings[match["key"]] = _value(match["value"])
-        position = match.end()
-    return name, settings
+    name, *words = _split(text.strip(), " ")
+    settings: dict[str, Any] = {}
+    for word in words:
+        key, mark, value = word.partition("=")
+        if not mark or not key.isidentifier() or not _balanced(value) or not value:
+            raise SettingError(name, f"cannot read {word!r}; settings are written key=value")
+        if key in settings:
+            raise SettingError(name, f"{key} is given twice")
+        settings[key] = parse_value(value)
+    return Spelled(name, settings)
 
 
-def _value(text: str) -> Value:
+def parse_value(text: str) -> Any:
+    """Read what stands after ``key=``."""
     if text.startswith("["):
-        inner = text[1:-1].strip()
-        return [_value(part.strip()) for part in COMMA.split(inner)] if inner else []
+        return [_item(part) for part in _split(text[1:-1], ",")]
     if text in ("yes", "no"):
         return text == "yes"
     for read in (int, float):
@@ -58,16 +62,51 @@ def _value(text: str) -> Value:
     return text
 
 
-def written(name: str, settings: dict[str, Value]) -> str:
-    """The inverse of `parse`, keys in the order given."""
-    return " ".join([name, *(f"{key}={_text(value)}" for key, value in settings.items())])
+def _item(text: str) -> Any:
+    """An item of a list: a method with settings of its own, or a value; a name may hold spaces."""
+    words = _split(text, " ")
+    return parse(text) if any("=" in word for word in words[1:]) else parse_value(text)
 
 
-def _text(value: Value) -> str:
+def _split(text: str, mark: str) -> list[str]:
+    """Parts between marks that stand outside all brackets, without those that are empty."""
+    parts, depth, begin = [], 0, 0
+    for at, letter in enumerate(text):
+        depth += (letter in OPEN) - (letter in CLOSE)
+        if letter == mark and depth == 0:
+            parts.append(text[begin:at])
+            begin = at + 1
+    return [part.strip() for part in (*parts, text[begin:]) if part.strip()]
+
+
+def _balanced(text: str) -> bool:
+    """Whether every bracket that opens closes, and a list is all there is."""
+    depth = 0
+    for at, letter in enumerate(text):
+        depth += (letter in OPEN) - (letter in CLOSE)
+        if depth < 0 or (depth == 0 and letter == "]" and at < len(text) - 1):
+            return False
+    return depth == 0
+
+
+def written(name: str, settings: Iterable[tuple[str, Any]]) -> str:
+    """The inverse of `parse`, keys in the order given, numbers with all their digits.
+
+    Examples
+    --------
+    >>> written("arima", [("p", 1), ("drivers", ("price", "price@1"))])
+    'arima p=1 drivers=[price, price@1]'
+    """
+    return " ".join([name, *(f"{key}={_text(value)}" for key, value in settings)])
+
+
+def _text(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if isinstance(value, list):
+    if isinstance(value, Sequence) and not isinstance(value, str):
         return "[" + ", ".join(_text(part) for part in value) + "]"
+    if isinstance(value, Spelled):
+        return written(value.name, value.settings.items())
     return str(value)
 
 
@@ -79,5 +118,4 @@ def split_lineup(text: str) -> list[str]:
     >>> split_lineup("naive, arima p=1 d=1 q=1")
     ['naive', 'arima p=1 d=1 q=1']
     """
-    parts = OUTER_COMMA.split(text)
-    return [part.strip() for part in parts if part.strip()]
+    return _split(text, ",")

@@ -1,15 +1,13 @@
 """What families that are made of other methods have in common: a list of members, and who is handed drivers."""
 
 from abc import abstractmethod
-from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, TypeVar
+from collections.abc import Mapping
+from typing import Any, ClassVar, TypeVar
 
 from veridex.core.methods.contract import Column, Family, FloatArray, Plan
+from veridex.core.methods.method import Method
 from veridex.core.methods.settings import Setting, Value
 from veridex.errors import SettingError
-
-if TYPE_CHECKING:
-    from veridex.core.methods.catalogue import Method
 
 __all__ = ["FamilyOfMethods", "are_members", "rows_for"]
 
@@ -18,10 +16,10 @@ P = TypeVar("P", bound=Plan)
 
 def are_members(value: Value) -> bool:
     """Whether a setting lists two methods or more."""
-    return isinstance(value, list) and len(value) > 1 and all(isinstance(text, str) for text in value)
+    return isinstance(value, tuple) and len(value) > 1 and all(isinstance(one, Method) for one in value)
 
 
-def rows_for(member: "Method", x: FloatArray | None) -> FloatArray | None:
+def rows_for(member: Method, x: FloatArray | None) -> FloatArray | None:
     """Driver rows, for a member that takes them."""
     return x if member.driven else None
 
@@ -32,27 +30,25 @@ class FamilyOfMethods(Family[P]):
     example: ClassVar[str]
     settings: ClassVar[tuple[Setting, ...]]
 
-    def __init__(self, method: "Callable[[str], Method]", *, takes_drivers: bool = False) -> None:
-        self._method = method
+    def __init__(self, *, takes_drivers: bool = False) -> None:
         self.takes_drivers = takes_drivers  # type: ignore[misc]
 
     def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
         """One that takes drivers, where a member does."""
-        driven = any(self._method(text).family.takes_drivers for text in settings["of"])  # type: ignore[union-attr]
-        return type(self)(self._method, takes_drivers=True) if driven else self
+        of: Any = settings["of"]
+        return type(self)(takes_drivers=True) if any(one.family.takes_drivers for one in of) else self
 
     def check(self, settings: Mapping[str, Value]) -> None:
-        """Raise where members are missing, doubled or unknown, or ask for drivers of their own."""
+        """Raise where members are missing or doubled, or ask for drivers of their own."""
         of = settings.get("of")
-        if not isinstance(of, list):
+        if not isinstance(of, tuple):
             raise SettingError(self.name, f"state its members, as in {self.example}")
-        texts = [self._method(text).text for text in of]
-        twice = next((text for text in texts if texts.count(text) > 1), None)
+        twice = next((one for one in of if of.count(one) > 1), None)
         if twice is not None:
-            raise SettingError(self.name, f"{twice!r} stands in of= twice")
-        driven = next((text for text in texts if isinstance(self._method(text).settings.get("drivers"), list)), None)
+            raise SettingError(self.name, f"{twice.text!r} stands in of= twice")
+        driven = next((one for one in of if isinstance(one.settings.get("drivers"), tuple)), None)
         if driven is not None:
-            problem = f"{driven!r} asks for drivers by name; {self.name} hands over all of them"
+            problem = f"{driven.text!r} asks for drivers by name; {self.name} hands over all of them"
             raise SettingError(self.name, problem)
 
     def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> P:
@@ -77,9 +73,9 @@ class FamilyOfMethods(Family[P]):
         horizon: int,
         levels: tuple[float, ...],
         columns: tuple[Column, ...],
-    ) -> "tuple[tuple[Method, ...], tuple[Any, ...]]":
+    ) -> tuple[tuple[Method, ...], tuple[Any, ...]]:
         """The members, and the plan of each."""
-        found = tuple(self._method(text) for text in settings["of"])
+        found: tuple[Method, ...] = settings["of"]
         sizes = (season_length, horizon, levels)
         plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if one.driven else ()) for one in found)
         return found, plans

@@ -8,7 +8,8 @@ from veridex.errors import SettingError
 
 __all__ = ["DRIVER_SETTINGS", "Setting", "Value", "choice", "number", "settled", "whole", "yes_no"]
 
-Value = str | int | float | bool | list[Any]
+Value = str | int | float | bool | tuple[Any, ...]
+"""What a setting may hold; members of a method are methods."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,12 +25,15 @@ class Setting:
         What may stand there, in words.
     accepts : callable
         Whether a value is allowed.
+    spelled : bool
+        Whether it is written even at its default: the name alone would not tell what the method does.
     """
 
     key: str
     default: Value | None
     allowed: str
     accepts: Callable[[Value], bool]
+    spelled: bool = False
 
     def checked(self, method: str, value: Value) -> Value:
         """Return an allowed value.
@@ -40,13 +44,14 @@ class Setting:
             If the value is not allowed.
         """
         if not self.accepts(value):
-            raise SettingError(method, f"{self.key} must be {self.allowed}, got {value!r}")
+            shown = list(value) if isinstance(value, tuple) else value
+            raise SettingError(method, f"{self.key} must be {self.allowed}, got {shown!r}")
         return value
 
 
-def choice(key: str, *words: str, default: str | None = None) -> Setting:
+def choice(key: str, *words: str, default: str | None = None, spelled: bool = False) -> Setting:
     """A setting that is one of a few words."""
-    return Setting(key, default, " or ".join(words), lambda value: value in words)
+    return Setting(key, default, " or ".join(words), lambda value: value in words, spelled)
 
 
 def yes_no(key: str, default: bool = False) -> Setting:
@@ -54,13 +59,13 @@ def yes_no(key: str, default: bool = False) -> Setting:
     return Setting(key, default, "yes or no", lambda value: isinstance(value, bool))
 
 
-def whole(key: str, low: int, high: int, default: int | None = None) -> Setting:
+def whole(key: str, low: int, high: int, default: int | None = None, *, spelled: bool = False) -> Setting:
     """A setting that is a whole number between bounds, both included."""
 
     def accepts(value: Value) -> bool:
         return isinstance(value, int) and not isinstance(value, bool) and low <= value <= high
 
-    return Setting(key, default, f"a whole number from {low} to {high}", accepts)
+    return Setting(key, default, f"a whole number from {low} to {high}", accepts, spelled)
 
 
 def number(key: str, low: float, high: float) -> Setting:
@@ -73,7 +78,7 @@ def number(key: str, low: float, high: float) -> Setting:
 
 
 def _are_drivers(value: Value) -> bool:
-    return value in ("all", "none") or (isinstance(value, list) and bool(value) and len(set(value)) == len(value))
+    return value in ("all", "none") or (isinstance(value, tuple) and bool(value) and len(set(value)) == len(value))
 
 
 DRIVER_SETTINGS: tuple[Setting, ...] = (

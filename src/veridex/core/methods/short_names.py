@@ -2,46 +2,47 @@
 
 from collections.abc import Sequence
 
-from veridex.core.methods.grammar import parse, split_lineup
+from veridex.core.methods.grammar import written
+from veridex.core.methods.method import Method
 
 __all__ = ["distinct_names", "short_name"]
 
 
-def distinct_names(texts: Sequence[str]) -> list[str]:
+def distinct_names(methods: Sequence[Method]) -> list[str]:
     """Methods by their bare names, with what tells them apart where names repeat; for the heads of columns.
 
     Examples
     --------
-    >>> distinct_names(["naive", "arima p=1 d=1", "arima p=2 d=1"])
+    >>> from veridex.core.methods.catalogue import method
+    >>> distinct_names([method(text) for text in ("naive", "arima p=1 d=1", "arima p=2 d=1")])
     ['naive', 'arima p=1', 'arima p=2']
     """
-    words = [text.split() if "[" not in text else [short_name(text) or text] for text in texts]
-    bare = [parts[0] for parts in words]
     names = []
-    for parts in words:
-        rivals = [other for other in words if other[0] == parts[0] and other is not parts]
-        telling = [word for word in parts[1:] if not rivals or any(word not in other for other in rivals)]
-        names.append(" ".join(parts[:1] + (telling if bare.count(parts[0]) > 1 else [])))
-    return names if len(set(names)) == len(names) else list(texts)
+    for one in methods:
+        rivals = [other for other in methods if other.name == one.name and other != one]
+        telling = [pair for pair in one.given if any(pair not in other.given for other in rivals)]
+        names.append(short_name(one) if one.members else written(one.name, telling))
+    return names if len(set(names)) == len(names) else [one.text for one in methods]
 
 
-def short_name(method: str | None) -> str | None:
-    """A method by its text; a combination by the number of its members and the largest one.
+def short_name(method: Method) -> str:
+    """A method by its text; one that is made of others by how many they are, and the largest.
 
     Examples
     --------
-    >>> short_name("combination of=[theta, arima p=1] weights=[0.25, 0.75]")
+    >>> from veridex.core.methods.catalogue import method
+    >>> short_name(method("combination of=[theta, arima p=1] weights=[0.25, 0.75]"))
     'blend of 2: 75 % arima p=1 …'
-    >>> short_name("combination of=[naive, drift, theta] weights=trimmed"), short_name("theta")
+    >>> short_name(method("combination of=[naive, drift, theta] weights=trimmed")), short_name(method("theta"))
     ('trimmed mean of 3', 'theta')
     """
-    if method is None or not method.startswith("combination of=["):
-        return method
-    inner, _, stated = method.removeprefix("combination of=[").rpartition("] weights=")
-    if not inner:  # weights are left at their default
-        return f"mean of {len(split_lineup(stated.removesuffix(']')))}"
-    members, weights = split_lineup(inner), parse(f"x weights={stated}")[1]["weights"]
-    if not isinstance(weights, list):
-        return f"{weights} mean of {len(members)}"
-    largest = weights.index(max(weights))
-    return f"blend of {len(members)}: {100 * weights[largest] / sum(weights):.0f} % {members[largest]} …"
+    count = len(method.members)
+    if not count:
+        return method.text
+    if method.weights:
+        largest = max(range(count), key=method.weights.__getitem__)
+        return f"blend of {count}: {100 * method.weights[largest]:.0f} % {short_name(method.members[largest])} …"
+    if method.name == "tuned":
+        return f"tuned among {count}: {short_name(method.members[0])} …"
+    how = method.settings["weights"]
+    return f"mean of {count}" if how == "equal" else f"{how} mean of {count}"

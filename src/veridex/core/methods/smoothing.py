@@ -150,7 +150,7 @@ class HoltWinters(_NamedForm):
 
     name = "holt-winters"
     settings = (
-        choice("season", "additive", "multiplicative", default="additive"),
+        choice("season", "additive", "multiplicative", default="additive", spelled=True),
         yes_no("damped"),
         choice("error", *ERRORS),
         *common_settings("alpha", "beta", "gamma", "phi"),

@@ -61,7 +61,7 @@ class ChosenPlan(SmoothingPlan):
 
 
 def _are_seasons(value: Value) -> bool:
-    whole = isinstance(value, list) and all(isinstance(c, int) and not isinstance(c, bool) and c > 1 for c in value)
+    whole = isinstance(value, tuple) and all(isinstance(c, int) and not isinstance(c, bool) and c > 1 for c in value)
     return whole and len(set(value)) == len(value) and 0 < len(value) <= 4  # type: ignore[arg-type]
 
 

@@ -61,7 +61,7 @@ class PolyTrend(LeastSquares):
     """
 
     name = "poly-trend"
-    settings = (whole("degree", 1, 6, default=2), *regression_settings())
+    settings = (whole("degree", 1, 6, default=2, spelled=True), *regression_settings())
 
     def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
         powers = tuple("time" if j == 1 else f"time^{j}" for j in range(1, settings["degree"] + 1))
@@ -218,12 +218,12 @@ class TrendSeason(LeastSquares):
 
 
 def _are_lengths(value: Value) -> bool:
-    numbers = isinstance(value, list) and all(isinstance(c, (int, float)) and not isinstance(c, bool) for c in value)
+    numbers = isinstance(value, tuple) and all(isinstance(c, (int, float)) and not isinstance(c, bool) for c in value)
     return numbers and 0 < len(value) <= 6 and min(value) >= 2 and len(set(value)) == len(value)  # type: ignore[arg-type]
 
 
 def _are_counts(value: Value) -> bool:
-    whole_ones = isinstance(value, list) and all(isinstance(w, int) and not isinstance(w, bool) for w in value)
+    whole_ones = isinstance(value, tuple) and all(isinstance(w, int) and not isinstance(w, bool) for w in value)
     return whole_ones and bool(value) and min(value) >= 1 and max(value) <= 200  # type: ignore[arg-type]
 
 
@@ -236,7 +236,7 @@ def check_harmonics(name: str, settings: Mapping[str, Value]) -> None:
     seasons, harmonics = settings.get("seasons"), settings.get("harmonics")
     if not isinstance(harmonics, list):
         return
-    if not isinstance(seasons, list):
+    if not isinstance(seasons, tuple):
         seasons = [float("inf")]
     if len(harmonics) != len(seasons):
         raise SettingError(

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -11,12 +11,10 @@ from numpy.typing import NDArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.contract import Coefficients, Column, FloatArray, Plan, Rows, run_fold
 from veridex.core.methods.members import FamilyOfMethods, are_members, rows_for
+from veridex.core.methods.method import Method
 from veridex.core.methods.settings import Setting, choice, whole
 from veridex.core.methods.status import Status
 from veridex.core.methods.words import number
-
-if TYPE_CHECKING:
-    from veridex.core.methods.catalogue import Method
 
 __all__ = ["TunedFamily"]
 
@@ -28,7 +26,7 @@ FEWEST = 2
 class TunedPlan(Plan):
     """The candidates, their plans for the real forecast and for the inner tests, and how these are made."""
 
-    members: "tuple[Method, ...]" = ()
+    members: tuple[Method, ...] = ()
     plans: tuple[Any, ...] = ()
     inner: tuple[Any, ...] = ()
     origins: int = 12
@@ -224,7 +222,7 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
         return str(member.family.likelihood_of(own, part))
 
 
-def _chosen(plan: TunedPlan, row: FloatArray) -> "tuple[Method, Any, FloatArray]":
+def _chosen(plan: TunedPlan, row: FloatArray) -> tuple[Method, Any, FloatArray]:
     """The candidate in a row, its plan and its own row."""
     m = int(row[0])
     own = plan.plans[m]

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.methods.fitted import Fitted
+from veridex.core.methods.method import Method
 from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.calibration import Bands, Wanted
 from veridex.core.verdict.choice import Choice
@@ -125,7 +126,7 @@ def fit_entry(fitted: Fitted) -> dict[str, Any]:
     assert found is not None
     estimates = zip(found.names, found.values.tolist(), found.errors.tolist(), strict=True)
     return {
-        "settings": _clean(fitted.method.settings),
+        "settings": _clean(dict(fitted.method.settings)),
         "form": fitted.method.family.form(fitted._plan, fitted.row),
         "in_words": fitted.in_words(),
         "coefficients": [
@@ -155,7 +156,7 @@ def score_entry(choice: Choice | None, kind: str | None, peers: NDArray[np.float
         return {}
     entry: dict[str, Any] = {"route": choice.route}
     if choice.override is not None:
-        entry["override"] = {"reason": choice.override.reason, "instead_of": choice.override.instead_of}
+        entry["override"] = {"reason": choice.override.reason, "instead_of": _plain(choice.override.instead_of)}
     if choice.crossfit is None:
         return entry
     winner, single, crossfit = choice.winner, choice.best_single, choice.crossfit
@@ -165,13 +166,13 @@ def score_entry(choice: Choice | None, kind: str | None, peers: NDArray[np.float
         {
             "measure": choice.evidence.measure,
             "error": winner.error,
-            "benchmark": choice.benchmark.method if choice.benchmark else None,
+            "benchmark": choice.benchmark.method.text if choice.benchmark else None,
             "benchmark_error": choice.benchmark.error if choice.benchmark else None,
             "value_added": choice.value_added,
             "origins": choice.evidence.origins,
             "coverage": coverage,
             "coverage_of": published,
-            "best_single": single.method if single else None,
+            "best_single": single.method.text if single else None,
             "best_single_error": single.error if single else None,
             "cross_error": choice.cross_error,
             "bias": winner.bias,
@@ -189,6 +190,8 @@ def _plain(value: Any) -> Any:
     """What JSON can hold: NaN and infinities are null."""
     if isinstance(value, np.generic):
         value = value.item()
-    if isinstance(value, list):
+    if isinstance(value, Method):
+        return value.text
+    if isinstance(value, (list, tuple)):
         return [_plain(part) for part in value]
     return None if isinstance(value, float) and not math.isfinite(value) else value

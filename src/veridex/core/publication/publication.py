@@ -11,7 +11,6 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
-from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.calibration import Peers, Wanted
 from veridex.core.publication.groups import Grouping, group_rows, groupings
@@ -151,7 +150,7 @@ def _task(
     if isinstance(source, Method):
         return ItemTask(series, source, horizon, None)
     choice, place = source.choice(series.item), source.place(series.item)
-    method = None if choice.winner is None else as_method(choice.winner.method)
+    method = None if choice.winner is None else choice.winner.method
     if choice.crossfit is None:
         return ItemTask(series, method, horizon, None, shared=shared)
     levels = wanted.all_levels

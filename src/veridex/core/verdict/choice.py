@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from veridex.core.methods.method import Method
 from veridex.core.verdict.crossfit import Crossfit
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 
@@ -16,7 +17,7 @@ class Override:
     """A planner's own decision: why, and what it stands in for."""
 
     reason: str
-    instead_of: str | None
+    instead_of: Method | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,8 +31,6 @@ class Choice:
         None where no method, or no benchmark, could be tested on every cell.
     best_single : Entry or None
         The best single method; of a single one the winner itself.
-    shares : dict of str to float
-        The weights of a blend; empty of a single method and of an equal mean.
     route, because : str
         How it was decided, and why not as usual.
     crossfit : Crossfit or None
@@ -49,7 +48,6 @@ class Choice:
     winner: Entry | None
     benchmark: Entry | None
     best_single: Entry | None = None
-    shares: dict[str, float] | None = None
     route: str = "regular"
     because: str = ""
     crossfit: Crossfit | None = None
@@ -57,6 +55,14 @@ class Choice:
     used: NDArray[np.bool_] | None = None
     unmet: tuple[str, ...] = ()
     override: Override | None = None
+
+    @property
+    def joined(self) -> bool:
+        """Whether several methods were joined by the verdict: not one that was entered, nor the planner's own."""
+        winner = self.winner
+        if winner is None or self.override is not None:
+            return False
+        return bool(winner.method.members) and self.evidence.entry(winner.method) is None
 
     @property
     def value_added(self) -> float:

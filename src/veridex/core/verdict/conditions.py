@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.backtest.trial import Trial
-from veridex.core.methods.catalogue import method
+from veridex.core.methods.catalogue import Method, method
 from veridex.core.scoring.measures import MEASURES, cell_terms, measures_from_sums
 from veridex.core.verdict.evidence import Entry
 from veridex.errors import MeasureUnknown, ParameterError
@@ -29,7 +29,7 @@ class Conditions:
         If one of them cannot be understood.
     """
 
-    allowed: tuple[str, ...] | None = None
+    allowed: tuple[Method, ...] | None = None
     lead_times: tuple[int, ...] | None = None
     target: str | None = None
     bias_limit: float | None = None
@@ -40,7 +40,7 @@ class Conditions:
     def checked(
         cls,
         trial: Trial,
-        allowed: Sequence[str] | None,
+        allowed: Sequence[str | Method] | None,
         lead_times: Sequence[int] | None,
         target: str | None,
         bias_limit: float | None,
@@ -49,9 +49,9 @@ class Conditions:
     ) -> "Conditions":
         """Conditions that this trial can answer."""
         if allowed is not None:
-            allowed = tuple(method(text).text for text in ([allowed] if isinstance(allowed, str) else allowed))
-            for text in allowed:
-                trial.method_index(text)
+            allowed = tuple(method(one) for one in ([allowed] if isinstance(allowed, (str, Method)) else allowed))
+            for one in allowed:
+                trial.method_index(one)
             if not allowed:
                 raise ParameterError("allowed", "[]", "allow at least one method")
         horizon = trial.arrays.actuals.shape[2]
@@ -101,7 +101,7 @@ class Conditions:
     def in_words(self) -> dict[str, Any]:
         """Those that were stated, for the manifest."""
         stated = {
-            "allowed": None if self.allowed is None else list(self.allowed),
+            "allowed": None if self.allowed is None else [one.text for one in self.allowed],
             "lead_times": None if self.lead_times is None else list(self.lead_times),
             "target": self.target,
             "bias_limit": self.bias_limit,

@@ -1,5 +1,6 @@
 """What a choice would have forecast at each origin without having seen it, and what its intervals held."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -10,6 +11,7 @@ from scipy.special import ndtri
 
 from veridex.core.backtest.trial import Trial
 from veridex.core.methods.combination import joined
+from veridex.core.methods.method import Method
 from veridex.core.scoring.conformal import conformal_quantiles, growing, left_out_quantiles, nested
 from veridex.core.scoring.measures import interval_terms
 from veridex.core.verdict.evidence import Evidence
@@ -132,7 +134,9 @@ def model_factor(levels: tuple[float, ...], pooled: FloatArray | None, steps: in
     return np.asarray(np.where(np.isfinite(factor) & (factor > 0.0), factor, 1.0))
 
 
-def cross_fitted(trial: Trial, i: int, evidence: Evidence, methods: list[str], weights: FloatArray | str) -> Crossfit:
+def cross_fitted(
+    trial: Trial, i: int, evidence: Evidence, methods: Sequence[Method], weights: FloatArray | str
+) -> Crossfit:
     """Join the forecasts of methods at each origin used.
 
     Parameters
@@ -141,7 +145,7 @@ def cross_fitted(trial: Trial, i: int, evidence: Evidence, methods: list[str], w
         The weights at each origin, or the word of a combination that says how to join them.
     """
     a, at = trial.arrays, np.flatnonzero(evidence.route.origins)
-    places = [trial.method_index(text) for text in methods]
+    places = [trial.method_index(one) for one in methods]
 
     def together(array: NDArray[Any]) -> FloatArray:
         """Of shape (methods, origins, ...), joined along the first axis."""

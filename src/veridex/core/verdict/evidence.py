@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.methods.method import Method
 from veridex.core.methods.status import Status, short_reason
 from veridex.core.scoring.comparison import mean_error
 from veridex.core.verdict.routing import Route
@@ -21,7 +22,7 @@ class Entry:
 
     Attributes
     ----------
-    method : str
+    method : Method
     error : float
         Mean over the origins of the absolute error, scaled where there is a scale; of intermittent demand the root
         mean square.
@@ -39,7 +40,7 @@ class Entry:
         What a search chose at the last origin, and its AICc.
     """
 
-    method: str
+    method: Method
     error: float
     parameters: float
     coverage: tuple[float, ...]
@@ -74,7 +75,7 @@ class ItemEvidence:
     furthest: int
     entries: tuple[Entry, ...]
 
-    def entry(self, method: str) -> Entry | None:
+    def entry(self, method: Method) -> Entry | None:
         """A method's entry; None where it was not entered."""
         return next((entry for entry in self.entries if entry.method == method), None)
 
@@ -186,7 +187,7 @@ def _entries(
             missing = short_reason(int(status[m, lost]))
         found.append(
             Entry(
-                method=entered.text,
+                method=entered,
                 error=float(means[m]),
                 parameters=float(parameters[m]),
                 coverage=tuple(coverage[m].tolist()),

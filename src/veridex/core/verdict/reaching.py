@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.methods.catalogue import Method, method_of
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.crossfit import cross_fitted
@@ -16,7 +17,7 @@ from veridex.core.verdict.routing import FEWEST_ORIGINS, route, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
 from veridex.core.verdict.skill import centred_logs, others_means, shrunk, weights
 
-__all__ = ["choice_of", "combined_text", "measured", "reach"]
+__all__ = ["choice_of", "combined", "measured", "reach"]
 
 FloatArray = NDArray[np.float64]
 
@@ -72,7 +73,7 @@ def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[tuple
     if conditions.lead_times is not None:
         known &= np.isin(np.arange(1, known.shape[2] + 1), conditions.lead_times)
     tested = tested_folds(trial, known)
-    entered = conditions.allowed or tuple(one.text for one in trial.lineup)
+    entered = conditions.allowed or trial.lineup
     count = len(trial.history)
     routes = [route(trial, i, entered, tested[i], fixed=conditions.allowed is not None) for i in range(count)]
     evidence = [Evidence.gather(trial, i, routes[i], known[i]) for i in range(count)]
@@ -94,7 +95,7 @@ def _rivals(
     trial: Trial, i: int, evidence: Evidence, conditions: Conditions
 ) -> tuple[tuple[Entry, ...], Entry | None, tuple[str, ...]]:
     """The tested methods of the route that keep to the conditions, the benchmark if it does, and what none meets."""
-    entries = (evidence.item.entry(text) for text in evidence.route.methods)
+    entries = (evidence.item.entry(one) for one in evidence.route.methods)
     own = tuple(entry for entry in entries if entry is not None and not entry.missing)
     if not own and conditions.allowed is None:
         # What the route asks for was not entered, or could not be tested: whatever was tested competes.
@@ -168,10 +169,9 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
     return _blended(bare, contest, drawn, conditions)
 
 
-def _untested(bare: Choice, methods: tuple[str, ...]) -> Choice:
+def _untested(bare: Choice, methods: tuple[Method, ...]) -> Choice:
     """The equal mean of simple methods, of whose error nothing is known."""
-    text = methods[0] if len(methods) == 1 else combined_text(methods, "trimmed")
-    return replace(bare, winner=Entry(text, np.nan, np.nan, (), ""))
+    return replace(bare, winner=Entry(combined(methods, "trimmed"), np.nan, np.nan, (), ""))
 
 
 def choice_of(bare: Choice, trial: Trial, i: int, evidence: Evidence, entry: Entry) -> Choice:
@@ -212,14 +212,13 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
     methods = [entry.method for entry in contest.rivals]
     origins = contest.sizes.shape[1]
     trial, i, evidence = contest.trial, contest.i, contest.evidence
-    shares: dict[str, float] = {}
     if origins < FEWEST_ORIGINS or not evidence.route.weighed:
-        text = combined_text(methods, "trimmed")
+        made, joined = combined(methods, "trimmed"), methods
         fit = cross_fitted(trial, i, evidence, methods, "trimmed")
     else:
         final = weights(drawn)
-        shares = {name: float(share) for name, share in zip(methods, final, strict=True) if share > 0.0}
-        text = combined_text(list(shares), list(shares.values()))
+        joined = [one for one, share in zip(methods, final, strict=True) if share > 0.0]
+        made = combined(joined, final[final > 0.0].tolist())
         fit = cross_fitted(trial, i, evidence, methods, weights(contest.drawn_without()))
     known = evidence.known
     losses = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0)
@@ -230,9 +229,8 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
             return choice_of(bare, trial, i, evidence, contest.fallback)
     error = float(evidence.errors(sizes))
     at = np.flatnonzero(evidence.route.origins)
-    joined = shares or methods
     winner = Entry(
-        method=text,
+        method=made,
         error=error,
         parameters=float(np.nansum([entry.parameters for entry in contest.rivals if entry.method in joined])),
         coverage=(),
@@ -242,12 +240,11 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
     unmet = tuple(one for one in bare.unmet if "single" not in one)
     if conditions.target and not conditions.meets_target(item_measures(trial, i, at, known, fit.points)):
         unmet += (f"the blend does not reach {conditions.target}",)
-    return replace(bare, winner=winner, shares=shares, crossfit=fit, cross_error=error, unmet=unmet)
+    return replace(bare, winner=winner, crossfit=fit, cross_error=error, unmet=unmet)
 
 
-def combined_text(methods: Sequence[str], shares: str | Sequence[float]) -> str:
-    """The method that joins others by a word or by numbers; a method alone is itself."""
+def combined(methods: Sequence[Method], weights: str | Sequence[float]) -> Method:
+    """The method that joins others by a word or by numbers, all their digits kept; a method alone is itself."""
     if len(methods) == 1:
         return methods[0]
-    how = shares if isinstance(shares, str) else f"[{', '.join(f'{share:.4f}' for share in shares)}]"
-    return f"combination of=[{', '.join(methods)}] weights={how}"
+    return method_of("combination", {"of": tuple(methods), "weights": weights})

@@ -7,25 +7,22 @@ from numpy.typing import NDArray
 
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
+from veridex.core.methods.catalogue import Method, method, methods
 from veridex.core.methods.status import Status
 from veridex.core.tidying.life import alive
 from veridex.core.tidying.pattern import demand_pattern
 
 __all__ = ["FEWEST_ORIGINS", "SHORTLIST", "Route", "route", "tested_folds"]
 
-SHORTLIST = (
-    "seasonal-naive",
-    "smoothing",
-    "arima",
-    "holt-winters season=additive damped=yes",
-    "theta",
-)
-WITHOUT_SEASON = ("naive", "smoothing", "arima", "holt damped=yes", "theta")
+SHORTLIST = methods(("seasonal-naive", "smoothing", "arima", "holt-winters season=additive damped=yes", "theta"))
+WITHOUT_SEASON = methods(("naive", "smoothing", "arima", "holt damped=yes", "theta"))
 """The shortlists of regular demand, with a season and without."""
 
-INTERMITTENT = ("croston", "sba", "tsb", "simple-smoothing", "mean")
-SHORT = ("naive", "simple-smoothing", "holt damped=yes", "theta", "drift")
+INTERMITTENT = methods(("croston", "sba", "tsb", "simple-smoothing", "mean"))
+SHORT = methods(("naive", "simple-smoothing", "holt damped=yes", "theta", "drift"))
 """What can be fitted to a few periods; also published, untested, where nothing could be tested."""
+
+NAIVE = method("naive")
 
 FEWEST_ORIGINS = 3
 """With fewer origins nothing can be weighed."""
@@ -41,7 +38,7 @@ class Route:
     Attributes
     ----------
     name : {"regular", "intermittent", "short", "new", "retired", "untested", "unknown"}
-    methods : tuple of str
+    methods : tuple of Method
         Those that compete.
     origins : ndarray of bool, shape (O,)
         The origins used.
@@ -52,20 +49,20 @@ class Route:
     """
 
     name: str
-    methods: tuple[str, ...]
+    methods: tuple[Method, ...]
     origins: NDArray[np.bool_]
     because: str
     weighed: bool = True
 
 
-def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.bool_], *, fixed: bool) -> Route:
+def route(trial: Trial, i: int, entered: tuple[Method, ...], tested: NDArray[np.bool_], *, fixed: bool) -> Route:
     """The route of item `i`.
 
     Parameters
     ----------
     trial : Trial
     i : int
-    entered : tuple of str
+    entered : tuple of Method
         The methods that may compete.
     tested : ndarray of bool, shape (M, O)
         Whether each method has a forecast for every known cell of an origin, and there are such cells.
@@ -81,13 +78,13 @@ def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.boo
             return Route("unknown", (), with_actuals, "nothing is known of its demand")
         said = f"with {known} known periods it is too short to be tested"
         return Route("untested", entered if fixed else SHORT, with_actuals, said)
-    places = {one.text: m for m, one in enumerate(trial.lineup)}
+    places = {one: m for m, one in enumerate(trial.lineup)}
     shortlist = SHORTLIST if series.season_length > 1 else WITHOUT_SEASON
     regular = _listed(shortlist, entered, len(shortlist), fixed)
-    used = _used_origins(tested[[places[text] for text in regular]], with_actuals)
+    used = _used_origins(tested[[places[one] for one in regular]], with_actuals)
     values, begin = _before(trial, i, series, used)
-    if alive(series.values, series.season_length)[1] and (not fixed or "naive" in entered):
-        return Route("retired", ("naive",), used, f"nothing was sold since {_last_sale(series)}")
+    if alive(series.values, series.season_length)[1] and (not fixed or NAIVE in entered):
+        return Route("retired", (NAIVE,), used, f"nothing was sold since {_last_sale(series)}")
     interval, _, kind = demand_pattern(values)
     if kind in ("intermittent", "lumpy"):
         said = f"demand comes in about one of {interval:.1f} periods"
@@ -98,20 +95,20 @@ def route(trial: Trial, i: int, entered: tuple[str, ...], tested: NDArray[np.boo
         return Route("regular", regular, used, "")
     name = "new" if begin > np.median(trial.history.starts) + series.season_length else "short"
     said = f"only {known} periods were known at the first origin"
-    own = tested[[places[text] for text in regular]]
+    own = tested[[places[one] for one in regular]]
     gained = own[:, used].all(axis=1) & ~own[:, with_actuals].all(axis=1)
     if used.sum() >= FEWEST_ORIGINS and gained.any():
         return Route(name, regular, used, said)  # its later origins tell of seasonal methods
     # A season that cannot be seen twice is no evidence: methods that need little.
-    few = tuple(text for text in SHORT if text in entered)
-    used = _used_origins(tested[[places[text] for text in few]], with_actuals)
-    few = tuple(text for text in few if tested[places[text]][used].all())
+    few = tuple(one for one in SHORT if one in entered)
+    used = _used_origins(tested[[places[one] for one in few]], with_actuals)
+    few = tuple(one for one in few if tested[places[one]][used].all())
     return Route(name, entered if fixed or len(few) < 2 else few, used, said, weighed=False)
 
 
-def _listed(shortlist: tuple[str, ...], entered: tuple[str, ...], fewest: int, fixed: bool) -> tuple[str, ...]:
+def _listed(shortlist: tuple[Method, ...], entered: tuple[Method, ...], fewest: int, fixed: bool) -> tuple[Method, ...]:
     """Those of a shortlist that were entered; all that were where fewer than `fewest` of it were, or it is fixed."""
-    kept = tuple(text for text in shortlist if text in entered)
+    kept = tuple(one for one in shortlist if one in entered)
     return entered if fixed or len(kept) < fewest else kept
 
 

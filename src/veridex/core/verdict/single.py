@@ -6,6 +6,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from veridex.core.methods.method import Method
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 from veridex.errors import ParameterError
@@ -16,9 +17,9 @@ Rule = Callable[[pd.DataFrame], str]
 """A planner's own rule: from the table of an item's methods to the text of one of them."""
 
 
-def benchmark_of(evidence: ItemEvidence, benchmarks: tuple[str, ...]) -> Entry | None:
+def benchmark_of(evidence: ItemEvidence, benchmarks: tuple[Method, ...]) -> Entry | None:
     """The first of the benchmarks that was tested on every cell."""
-    entries = (evidence.entry(text) for text in benchmarks)
+    entries = (evidence.entry(one) for one in benchmarks)
     return next((entry for entry in entries if entry is not None and not entry.missing), None)
 
 
@@ -71,7 +72,7 @@ def choose_by_rule(rule: Rule, evidence: ItemEvidence, rivals: Sequence[Entry], 
     rows = [
         {
             "item": evidence.item,
-            "method": entry.method,
+            "method": entry.method.text,
             "measure": evidence.measure,
             "error": entry.error,
             "std_error": entry.std_error,
@@ -82,8 +83,8 @@ def choose_by_rule(rule: Rule, evidence: ItemEvidence, rivals: Sequence[Entry], 
         for entry in rivals
     ]
     chosen = rule(pd.DataFrame(rows))
-    found = next((entry for entry in rivals if entry.method == chosen), None)
+    found = next((entry for entry in rivals if entry.method.text == str(chosen)), None)
     if found is None:
-        names = ", ".join(entry.method for entry in rivals)
+        names = ", ".join(entry.method.text for entry in rivals)
         raise ParameterError("rule", repr(chosen), f"for {evidence.item!r} it must name one of {names}")
     return found

@@ -9,6 +9,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from veridex.core.methods.method import Method
+
 __all__ = ["PRIOR_ORIGINS", "centred_logs", "others_means", "shrunk", "weights"]
 
 FloatArray = NDArray[np.float64]
@@ -32,13 +34,13 @@ def centred_logs(errors: FloatArray) -> FloatArray:
 
 
 def others_means(
-    logs: Sequence[FloatArray], names: Sequence[str], rivals: Sequence[tuple[str, ...]]
+    logs: Sequence[FloatArray], names: Sequence[str], rivals: Sequence[tuple[Method, ...]]
 ) -> list[FloatArray]:
     """Per item and method the mean over the other items with the same rivals; zero where there are none.
 
     Items are summed in the order of their names, so that the bits do not depend on the order they came in.
     """
-    sums: dict[tuple[str, ...], tuple[FloatArray, FloatArray]] = {}
+    sums: dict[tuple[Method, ...], tuple[FloatArray, FloatArray]] = {}
     for i in sorted(range(len(names)), key=lambda i: names[i]):
         total, count = sums.setdefault(rivals[i], (np.zeros(logs[i].size), np.zeros(logs[i].size)))
         known = ~np.isnan(logs[i])

@@ -32,7 +32,7 @@ def decide(
     trial: Trial,
     rule: str | Rule = "blend",
     *,
-    allowed: Sequence[str] | None = None,
+    allowed: Sequence[str | Method] | None = None,
     lead_times: Sequence[int] | None = None,
     target: str | None = None,
     bias_limit: float | None = None,
@@ -152,10 +152,10 @@ class Verdict:
         nothing = float("nan")
         row: dict[str, object] = {
             "item": choice.evidence.item,
-            "method": winner.method if winner else None,
+            "method": winner.method.text if winner else None,
             "measure": choice.evidence.measure,
             "error": winner.error if winner else nothing,
-            "benchmark": benchmark.method if benchmark else None,
+            "benchmark": benchmark.method.text if benchmark else None,
             "benchmark_error": benchmark.error if benchmark else nothing,
             "value_added": choice.value_added,
             "parameters": winner.parameters if winner else nothing,
@@ -167,13 +167,13 @@ class Verdict:
         return row | {
             "reason": self.reason(choice.evidence.item),
             "route": choice.route,
-            "best_single": single.method if single else None,
+            "best_single": single.method.text if single else None,
             "best_single_error": single.error if single else nothing,
             "less_than_single": choice.less_than_single,
             "cross_error": choice.cross_error,
             "bias": winner.bias if winner else nothing,
             "intervals": choice.crossfit.default_kind if choice.crossfit else "model",
-            "form": (single.form or single.method.partition(" ")[2]) if single else "",
+            "form": (single.form or single.method.text.partition(" ")[2]) if single else "",
             "criterion": single.criterion if single else nothing,
             "season_length": self.trial.history.season_length,
             "unmet": "; ".join(choice.unmet),
@@ -208,12 +208,12 @@ class Verdict:
         rows: list[tuple[str, str | None, float]] = []
         for i, choice in enumerate(self.choices):
             winner = choice.winner
-            texts = _members(winner) if winner else []
-            used = [m for m, one in enumerate(self.trial.lineup) if one.text in texts]
+            made = () if winner is None else (winner.method, *winner.method.members)
+            used = [m for m, one in enumerate(self.trial.lineup) if one in made]
             folds = spent[i, used].sum(axis=0)
             known = folds[~np.isnan(folds)]
             cost = float(np.median(known)) if used and known.size else float("nan")
-            rows.append((choice.evidence.item, winner.method if winner else None, cost))
+            rows.append((choice.evidence.item, winner.method.text if winner else None, cost))
         return pd.DataFrame(rows, columns=["item", "method", "ms_per_fold"])
 
     def why(self, item: str) -> str:
@@ -250,24 +250,17 @@ class Verdict:
         if not reason.strip():
             raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
         i = self.place(item)
-        entry = before.evidence.entry(chosen.text)
+        entry = before.evidence.entry(chosen)
         stated = Override(reason.strip(), before.winner.method if before.winner else None)
-        bare = replace(before, shares={}, crossfit=None, cross_error=float("nan"), unmet=(), override=stated)
-        after = replace(bare, winner=Entry(chosen.text, float("nan"), float("nan"), (), ""))
+        bare = replace(before, crossfit=None, cross_error=float("nan"), unmet=(), override=stated)
+        after = replace(bare, winner=Entry(chosen, float("nan"), float("nan"), (), ""))
         used = before.used
         if entry is not None and not entry.missing and used is not None:
             known = ~np.isnan(self.trial.arrays.actuals[i])
             if self.conditions.lead_times is not None:
                 known &= np.isin(np.arange(1, known.shape[1] + 1), self.conditions.lead_times)
-            route = Route(before.route, (chosen.text,), used, before.because)
+            route = Route(before.route, (chosen,), used, before.because)
             after = choice_of(bare, self.trial, i, Evidence.gather(self.trial, i, route, known), entry)
             after = measured(after, i, self.pool)
         choices = (*self.choices[:i], after, *self.choices[i + 1 :])
         return replace(self, choices=choices)
-
-
-def _members(winner: Entry) -> list[str]:
-    """The methods that a published one is made of."""
-    found = as_method(winner.method)
-    of = found.settings.get("of") if found.family.name == "combination" else None
-    return [str(text) for text in of] if of else [winner.method]

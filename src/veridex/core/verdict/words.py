@@ -34,20 +34,19 @@ def why(choice: Choice, trial: Trial, lead_times: Sequence[int] | None = None) -
 
 def _published(choice: Choice, winner: Entry) -> str:
     """What is published, a blend by its largest parts."""
-    if choice.shares and len(choice.shares) > 1:
-        ranked = sorted(choice.shares.items(), key=lambda pair: -pair[1])
-        return f"a blend of {', '.join(f'{100 * share:.0f} % {text}' for text, share in ranked)}"
-    if winner.method.startswith("combination") and winner.method.endswith("weights=trimmed"):
-        inner = winner.method.partition("of=[")[2].rpartition("] weights=")[0]
-        return f"the mean of {inner}, without the highest and the lowest,"
-    return winner.method
+    made = winner.method
+    if made.weights and choice.joined:
+        ranked = sorted(zip(made.members, made.weights, strict=True), key=lambda pair: -pair[1])
+        return f"a blend of {', '.join(f'{100 * share:.0f} % {one}' for one, share in ranked)}"
+    if made.members and made.settings.get("weights") == "trimmed":
+        return f"the mean of {', '.join(one.text for one in made.members)}, without the highest and the lowest,"
+    return made.text
 
 
 def _because(choice: Choice) -> str:
     if choice.override is not None:
-        before = choice.override.instead_of or ""
-        before = "the blend" if before.startswith("combination") else before
-        instead = f" instead of {before}" if before else ""
+        before = choice.override.instead_of
+        instead = "" if before is None else f" instead of {'the blend' if before.members else before}"
         return f"{instead}, as the planner decided: {choice.override.reason.rstrip('.')}."
     if choice.route == "regular":
         return "."
@@ -95,7 +94,7 @@ def _unbeaten(choice: Choice, winner: Entry) -> str:
 def _rivals(choice: Choice, winner: Entry) -> str:
     """The best single method beside a blend, or the runner-up beside a single one."""
     single = choice.best_single
-    if single is not None and winner.method.startswith("combination"):
+    if single is not None and choice.joined:
         return (
             f" This error is cross-fitted: the weights at each origin come from the others. The best single method was "
             f"{single.method} with {number(single.error, 3)}, which flatters it, since it was picked by these errors."
@@ -133,7 +132,7 @@ def _left_out(choice: Choice) -> str:
     """Methods without a forecast at some origin, gathered by reason."""
     reasons = dict.fromkeys(entry.missing for entry in choice.evidence.entries if entry.missing)
     groups = [
-        f"{', '.join(entry.method for entry in choice.evidence.entries if entry.missing == reason)} ({reason})"
+        f"{', '.join(entry.method.text for entry in choice.evidence.entries if entry.missing == reason)} ({reason})"
         for reason in reasons
     ]
     if choice.crossfit is None or not groups:
