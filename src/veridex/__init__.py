@@ -134,6 +134,8 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
+    if name == "errors":
+        return import_module("veridex.errors")
     if name not in _HOMES:
         raise AttributeError(f"module 'veridex' has no attribute {name!r}")
     value = getattr(import_module(f"veridex.{_HOMES[name]}"), name)

@@ -1,4 +1,13 @@
-"""The exception family. Every error Veridex raises on purpose is a `VeridexError`.
+"""The exception family, `vx.errors`. Every error Veridex raises on purpose is a `VeridexError`.
+
+    VeridexError
+      InputError            the input or the call is wrong (exit code 2)
+        ReadingError          a source does not say what it should
+        HistoryError          a history has not what was asked of it
+        MethodError           a method, setting or measure that there is not, or not so
+        CallError             an argument out of range, or words that do not go together
+        StoreError            something cannot be written or read back
+      OurFault              we are wrong (exit code 1)
 
 Each keeps its facts as attributes, says what is wrong, where, the value seen, and what to do, and survives
 the trip between processes.
@@ -13,21 +22,28 @@ from veridex.trade import Kind, trade_word
 __all__ = [
     "CadenceUnclear",
     "CadenceUnknown",
+    "CallError",
     "CellUnreadable",
     "ColumnMissing",
     "DatesAmbiguous",
     "DecimalAmbiguous",
     "DestinationRefused",
     "FileUnreadable",
+    "HistoryError",
     "HistoryTooShort",
+    "InputError",
     "ItemUnknown",
     "MeasureUnknown",
+    "MethodError",
     "MethodUnknown",
+    "OurFault",
     "ParameterError",
     "PublicationUnreadable",
+    "ReadingError",
     "RowsRefused",
     "SettingError",
     "SettingUnknown",
+    "StoreError",
     "TrialUnreadable",
     "VeridexError",
     "WorkerFailed",
@@ -54,15 +70,43 @@ def _list(words: tuple[str, ...], most: int = 12) -> str:
 
 
 class VeridexError(Exception):
-    """Base of all errors that Veridex raises on purpose: the input or the call is wrong."""
+    """Base of all errors that Veridex raises on purpose."""
 
     def __reduce__(self) -> tuple[type["VeridexError"], tuple[Any, ...]]:
         """Rebuild from the facts: workers send errors home by pickle."""
         return type(self), tuple(getattr(self, f.name) for f in fields(self))  # type: ignore[arg-type]
 
 
+class InputError(VeridexError):
+    """The input or the call is wrong, and the message says how to mend it."""
+
+
+class ReadingError(InputError):
+    """A source does not say what it should, or says it unreadably."""
+
+
+class HistoryError(InputError):
+    """A history has not what was asked of it."""
+
+
+class MethodError(InputError, ValueError):
+    """A method, a setting or a measure that there is not, or not so."""
+
+
+class CallError(InputError, ValueError):
+    """An argument is out of range, or words do not go together."""
+
+
+class StoreError(InputError):
+    """Something cannot be written where it was told to, or read back from there."""
+
+
+class OurFault(VeridexError):
+    """Veridex is wrong, not the input: please report it."""
+
+
 @dataclass(eq=False)
-class FileUnreadable(VeridexError, OSError):
+class FileUnreadable(ReadingError, OSError):
     """A file is missing, empty or not what it was said to be."""
 
     file: str
@@ -74,7 +118,7 @@ class FileUnreadable(VeridexError, OSError):
 
 
 @dataclass(eq=False)
-class ColumnMissing(VeridexError, KeyError):
+class ColumnMissing(ReadingError, KeyError):
     """A named column is not in the table."""
 
     source: str
@@ -90,7 +134,7 @@ class ColumnMissing(VeridexError, KeyError):
 
 
 @dataclass(eq=False)
-class CellUnreadable(VeridexError, ValueError):
+class CellUnreadable(ReadingError, ValueError):
     """Cells of a column cannot be read as what the column holds."""
 
     source: str
@@ -110,7 +154,7 @@ class CellUnreadable(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class CadenceUnknown(VeridexError, ValueError):
+class CadenceUnknown(ReadingError, ValueError):
     """A cadence was not named, or by a word that Veridex does not know."""
 
     word: str | None
@@ -123,7 +167,7 @@ class CadenceUnknown(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class CadenceUnclear(VeridexError, ValueError):
+class CadenceUnclear(ReadingError, ValueError):
     """No cadence was stated and none can be inferred from the dates."""
 
     problem: str
@@ -133,7 +177,7 @@ class CadenceUnclear(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class DatesAmbiguous(VeridexError, ValueError):
+class DatesAmbiguous(ReadingError, ValueError):
     """Dates of numbers in which day and month could change places."""
 
     source: str
@@ -149,7 +193,7 @@ class DatesAmbiguous(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class DecimalAmbiguous(VeridexError, ValueError):
+class DecimalAmbiguous(ReadingError, ValueError):
     """Numbers in which a comma could be the decimal mark or group thousands."""
 
     source: str
@@ -165,7 +209,7 @@ class DecimalAmbiguous(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class RowsRefused(VeridexError, ValueError):
+class RowsRefused(HistoryError, ValueError):
     """A history holds what it was told to refuse: several rows of a period, or negative demand."""
 
     item: str
@@ -180,7 +224,7 @@ class RowsRefused(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class ItemUnknown(VeridexError, KeyError):
+class ItemUnknown(HistoryError, KeyError):
     """An item was asked for that the history does not have."""
 
     item: str
@@ -194,7 +238,7 @@ class ItemUnknown(VeridexError, KeyError):
 
 
 @dataclass(eq=False)
-class HistoryTooShort(VeridexError, ValueError):
+class HistoryTooShort(HistoryError, ValueError):
     """A history has too few periods for what was asked."""
 
     item: str
@@ -208,7 +252,7 @@ class HistoryTooShort(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class MethodUnknown(VeridexError, ValueError):
+class MethodUnknown(MethodError):
     """A method was named that the catalogue does not have."""
 
     word: str
@@ -219,7 +263,7 @@ class MethodUnknown(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class SettingError(VeridexError, ValueError):
+class SettingError(MethodError):
     """A setting of a method is unknown, missing or out of range."""
 
     method: str
@@ -230,7 +274,7 @@ class SettingError(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class SettingUnknown(VeridexError, ValueError):
+class SettingUnknown(MethodError):
     """A method was given a setting that it does not have."""
 
     method: str
@@ -242,7 +286,7 @@ class SettingUnknown(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class MeasureUnknown(VeridexError, ValueError):
+class MeasureUnknown(MethodError):
     """A measure of errors was named that there is not, or not for this purpose."""
 
     word: str
@@ -253,7 +297,7 @@ class MeasureUnknown(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class ParameterError(VeridexError, ValueError):
+class ParameterError(CallError):
     """An argument of a call is out of range."""
 
     name: str
@@ -265,7 +309,7 @@ class ParameterError(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class DestinationRefused(VeridexError, OSError):
+class DestinationRefused(StoreError, OSError):
     """Something cannot be written where it was told to."""
 
     destination: str
@@ -277,7 +321,7 @@ class DestinationRefused(VeridexError, OSError):
 
 
 @dataclass(eq=False)
-class PublicationUnreadable(VeridexError, ValueError):
+class PublicationUnreadable(StoreError, ValueError):
     """A directory does not hold a publication that this version can read."""
 
     source: str
@@ -288,7 +332,7 @@ class PublicationUnreadable(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class TrialUnreadable(VeridexError, ValueError):
+class TrialUnreadable(StoreError, ValueError):
     """A file does not hold a trial that this version can read."""
 
     source: str
@@ -299,7 +343,7 @@ class TrialUnreadable(VeridexError, ValueError):
 
 
 @dataclass(eq=False)
-class WorkerFailed(VeridexError, RuntimeError):
+class WorkerFailed(OurFault, RuntimeError):
     """A worker process broke off in a way that is our fault, not the data's."""
 
     problem: str

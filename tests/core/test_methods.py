@@ -11,7 +11,7 @@ import veridex as vx
 from conftest import DRIVEN, METHODS, monthly, seasonal_values
 from reference import CONCENTRATIONS, DOW_JONES, LAKE_HURON, NILE, YIELDS, dense_arma, slow_smoothing
 from veridex.core.methods.catalogue import FAMILIES, default_lineup, method
-from veridex.core.methods.grammar import parse, split_lineup, written
+from veridex.core.methods.grammar import Spelled, parse, split_lineup, written
 
 Y = seasonal_values()
 
@@ -325,8 +325,12 @@ VALUES = st.one_of(st.booleans(), st.integers(-9, 9), st.floats(0.001, 0.999), W
 
 @given(WORDS, st.dictionaries(WORDS, st.one_of(VALUES, st.lists(VALUES, max_size=3)), max_size=4))
 def test_grammar_reads_what_it_writes(name, values):
-    assert parse(written(name, values)) == (name, values)
-    assert split_lineup(f"naive, {written(name, values)}") == ["naive", written(name, values)]
+    text = written(name, values.items())
+    assert parse(text) == Spelled(name, values)
+    assert split_lineup(f"naive, {text}") == ["naive", text]
+    nested = parse(f"x of=[y of=[{text}, z] k=[1, 2], {text}]")
+    assert nested.settings["of"][-1] == (Spelled(name, values) if values else name)
+    assert parse(written("x", nested.settings.items())) == nested
 
 
 def test_catalogue_is_complete():

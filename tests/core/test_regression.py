@@ -222,8 +222,8 @@ def test_an_outlying_month_hardly_bends_the_trend():
 
 def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
     lineup = [
-        "arima d=1 D=1 q=1 Q=1",
-        "arima d=1 D=1 q=1 Q=1 transform=log",
+        "arima d=1 q=1 D=1 Q=1",
+        "arima d=1 q=1 D=1 Q=1 transform=log",
         "trend-season",
         "poly-trend degree=6",
         "naive",
@@ -245,5 +245,5 @@ def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
     worse = models["holdout_rmse"]["poly-trend degree=6"] > models["holdout_rmse"]["naive"]
     better = models["training_rmse"]["poly-trend degree=6"] < models["training_rmse"]["naive"]
     assert bool(alarm) == (worse and better)
-    assert compared.in_words().startswith("By AICc arima d=1 D=1 q=1 Q=1 transform=log is preferred.")
+    assert compared.in_words().startswith("By AICc arima d=1 q=1 D=1 Q=1 transform=log is preferred.")
     assert vx.compare_fits(monthly(Y), lineup[:2]).alarms == ()

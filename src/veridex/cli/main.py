@@ -36,7 +36,7 @@ from veridex.cli.options import (
     Rule,
     TidyWords,
 )
-from veridex.errors import VeridexError
+from veridex.errors import InputError
 
 __all__ = ["app", "run"]
 
@@ -350,10 +350,10 @@ def publish(
 
 
 def run() -> None:
-    """Run the command line; every error of ours is one message and exit code 2, never a traceback."""
+    """Run the command line: a wrong input is one message and exit code 2; only our faults have a traceback."""
     try:
         app()
-    except VeridexError as error:
+    except InputError as error:
         say(f"veridex: {error}")
         sys.exit(2)
     except BrokenPipeError:

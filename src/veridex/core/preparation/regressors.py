@@ -54,16 +54,16 @@ class Regressors:
             If a driver has another cadence, an unknown name, or is asked for where there are none.
         """
         wanted = settings.get("drivers", "all")
-        if isinstance(wanted, list) and drivers is None and all(intervention(str(one), cadence) for one in wanted):
+        if isinstance(wanted, tuple) and drivers is None and all(intervention(str(one), cadence) for one in wanted):
             drivers = Drivers(cadence, ())
         if drivers is not None and drivers.cadence != cadence:
             problem = f"the history is {cadence.name}; bring them to it with drivers.at_cadence({cadence.name!r}, ...)"
             raise ParameterError("drivers", repr(drivers), problem)
-        if isinstance(wanted, list) and drivers is None:
+        if isinstance(wanted, tuple) and drivers is None:
             raise ParameterError("drivers", repr(wanted), "the method asks for these, and no drivers were passed")
         if wanted == "none":
             drivers = None
-        elif isinstance(wanted, list) and drivers is not None:
+        elif isinstance(wanted, tuple) and drivers is not None:
             drivers = drivers.chosen([str(name) for name in wanted])
         if settings.get("events") == "none" or (events is not None and not len(events)):
             events = None
