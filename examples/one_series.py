@@ -18,6 +18,6 @@ together = vx.fit(history, "combination of=[seasonal-naive, theta, smoothing] we
 print(together.forecast(3).frame[["period", "lower_80", "forecast", "upper_80"]].to_string())
 
 # Save it, and apply the same coefficients when January is known.
-again = vx.Fitted.from_json(fitted.to_json())
+again = vx.read_fitted(vx.write(fitted, "model.json"))
 newer = vx.History.from_numbers([38], start="2025-01", cadence="monthly", item="hive stands")
 print(again.apply(newer).forecast(3).frame[["period", "lower_80", "forecast", "upper_80"]].to_string())

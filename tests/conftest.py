@@ -1,7 +1,9 @@
 """Fixtures shared by all rooms."""
 
 import math
+import tempfile
 from importlib.resources import files
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -55,6 +57,12 @@ DRIVEN = ["driver-regression"]
 
 def monthly(values, item="smoker-01", start="2018-01"):
     return vx.History.from_numbers(values, start=start, cadence="monthly", item=item, unit="units")
+
+
+def reread(fitted):
+    """A fitted method after a journey through its file."""
+    with tempfile.TemporaryDirectory() as directory:
+        return vx.read_fitted(vx.write(fitted, Path(directory) / "model.json"))
 
 
 def seasonal_values(seed=0, n=96):

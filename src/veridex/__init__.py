@@ -28,9 +28,10 @@ if TYPE_CHECKING:
     from veridex.core.verdict.verdict import Verdict, decide
     from veridex.errors import VeridexError
     from veridex.exchange.explaining import read_drivers, read_events, read_holidays
-    from veridex.exchange.publications import read_publication
+    from veridex.exchange.forms.fitted import read_fitted
+    from veridex.exchange.forms.publications import read_publication
+    from veridex.exchange.forms.trials import read_trial
     from veridex.exchange.reading import read_history
-    from veridex.exchange.trials import read_trial
     from veridex.exchange.writing import write
     from veridex.front import backtest, compare_fits, publish, tune
 
@@ -74,8 +75,9 @@ _HOMES = {
     "read_events": "exchange.explaining",
     "read_history": "exchange.reading",
     "read_holidays": "exchange.explaining",
-    "read_publication": "exchange.publications",
-    "read_trial": "exchange.trials",
+    "read_fitted": "exchange.forms.fitted",
+    "read_publication": "exchange.forms.publications",
+    "read_trial": "exchange.forms.trials",
     "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
@@ -121,6 +123,7 @@ __all__ = [
     "publish",
     "read_drivers",
     "read_events",
+    "read_fitted",
     "read_history",
     "read_holidays",
     "read_publication",

@@ -29,6 +29,7 @@ __all__ = [
     "DecimalAmbiguous",
     "DestinationRefused",
     "FileUnreadable",
+    "FittedUnreadable",
     "HistoryError",
     "HistoryTooShort",
     "InputError",
@@ -329,6 +330,17 @@ class PublicationUnreadable(StoreError, ValueError):
 
     def __str__(self) -> str:
         return f"{self.source}: {self.problem}. Name a directory that vx.write or `veridex publish --to` has filled."
+
+
+@dataclass(eq=False)
+class FittedUnreadable(StoreError, ValueError):
+    """A file does not hold a fitted method that this version can read."""
+
+    source: str
+    problem: str
+
+    def __str__(self) -> str:
+        return f"{self.source}: {self.problem}. Name a file that vx.write has written of a fitted method."
 
 
 @dataclass(eq=False)

@@ -208,7 +208,7 @@ def test_one_bad_item_never_stops_the_others():
     hopeless = ["unknown"]
     assert ahead.loc[hopeless, "value"].isna().all() and (ahead.loc[hopeless, "reason"] != "").all()
     assert np.isfinite(ahead.drop(index=hopeless)["value"]).all()
-    assert reasons["edge", "naive"] == "no finite estimates were found"
+    assert reasons["edge", "naive"] == "its forecasts are no finite numbers so far ahead"
 
 
 def test_standings_rank_on_the_cells_that_every_method_has(trial):

@@ -7,7 +7,7 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import counted, drivers_of, monthly, seasonal_values
+from conftest import counted, drivers_of, monthly, reread, seasonal_values
 
 Y = seasonal_values()
 N = len(Y)
@@ -60,7 +60,7 @@ def test_observed_drivers_are_forecast_and_their_doubt_widens_the_interval():
     )
     perfect = vx.fit(y, "driver-regression keep=all", drivers=seen, foresight="perfect").forecast(6)
     assert perfect.points == pytest.approx(known.forecast(6).points) and "perfect foresight" in perfect.reason
-    again = vx.Fitted.from_json(observed.to_json())
+    again = reread(observed)
     assert (again.forecast(6).points == forecast.points).all() and (again.forecast(6).upper == forecast.upper).all()
 
 
@@ -138,7 +138,7 @@ def test_interventions_at_named_dates(kind):
     mean = fitted.coefficients.set_index("name").loc["mean", "value"]
     ahead = {"step": 1, "pulse": 0, "ramp": 41}[kind]
     assert fitted.forecast(5).points[4] == pytest.approx(mean + effect * ahead)
-    again = vx.Fitted.from_json(fitted.to_json())
+    again = reread(fitted)
     assert (again.forecast(5).points == fitted.forecast(5).points).all()
     trial = vx.backtest(monthly(y), [fitted.method], vx.RollingOrigin(horizon=2, origins=40))
     assert (trial.errors["reason"] == "").all()
@@ -219,7 +219,7 @@ def test_every_method_ends_in_numbers_or_a_reason(name, driven):
             fitted.roots,
         ):
             assert isinstance(table, pd.DataFrame)
-        again = vx.Fitted.from_json(fitted.to_json()).forecast(5)
+        again = reread(fitted).forecast(5)
         assert np.array_equal(again.points, forecast.points, equal_nan=True), text
 
 

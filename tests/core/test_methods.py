@@ -1,5 +1,7 @@
 """Methods through their public face, against hand formulas, published estimates and each other."""
 
+import json
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -8,10 +10,11 @@ from hypothesis import strategies as st
 from scipy import optimize, special, stats
 
 import veridex as vx
-from conftest import DRIVEN, METHODS, monthly, seasonal_values
+from conftest import DRIVEN, METHODS, monthly, reread, seasonal_values
 from reference import CONCENTRATIONS, DOW_JONES, LAKE_HURON, NILE, YIELDS, dense_arma, slow_smoothing
 from veridex.core.methods.catalogue import FAMILIES, default_lineup, method
 from veridex.core.methods.grammar import Spelled, parse, split_lineup, written
+from veridex.exchange.forms.fitted import _seal
 
 Y = seasonal_values()
 
@@ -202,7 +205,7 @@ def test_information_criteria():
 @pytest.mark.parametrize("text", METHODS)
 def test_every_method_round_trips_applies_and_speaks(text):
     fitted = fit(Y[:90], text)
-    again = vx.Fitted.from_json(fitted.to_json())
+    again = reread(fitted)
     pd.testing.assert_frame_equal(again.forecast(5).frame, fitted.forecast(5).frame, check_exact=True)
     pd.testing.assert_frame_equal(again.coefficients, fitted.coefficients, check_exact=True)
     assert fitted.in_words().endswith(".") and "nan" not in fitted.in_words()
@@ -287,7 +290,7 @@ def test_any_history_ends_in_numbers_or_a_reason(text, numbers, season_length):
         assert fitted.in_words()
     else:
         assert np.isnan(forecast.points).all() and fitted.reason
-    assert vx.Fitted.from_json(fitted.to_json()).reason == fitted.reason
+    assert reread(fitted).reason == fitted.reason
 
 
 @pytest.mark.parametrize("text", METHODS)
@@ -350,10 +353,17 @@ def test_levels_are_percent(levels, words):
         fit(Y, "naive").forecast(2, levels=levels)
 
 
-def test_fitted_from_other_text_is_refused():
-    for text in ("{}", "no json", '{"format": "other"}'):
-        with pytest.raises(vx.VeridexError):
-            vx.Fitted.from_json(text)
+def test_fitted_from_other_text_is_refused(tmp_path):
+    path = vx.write(fit(Y, "arima p=1 d=1 q=1"), tmp_path / "model.json")
+    held = json.loads(path.read_text())
+    changed = json.dumps(held | {"parameters": [9.0, *held["parameters"][1:]]})
+    bare = {key: value for key, value in held.items() if key != "seal"}
+    forged = bare | {"parameters": [9.0, *held["parameters"][1:]]}
+    sealed = json.dumps(forged | {"seal": _seal(forged)})
+    for text in ("{}", "no json", '{"format": "other"}', "[]", changed, sealed, path.read_text()[:-40]):
+        path.write_text(text)
+        with pytest.raises(vx.errors.FittedUnreadable, match=r"model\.json"):
+            vx.read_fitted(path)
 
 
 def test_averages_by_hand():

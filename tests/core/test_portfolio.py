@@ -127,7 +127,7 @@ def test_a_trial_survives_its_file(tmp_path, scheme):
     assert again.history.values.tobytes() == trial.history.values.tobytes()
     assert again.history.rules == trial.history.rules and again.history.marks == trial.history.marks
     assert vx.decide(again).why("item-1") == vx.decide(trial).why("item-1")
-    with pytest.raises(vx.VeridexError, match="one file"):
+    with pytest.raises(vx.VeridexError, match="no place of this kind keeps a trial"):
         vx.write(trial, tmp_path / "t.csv")
     vx.write(history, tmp_path / "h.parquet")
     for wrong in ("h.parquet", "nothing.parquet"):

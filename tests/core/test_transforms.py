@@ -5,7 +5,7 @@ import pytest
 from scipy import integrate, optimize, stats
 
 import veridex as vx
-from conftest import monthly, seasonal_values
+from conftest import monthly, reread, seasonal_values
 from veridex.core.numerics.box_cox import back_moments, back_values, box_cox, log_jacobian
 
 Y = seasonal_values()
@@ -26,7 +26,7 @@ def test_logarithms_come_back_as_means(text):
     assert fitted.innovations == pytest.approx(logs.innovations, nan_ok=True)
     assert "corrected for the bias" in fitted.in_words() and "log(demand)" in fitted.equation()
     assert fitted.simulate(3, 40_000).mean(axis=0) == pytest.approx(outer.points[:3], rel=0.02)
-    again = vx.Fitted.from_json(fitted.to_json())
+    again = reread(fitted)
     assert (again.forecast(5).points == outer.points).all()
     assert "above zero" in vx.fit(monthly(Y - Y.min()), f"{text} transform=log").reason
 

@@ -5,7 +5,7 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import monthly, portfolio, seasonal_values
+from conftest import monthly, portfolio, reread, seasonal_values
 
 SCHEME = vx.RollingOrigin(horizon=3, origins=10)
 WINDOWS = {"window": [2, 4, 6, 12]}
@@ -99,7 +99,7 @@ def test_a_tuned_method_chooses_inside_its_span(one):
     assert np.array_equal(fitted.forecast(4).points, plain.forecast(4).points)
     assert np.array_equal(fitted.forecast(4).lower, plain.forecast(4).lower)
     assert f"{best} was chosen" in fitted.in_words() and fitted.equation() == plain.equation()
-    again = vx.Fitted.from_json(fitted.to_json())
+    again = reread(fitted)
     assert np.array_equal(again.forecast(2).points, fitted.forecast(2).points)
     smooth = vx.fit(one, vx.Tuned("holt-winters season=additive", {"damped": [True, False]}))
     assert len(smooth.coefficients) > 3 and {"level", "slope", "season_12"} <= set(smooth.components.columns)

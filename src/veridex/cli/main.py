@@ -109,12 +109,12 @@ def tidy(
     from veridex.cli.tidying import events_from, number_or_word
     from veridex.core.tidying.profile import profile_items
     from veridex.core.tidying.tidy import tidy as room
-    from veridex.exchange.directories import refuse_directory
-    from veridex.exchange.writing import TIDIED_FILES, write
+    from veridex.exchange.forms.tidied import checked_tidied
+    from veridex.exchange.writing import write
     from veridex.figures.history import draw_history
 
     if to is not None:
-        refuse_directory(to, set(TIDIED_FILES))
+        checked_tidied(to)
     history, item = read_whole(words)
     happening = events_from(events)
     tidied = room(
@@ -330,11 +330,11 @@ def publish(
     from veridex.cli.explaining import explaining_from
     from veridex.cli.published import show_publication
     from veridex.cli.publishing import Asked, Source, draw_published, made
-    from veridex.exchange.publications import refuse_destination
+    from veridex.exchange.forms.publications import checked_publication
     from veridex.exchange.writing import write
 
     if to is not None:
-        refuse_destination(to)
+        checked_publication(to)
     history = read(words, tidy)
     explaining = explaining_from(words, history, drivers, known_ahead, events)
     source = Source(method, trial, rule.value, allowed, target, tuple(override or ()), origins)

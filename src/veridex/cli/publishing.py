@@ -13,7 +13,7 @@ from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.publication import Ahead, Publication
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError
-from veridex.exchange.trials import read_trial
+from veridex.exchange.forms.trials import read_trial
 from veridex.figures.coverage import draw_coverage
 from veridex.figures.forecast import draw_forecast
 from veridex.figures.style import save

@@ -1,15 +1,18 @@
 """What a backtest has finished, in a directory, so that a killed one resumes."""
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import fields
 from importlib.metadata import version
 from pathlib import Path
+from typing import Any
 from zipfile import BadZipFile
 
 import numpy as np
 
 from veridex.core.backtest.arrays import TrialArrays
 from veridex.errors import DestinationRefused
+from veridex.exchange.places.files import replace_file
 
 __all__ = ["Checkpoints"]
 
@@ -49,12 +52,14 @@ class Checkpoints:
 
     def save(self, key: bytes, arrays: TrialArrays) -> None:
         """Keep the results of an item: whole or not at all."""
-        path = self._path(key)
-        unfinished = path.with_suffix(".unfinished")
-        with unfinished.open("wb") as file:
-            np.savez(file, **{f.name: getattr(arrays, f.name) for f in fields(TrialArrays)})
-        unfinished.replace(path)
+        held = {f.name: getattr(arrays, f.name) for f in fields(TrialArrays)}
+        replace_file(self._path(key), lambda path: _save(path, held))
 
     def _path(self, key: bytes) -> Path:
         digest = hashlib.sha256(version("veridex-demand").encode() + key).hexdigest()
         return self._directory / f"{digest[:32]}.npz"
+
+
+def _save(path: Path, held: Mapping[str, Any]) -> None:
+    with path.open("wb") as file:
+        np.savez(file, **held)

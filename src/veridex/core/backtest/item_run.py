@@ -131,10 +131,10 @@ class ItemWork:
                 carried = status <= Status.DONE
             else:
                 status = replay_fold(family, plan, y, x, rows)
+            if drivers is not None:
+                status = fill_with_futures(family, plan, y, drivers, status, rows)
             out.status[cell] = status
             if status <= Status.DONE:
-                if drivers is not None:
-                    fill_with_futures(family, plan, y, drivers, rows)
                 out.parameters[cell] = stats[2]
                 out.criteria[cell] = criteria(stats)["aicc"]
                 if searched:

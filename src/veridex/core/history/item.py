@@ -126,6 +126,34 @@ class ItemHistory(Spans):
             return bare
         return replace(bare, values=locked(rules.applied(bare)), raw=self.actuals, rules=rules)
 
+    def continued(self, newer: "ItemHistory") -> "ItemHistory":
+        """The series with newer data of the same item, whose values count where both have some.
+
+        Raw values, stock-outs and numerators are joined likewise, and this series' own rules applied to the whole. The
+        newer one must join up, which the caller has checked; what it holds before this one's start is left out.
+        """
+        kept, skipped = max(newer.start - self.start, 0), max(self.start - newer.start, 0)
+
+        def joined(own: NDArray[Any], theirs: NDArray[Any]) -> NDArray[Any]:
+            return np.concatenate((own[..., :kept], theirs[..., skipped:]), axis=-1)
+
+        stock_outs = parts = None
+        if self.stock_outs is not None or newer.stock_outs is not None:
+            stock_outs = joined(
+                *(np.zeros(len(one), bool) if one.stock_outs is None else one.stock_outs for one in (self, newer))
+            )
+        if self.parts is not None and newer.parts is not None:
+            parts = joined(self.parts, newer.parts)
+        bare = replace(
+            self,
+            values=locked(joined(self.actuals, newer.actuals)),
+            raw=None,
+            rules=None,
+            stock_outs=stock_outs,
+            parts=parts,
+        )
+        return bare.under(self.rules)
+
     def __repr__(self) -> str:
         span = f"{self.cadence.text(self.start)} to {self.cadence.text(self.start + len(self) - 1)}"
         return f"ItemHistory({self.item!r}, {self.cadence.name}, {span}, {len(self)} periods)"

@@ -135,6 +135,10 @@ class Arima(DriverFamily[ArimaPlan]):
         some = {key: value for key, value in given.items() if key not in ORDERS or value != 0}
         return some if any(key in some for key in (*ORDERS, "lags", "ma_lags")) else given
 
+    def understands(self, plan: ArimaPlan, row: FloatArray) -> bool:
+        """Orders that the plan states, or a search may have found, with room for their coefficients."""
+        return all(_sound(plan, one) for _, one in plan.members(row))
+
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse words of the search beside stated orders, and a constant under two differences."""
         stated = any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags"))
@@ -399,6 +403,19 @@ def _fill(plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray,
     status = replay(row, y, x, out)
     out.fill_bounds(plan.quantiles)
     return status
+
+
+def _sound(plan: ArimaPlan, row: FloatArray) -> bool:
+    """Whether a model's codes are whole, within bounds, and leave its coefficients their places."""
+    codes = row[: CODES - 1]
+    if not (np.isfinite(codes).all() and (codes == np.rint(codes)).all() and (codes >= 0).all()):
+        return False
+    o = orders_of(row)
+    if plan.orders is not None and o != plan.orders:
+        return False
+    drivers = int(row[CODES - 1]) if np.isfinite(row[CODES - 1]) else -1
+    room = drivers == len(plan.columns) and CODES + size_of(o) + drivers + 2 <= row.size
+    return room and o.d <= 2 and o.D <= 1 and o.m == plan.season and o.constant <= 1
 
 
 def _obstacle(y: FloatArray) -> Status:

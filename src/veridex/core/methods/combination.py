@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import STATS, Coefficients, Column, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.contract import STATS, Coefficients, Column, FloatArray, Plan, Rows, replay_fold, run_fold
 from veridex.core.methods.members import FamilyOfMethods, are_members, rows_for
 from veridex.core.methods.method import Method
 from veridex.core.methods.settings import Setting, Value
@@ -132,7 +132,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
             if inside[i]:
                 rows = Rows.allocate(own, y.size)
                 rows.row[:] = part
-                status = member.family.replay(own, y, rows_for(member, x), rows)
+                status = replay_fold(member.family, own, y, rows_for(member, x), rows)
                 if status > Status.DONE:
                     return status
                 found.append(rows)

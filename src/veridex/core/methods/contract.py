@@ -28,6 +28,7 @@ __all__ = [
     "Plan",
     "Rows",
     "effect_parts",
+    "gated",
     "linear_paths",
     "replay_fold",
     "run_fold",
@@ -180,6 +181,14 @@ class Family(ABC, Generic[P]):
         int
             A `Status`.
         """
+
+    def domain(self, plan: P, y: FloatArray, row: FloatArray | None) -> Status:
+        """Whether this span may be modelled at all: asked before `run`, and with a row before `replay`."""
+        return Status.DONE
+
+    def understands(self, plan: P, row: FloatArray) -> bool:
+        """Whether codes inside a row that came from a file are such as this plan may have written."""
+        return True
 
     @abstractmethod
     def replay(self, plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
@@ -335,7 +344,9 @@ def run_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, wa
     if x is not None and not np.isfinite(x).all():
         return Status.DRIVER_UNKNOWN
     with np.errstate(all="ignore"):
-        status = _checked(Status(family.run(plan, y, x, warm, out)), out)
+        status = family.domain(plan, y, None)
+        if status <= Status.DONE:
+            status = gated(Status(family.run(plan, y, x, warm, out)), out)
     if status > Status.DONE:
         out.row.fill(np.nan)
         out.stats.fill(np.nan)
@@ -345,17 +356,19 @@ def run_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, wa
 def replay_fold(family: Family[P], plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
     """Carry the parameters in ``out.row`` over to the values that have come since, as quietly."""
     if x is not None and not np.isfinite(x).all():
-        status = Status.DRIVER_UNKNOWN
-    else:
-        with np.errstate(all="ignore"):
+        return gated(Status.DRIVER_UNKNOWN, out)
+    with np.errstate(all="ignore"):
+        status = family.domain(plan, y, out.row)
+        if status <= Status.DONE:
             status = Status(family.replay(plan, y, x, out))
-    return _checked(status, out)
+    return gated(status, out)
 
 
-def _checked(status: Status, out: Rows) -> Status:
-    """Finite numbers or none."""
-    if status <= Status.DONE and not (np.isfinite(out.points).all() and np.isfinite(out.std_error).all()):
-        status = Status.NO_FIT
+def gated(status: Status, out: Rows) -> Status:
+    """The one gate behind every fold: finite numbers throughout, or none and the reason."""
+    numbers = (out.points, out.std_error, out.lower, out.upper)
+    if status <= Status.DONE and not all(np.isfinite(array).all() for array in numbers):
+        status = Status.NOT_FINITE
     if status > Status.DONE:
         for array in (out.points, out.std_error, out.lower, out.upper, out.fitted):
             array.fill(np.nan)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.methods.contract import Family, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.contract import Family, FloatArray, Plan, Rows, gated, replay_fold, run_fold
 from veridex.core.methods.naive import Naive
 from veridex.core.methods.settings import settled
 from veridex.core.methods.smoothing_chosen import Smoothing
@@ -116,27 +116,30 @@ def _forecast(values: FloatArray, season_length: int, horizon: int) -> tuple[Flo
     return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
 
 
-def fill_with_futures(family: Family[Plan], plan: Plan, y: FloatArray, rows: DriverRows, out: Rows) -> None:
+def fill_with_futures(
+    family: Family[Plan], plan: Plan, y: FloatArray, rows: DriverRows, status: Status, out: Rows
+) -> Status:
     """Add what the drivers' futures bring to the uncertainty of a forecast that was made with their expectations.
 
     Each simulated future gives forecasts of its own; their spread is added to the variance, and the bounds move away
     from the points in proportion.
     """
-    if rows.futures is None:
-        return
+    if rows.futures is None or status > Status.DONE:
+        return status
     x, n = rows.x.copy(), y.size
     trial = Rows.allocate(plan, n)
     trial.row[:] = out.row
     points = np.empty((rows.futures.shape[0], plan.horizon))
     for i, future in enumerate(rows.futures):
         x[n:] = future
-        family.replay(plan, y, x, trial)
+        replay_fold(family, plan, y, x, trial)
         points[i] = trial.points
     spread = points.var(axis=0)
     if not np.isfinite(spread).all():
-        return
+        return status
     wider = np.sqrt(out.std_error**2 + spread)
     factor = np.divide(wider, out.std_error, out=np.ones_like(wider), where=out.std_error > 0.0)
     out.lower[:] = out.points + factor * (out.lower - out.points)
     out.upper[:] = out.points + factor * (out.upper - out.points)
     out.std_error[:] = wider
+    return gated(status, out)

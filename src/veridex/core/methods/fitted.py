@@ -16,10 +16,9 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.methods.contract import STATS, FloatArray, Rows, run_fold
+from veridex.core.methods.contract import STATS, FloatArray, Rows, replay_fold, run_fold
 from veridex.core.methods.drivers_ahead import fill_with_futures
 from veridex.core.methods.fitted_evidence import Evidence
-from veridex.core.methods.fitted_text import fitted_text, read_fitted
 from veridex.core.methods.forecast import Forecast
 from veridex.core.methods.status import Status, reason_for
 from veridex.core.preparation.regressors import Explaining, Regressors
@@ -63,8 +62,8 @@ def fit(
     --------
     >>> history = History.from_numbers([3, 5, 4, 6], cadence="counted")
     >>> fit(history, "mean").forecast(1, levels=(80,)).frame.round(2)
-       period  step  point  std_error  lower_80  upper_80 reason
-    0       5     1    4.5    1.44      2.14      6.86
+       period  step  lower_80  forecast  upper_80  std_error reason
+    0       5     1      2.14       4.5      6.86       1.44
     """
     chosen, one = as_method(method), only_item(series)
     bare = Fitted(
@@ -171,13 +170,11 @@ class Fitted(Evidence):
         rows.row[:] = self.row
         remark = ""
         if self.available:
-            with np.errstate(all="ignore"):
-                if found is not None and not np.isfinite(found.x).all():
-                    status = Status.DRIVER_UNKNOWN
-                else:
-                    status = Status(self.method.family.replay(plan, y, None if found is None else found.x, rows))
-                if found is not None and status <= Status.DONE:
-                    fill_with_futures(self.method.family, plan, y, found, rows)
+            family, x = self.method.family, None if found is None else found.x
+            status = replay_fold(family, plan, y, x, rows)
+            if found is not None:
+                with np.errstate(all="ignore"):
+                    status = fill_with_futures(family, plan, y, found, status, rows)
             remark = reason_for(status, self.method.family.needs(plan))
             if not remark and found is not None and self.foresight == "perfect":
                 remark = "remark: drivers were seen before their time (perfect foresight)"
@@ -262,18 +259,7 @@ class Fitted(Evidence):
         start, stop = self.series.start, self.series.start + len(self.series)
         if one.start > stop or one.start + len(one) <= start:
             raise ParameterError("newer", repr(one), f"it does not join up with {self.series!r}")
-        values = np.concatenate(
-            (self.series.values[: max(one.start - start, 0)], one.values[max(start - one.start, 0) :])
-        )
-        series = ItemHistory(
-            item=one.item,
-            cadence=one.cadence,
-            season_length=self.series.season_length,
-            start=start,
-            values=values,
-            unit=self.series.unit,
-        )
-        return self._on(series, applied=True)
+        return self._on(self.series.continued(one), applied=True)
 
     def _on(self, series: ItemHistory, *, applied: bool) -> "Fitted":
         moved = replace(self, series=series)
@@ -282,9 +268,8 @@ class Fitted(Evidence):
         rows.row[:] = self.row
         status = self.status
         if self.available:
-            unknown = x is not None and not np.isfinite(x).all()
-            replayed = Status.DRIVER_UNKNOWN if unknown else self.method.family.replay(self._plan, y, x, rows)
-            status = Status(replayed) if replayed > Status.DONE else self.status
+            replayed = replay_fold(self.method.family, self._plan, y, x, rows)
+            status = replayed if replayed > Status.DONE else self.status
         stats = np.full(STATS, np.nan) if applied else self.stats
         return replace(
             moved,
@@ -296,19 +281,11 @@ class Fitted(Evidence):
             milliseconds=np.nan,
         )
 
-    def to_json(self) -> str:
-        """Write the method, its parameters, its series, drivers and events as JSON; `from_json` gives the same back."""
-        return fitted_text(self)
+    @property
+    def fits(self) -> bool:
+        """Whether the parameters are laid out as the method's kernels expect them."""
+        return self.row.size == self._plan.row_size and self.method.family.understands(self._plan, self.row)
 
-    @classmethod
-    def from_json(cls, text: str) -> "Fitted":
-        """Read what `to_json` wrote.
-
-        Raises
-        ------
-        ParameterError
-            If the text is not of this format.
-        """
-        held = read_fitted(text)
-        series, applied = held.pop("series"), held.pop("applied")
-        return cls(series=series, fitted_tail=np.empty(0), **held)._on(series, applied=applied)
+    def refreshed(self) -> "Fitted":
+        """The fit whose fields were kept, with its fitted values computed again."""
+        return self._on(self.series, applied=self.applied)

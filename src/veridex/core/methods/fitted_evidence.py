@@ -164,7 +164,7 @@ class Evidence:
     @property
     def variance(self) -> float:
         """Variance of the one-step errors (of relative ones where errors are multiplicative)."""
-        return self.method.family.variance(self._plan, self.row)
+        return self.method.family.variance(self._plan, self.row) if self.available else np.nan
 
     @cached_property
     def estimates(self) -> Coefficients | None:
@@ -235,7 +235,7 @@ class Evidence:
             "bic": self.bic,
             "rmse": float(np.sqrt(np.square(known).mean())) if known.size else np.nan,
             "mae": float(np.abs(known).mean()) if known.size else np.nan,
-            "variance": self.variance if self.available else np.nan,
+            "variance": self.variance,
             "stationarity_margin": stationarity,
             "invertibility_margin": invertibility,
             "converged": float(self.status != Status.NOT_CONVERGED) if self.available else np.nan,
@@ -329,7 +329,7 @@ class Evidence:
     @cached_property
     def candidates(self) -> pd.DataFrame:
         """Everything that a searched method tried, the best first, with its criteria."""
-        if self.applied:
+        if self.applied or not self.available:
             return pd.DataFrame()
         with np.errstate(all="ignore"):
             return self.method.family.candidates(self._plan, *self._training)

@@ -44,11 +44,13 @@ class _Intermittent(Family[IntermittentPlan]):
         stated = np.array([math.nan if settings.get(key) is None else settings[key] for key in ("alpha", "beta")])
         return IntermittentPlan(season_length, horizon, levels, row_size=6, stated=stated)
 
+    def domain(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Demand below zero is none that comes now and then."""
+        return Status.NEGATIVE if (y[~np.isnan(y)] < 0.0).any() else Status.DONE
+
     def run(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the constants by least squares one step ahead, and forecast."""
         known = y[~np.isnan(y)]
-        if known.min() < 0.0:
-            return Status.NEGATIVE
         sizes = known[known > 0.0]
         if sizes.size == 0:
             out.row[:] = (0.0, 0.0, 0.0, 0.0 if self.kind == CHANCES else known.size + 1.0, 0.0, 0.0)

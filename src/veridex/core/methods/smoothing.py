@@ -15,6 +15,7 @@ from veridex.core.methods.smoothing_forms import (
     SmoothingPlan,
     check_constants,
     common_settings,
+    domain,
     estimate,
     fewest,
     form_paths,
@@ -63,6 +64,10 @@ class _NamedForm(Family[SmoothingPlan]):
         status = estimate(plan, form, y, warm, out.row, out.stats)
         remark = replay(plan, form, y, out.row, out) if status <= Status.DONE else Status.DONE
         return remark if status == Status.DONE else status
+
+    def domain(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Above zero, where errors multiply; before a run this is one of several obstacles, told in their order."""
+        return Status.DONE if row is None else domain(plan.forms[0], y)
 
     def replay(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion with given constants and starts, and forecast."""

@@ -20,6 +20,7 @@ from veridex.core.methods.smoothing_forms import (
     TRENDS,
     SmoothingPlan,
     common_settings,
+    domain,
     estimate,
     fewest,
     form_paths,
@@ -164,6 +165,13 @@ class Smoothing(Family[ChosenPlan]):
             return ""
         error, trend, season = _words(_stored_forms(plan, row)[0][1])
         return f"error={error} trend={trend} season={season}"
+
+    def domain(self, plan: ChosenPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Where all forms in the row live; before a run nothing is ruled out, since other forms may."""
+        if row is None:
+            return Status.DONE
+        adjusted = _adjusted(y, _stored_seasons(plan, row))
+        return max((domain(form, adjusted) for _, form, _ in _stored_forms(plan, row)), default=Status.DONE)
 
     def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the forms in the row, and forecast."""

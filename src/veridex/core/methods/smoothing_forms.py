@@ -31,6 +31,7 @@ __all__ = [
     "check_constants",
     "common_settings",
     "constants_of",
+    "domain",
     "estimate",
     "fewest",
     "form_paths",
@@ -120,14 +121,22 @@ def _span(form: Form) -> int:
     return 2 * form.m if form.season != kernels.NONE else 3
 
 
+def domain(form: Form, y: FloatArray) -> Status:
+    """Whether demand is where the form lives: above zero, where errors or seasons multiply."""
+    if form.error == kernels.MULTIPLICATIVE and not (y[~np.isnan(y)] > 0.0).all():
+        return Status.NOT_POSITIVE
+    return Status.DONE
+
+
 def obstacle(plan: SmoothingPlan, form: Form, y: FloatArray, known: FloatArray) -> Status:
     """Why a form cannot be fitted to these values; DONE where it can."""
     if form.season != kernels.NONE and form.m < 2:
         return Status.NO_SEASON
     if known.size < fewest(plan, form) or y.size < _span(form):
         return Status.TOO_SHORT
-    if form.error == kernels.MULTIPLICATIVE and known.min() <= 0.0:
-        return Status.NOT_POSITIVE
+    lives = domain(form, known)
+    if lives != Status.DONE:
+        return lives
     if known.min() == known.max():
         return Status.CONSTANT
     return Status.DONE

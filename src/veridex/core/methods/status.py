@@ -17,6 +17,7 @@ class Status(IntEnum):
     CONSTANT = 3
     NO_SEASON = 5
     NO_FIT = 6
+    NOT_FINITE = 15
     NO_FOLD = 7
     NEGATIVE = 8
     ABOVE_ZERO = 9
@@ -37,6 +38,7 @@ _REASONS = {
     Status.CONSTANT: "nothing varies: the likelihood of a constant history has no maximum",
     Status.NO_SEASON: "the method needs a season, and this history has none",
     Status.NO_FIT: "no finite estimates were found",
+    Status.NOT_FINITE: "its forecasts are no finite numbers so far ahead",
     Status.ABOVE_ZERO: "a logarithm or power needs demand above zero throughout",
     Status.UNKNOWN_INSIDE: "conditional sums of squares need every value between the first and the last",
     Status.DRIVER_UNKNOWN: "a driver has no value in a period that is needed",

@@ -99,6 +99,12 @@ class Theta(Family[ThetaPlan]):
         out.stats[:] = (likelihood, n, estimated + 1, 0)
         return self.replay(plan, y, x, out)
 
+    def domain(self, plan: ThetaPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """A season that multiplies needs demand above zero; a run chooses its own kind."""
+        if row is None or KINDS[int(row[KIND])] != "multiplicative" or (y[~np.isnan(y)] > 0.0).all():
+            return Status.DONE
+        return Status.NOT_POSITIVE
+
     def replay(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the adjusted recursion, forecast, and put the season back."""
         kind, season = KINDS[int(out.row[KIND])], out.row[KIND + 1 :]

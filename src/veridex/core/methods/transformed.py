@@ -88,11 +88,17 @@ class Transformed(Family[TransformedPlan]):
         warm[0] = 0.0
         self._family.forget(plan.inner, warm[2:])
 
+    def domain(self, plan: TransformedPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Demand above zero, and what the method asks of its logarithms or powers."""
+        if not (y[~np.isnan(y)] > 0.0).all():
+            return Status.ABOVE_ZERO
+        if row is None:
+            return Status.DONE  # the power is not known yet: the run asks the method itself
+        return self._family.domain(plan.inner, box_cox(y, float(row[0])), row[HEAD:])
+
     def run(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Choose the power, fit the method to what it makes of demand, and bring its forecasts back."""
         known = y[~np.isnan(y)]
-        if not (known > 0.0).all():
-            return Status.ABOVE_ZERO
         power = plan.power
         if power is None:
             power = float(warm[1]) if warm[0] == 1.0 else likeliest_power(known, plan.season_length)
@@ -101,7 +107,9 @@ class Transformed(Family[TransformedPlan]):
         warm[:2] = (1.0, power)
         z = box_cox(y, power)
         inner = replace_row(out, HEAD)
-        status = self._family.run(plan.inner, z, x, warm[2:], inner)
+        status = self._family.domain(plan.inner, z, None)
+        if status <= Status.DONE:
+            status = Status(self._family.run(plan.inner, z, x, warm[2:], inner))
         if status > Status.DONE:
             return status
         out.row[0] = power
@@ -116,8 +124,6 @@ class Transformed(Family[TransformedPlan]):
 
     def replay(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast from the end of `y` with the row's parameters."""
-        if not (y[~np.isnan(y)] > 0.0).all():
-            return Status.ABOVE_ZERO
         power = float(out.row[0])
         status = self._family.replay(plan.inner, box_cox(y, power), x, replace_row(out, HEAD))
         _bring_back(out, power)

@@ -9,7 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import Coefficients, Column, FloatArray, Plan, Rows, run_fold
+from veridex.core.methods.contract import Coefficients, Column, FloatArray, Plan, Rows, replay_fold, run_fold
 from veridex.core.methods.members import FamilyOfMethods, are_members, rows_for
 from veridex.core.methods.method import Method
 from veridex.core.methods.settings import Setting, choice, whole
@@ -132,15 +132,17 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
         return True
 
     def form(self, plan: TunedPlan, row: FloatArray) -> str:
-        """The candidate chosen."""
-        return plan.members[int(row[0])].text
+        """The candidate chosen, and what it found itself."""
+        member, own, part = _chosen(plan, row)
+        found = member.family.form(own, part)
+        return f"{member.text}: {found}" if found else member.text
 
     def replay(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Replay the candidate that was chosen."""
         member, own, row = _chosen(plan, out.row)
         rows = Rows.allocate(own, y.size)
         rows.row[:] = row
-        status = int(member.family.replay(own, y, rows_for(member, x), rows))
+        status = replay_fold(member.family, own, y, rows_for(member, x), rows)
         _copy(rows, out)
         return status
 
@@ -203,6 +205,12 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
         """Those of the candidate chosen."""
         member, own, part = _chosen(plan, row)
         return np.asarray(member.family.paths(own, y, rows_for(member, x), part, shocks))
+
+    def figures(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
+        """Those of the candidate chosen."""
+        member, own, part = _chosen(plan, row)
+        found: dict[str, float] = member.family.figures(own, y, rows_for(member, x), part)
+        return found
 
     def roots(self, plan: TunedPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
         """Those of the candidate chosen."""

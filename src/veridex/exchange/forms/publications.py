@@ -1,6 +1,8 @@
 """Publications as directories: written all or nothing, read back to the bit."""
 
+import io
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,39 +13,45 @@ from veridex.core.history.cadence import Cadence
 from veridex.core.publication.manifest import FORMAT
 from veridex.core.publication.publication import Publication
 from veridex.errors import PublicationUnreadable
-from veridex.exchange.directories import refuse_directory, write_directory
+from veridex.exchange.places.addresses import checked_directory
+from veridex.exchange.places.directories import Torn, read_directory, write_directory
 
-__all__ = ["read_publication", "refuse_destination", "write_publication"]
+__all__ = ["checked_publication", "dated", "read_publication", "write_publication"]
 
 TABLE, TOTALS, LEDGER, MANIFEST = "publication.csv", "totals.csv", "ledger.csv", "manifest.json"
 
 NUMBERS = ("lower_", "upper_", "quantile_", "half_width_")
 
 
-def write_publication(publication: Publication, target: Path) -> Path:
+def write_publication(publication: Publication, destination: str | Path) -> Path:
     """Write a publication into a directory: `publication.csv`, `totals.csv`, `ledger.csv` and `manifest.json`.
 
     Raises
     ------
     DestinationRefused
-        If the directory holds other files, or cannot be written.
+        If the destination is no directory, holds other files, or cannot be written.
     """
+    target = checked_publication(destination)
     manifest = json.dumps(publication.manifest, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
     cadence = _cadence(publication.manifest)
+
+    def table(frame: pd.DataFrame) -> Callable[[Path], None]:
+        return lambda path: dated(frame, cadence).to_csv(path, index=False, lineterminator="\n")
+
     return write_directory(
         target,
         {
-            TABLE: lambda path: dated(publication.frame, cadence).to_csv(path, index=False, lineterminator="\n"),
-            TOTALS: lambda path: dated(publication.totals, cadence).to_csv(path, index=False, lineterminator="\n"),
-            LEDGER: lambda path: dated(publication.ledger, cadence).to_csv(path, index=False, lineterminator="\n"),
+            TABLE: table(publication.frame),
+            TOTALS: table(publication.totals),
+            LEDGER: table(publication.ledger),
             MANIFEST: lambda path: _write_text(path, manifest),
         },
     )
 
 
-def refuse_destination(target: Path) -> None:
-    """Raise `DestinationRefused` where a publication must not be written."""
-    refuse_directory(target, {TABLE, TOTALS, LEDGER, MANIFEST})
+def checked_publication(destination: str | Path) -> Path:
+    """The directory of a publication; raise `DestinationRefused` where none must be written."""
+    return checked_directory(destination, {TABLE, TOTALS, LEDGER, MANIFEST}, "a publication")
 
 
 def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
@@ -69,12 +77,15 @@ def read_publication(source: str | Path) -> Publication:
     """
     directory = Path(source)
     try:
-        manifest: dict[str, Any] = json.loads((directory / MANIFEST).read_text(encoding="utf-8"))
+        held = read_directory(directory, (MANIFEST, TABLE, TOTALS, LEDGER))
+        manifest: dict[str, Any] = json.loads(held[MANIFEST])
         if manifest.get("format") != FORMAT:
             raise PublicationUnreadable(str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}")
         frame, totals, ledger = (
-            pd.read_csv(directory / name, dtype=str, keep_default_na=False) for name in (TABLE, TOTALS, LEDGER)
+            pd.read_csv(io.BytesIO(held[name]), dtype=str, keep_default_na=False) for name in (TABLE, TOTALS, LEDGER)
         )
+    except Torn as problem:
+        raise PublicationUnreadable(str(directory), f"it was changed since it was written: {problem}") from None
     except (OSError, ValueError, AttributeError) as problem:
         if isinstance(problem, PublicationUnreadable):
             raise

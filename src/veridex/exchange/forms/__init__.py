@@ -1,0 +1,1 @@
+"""Values as named tables and back: a form each."""

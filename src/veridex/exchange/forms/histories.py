@@ -1,0 +1,130 @@
+"""Histories as plain values and arrays, and back to the bit: the one form that trials, models and files share."""
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.history.assemble import Repeat
+from veridex.core.history.cadence import Cadence
+from veridex.core.history.events import Events
+from veridex.core.history.history import History
+from veridex.core.history.marks import Mark
+from veridex.core.history.notes import Note
+from veridex.core.tidying.rules import TidyRules
+from veridex.errors import ParameterError
+
+__all__ = ["ARRAYS", "about", "arrays_of", "note_entry", "note_of", "restored"]
+
+ARRAYS = ("values", "raw", "out_of_stock", "numerator", "denominator")
+"""What a history has per period; all but the first may be missing."""
+
+
+def about(history: History) -> dict[str, Any]:
+    """Everything but the arrays, as JSON can hold it.
+
+    Raises
+    ------
+    ParameterError
+        If it was tidied by rules that are not ours.
+    """
+    rules = history.rules
+    if rules is not None and not isinstance(rules, TidyRules):
+        raise ParameterError("history", repr(rules), "only rules made by vx.tidy can be written")
+    return {
+        "cadence": history.cadence.name,
+        "season_length": history.season_length,
+        "unit": history.unit,
+        "notes": [note_entry(note) for note in history.notes],
+        "key_columns": list(history.key_columns),
+        "keys": {name: list(parts) for name, parts in history.keys.items()},
+        "rules": None if rules is None else _rules_entry(rules),
+        "marks": [_mark_entry(mark) for mark in history.marks],
+        "unfinished": history.unfinished,
+        "repeats": {
+            item: [[one.ordinal, list(one.quantities)] for one in own] for item, own in history.repeats.items()
+        },
+    }
+
+
+def arrays_of(history: History) -> dict[str, NDArray[np.float64] | None]:
+    """The arrays per period, all items end to end."""
+    parts = history.parts
+    return {
+        "values": history.values,
+        "raw": history.raw,
+        "out_of_stock": None if history.stock_outs is None else history.stock_outs.astype(np.float64),
+        "numerator": None if parts is None else parts[0],
+        "denominator": None if parts is None else parts[1],
+    }
+
+
+def restored(
+    said: Mapping[str, Any],
+    names: tuple[str, ...],
+    starts: NDArray[np.int64],
+    sizes: NDArray[np.int64],
+    arrays: Mapping[str, NDArray[np.float64] | None],
+) -> History:
+    """The history that `about` and `arrays_of` came from."""
+    values, stock_outs = arrays["values"], arrays.get("out_of_stock")
+    above, below = arrays.get("numerator"), arrays.get("denominator")
+    assert values is not None
+    rules = said["rules"]
+    return History(
+        cadence=Cadence.named(said["cadence"]),
+        season_length=said["season_length"],
+        names=names,
+        values=values,
+        offsets=np.concatenate(([0], np.cumsum(sizes))).astype(np.int64),
+        starts=starts,
+        unit=said["unit"],
+        notes=tuple(note_of(note) for note in said["notes"]),
+        key_columns=tuple(said["key_columns"]),
+        keys={name: tuple(parts) for name, parts in said["keys"].items()},
+        raw=arrays.get("raw"),
+        rules=None if rules is None else _rules_of(rules),
+        stock_outs=None if stock_outs is None else stock_outs.astype(bool),
+        parts=None if above is None or below is None else np.stack((above, below)),
+        repeats={item: tuple(Repeat(at, tuple(sold)) for at, sold in own) for item, own in said["repeats"].items()},
+        unfinished=said["unfinished"],
+        marks=tuple(_mark_of(mark) for mark in said["marks"]),
+    )
+
+
+def note_entry(note: str) -> str | dict[str, Any]:
+    """A note; one that knows its items keeps them."""
+    return {"template": note.template, "counts": dict(note.counts)} if isinstance(note, Note) else note
+
+
+def note_of(entry: str | dict[str, Any]) -> str:
+    """The note of an entry."""
+    return entry if isinstance(entry, str) else Note(entry["template"], entry["counts"])
+
+
+def _mark_entry(mark: Mark) -> dict[str, Any]:
+    return {name: None if value != value else value for name, value in asdict(mark).items()}
+
+
+def _mark_of(entry: Mapping[str, Any]) -> Mark:
+    sizes = {name: np.nan if entry[name] is None else entry[name] for name in ("before", "after")}
+    return Mark(**{**entry, **sizes})
+
+
+def _rules_entry(rules: TidyRules) -> dict[str, Any]:
+    events = rules.events.to_frame().astype({"first": str, "last": str}).to_dict("list")
+    return {
+        "gaps": rules.gaps,
+        "outliers": rules.outliers,
+        "negative": rules.negative,
+        "finished": rules.finished,
+        "events": {str(name): values for name, values in events.items()},
+    }
+
+
+def _rules_of(entry: Mapping[str, Any]) -> TidyRules:
+    events = Events.from_frame(pd.DataFrame(entry["events"]))
+    return TidyRules(**{key: value for key, value in entry.items() if key != "events"}, events=events)

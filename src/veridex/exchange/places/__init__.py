@@ -1,0 +1,1 @@
+"""Where named tables are kept, whole or not at all."""
