@@ -21,7 +21,7 @@ for item in ("smoker-01", "smoker-02", "extractor-bearing"):
 table = verdict.intervals
 print(table[table["item"] == "smoker-01"].round(1).to_string(index=False))
 
-publication = vx.publish(history, verdict, horizon=6, levels=(80, 95), quantiles=(97.5,), groups=["all"], history=24)
+publication = vx.publish(history, verdict, horizon=6, levels=(80, 95), quantiles=(97.5,), groups=["all"], past=24)
 totals = publication.totals
 shown = ["name", "step", "lower_80", "forecast", "upper_80", "quantile_97_5", "intervals"]
 print("what the next three months together will take, with 97.5 % certainty:")

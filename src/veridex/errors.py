@@ -45,6 +45,7 @@ __all__ = [
     "SettingError",
     "SettingUnknown",
     "StoreError",
+    "TrialUnlike",
     "TrialUnreadable",
     "VeridexError",
     "WorkerFailed",
@@ -352,6 +353,16 @@ class TrialUnreadable(StoreError, ValueError):
 
     def __str__(self) -> str:
         return f"{self.source}: {self.problem}. Name a file that vx.write or `veridex backtest --to` has written."
+
+
+@dataclass(eq=False)
+class TrialUnlike(HistoryError, ValueError):
+    """A verdict is to be published for a history that its trial was not made on."""
+
+    differs: str
+
+    def __str__(self) -> str:
+        return f"the trial does not fit this history: {self.differs}. Read and tidy both alike, or test again."
 
 
 @dataclass(eq=False)

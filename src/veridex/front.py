@@ -11,9 +11,10 @@ from veridex.core.backtest.runner import Progress, Store, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning, tune_method
+from veridex.core.history.agreement import disagreement
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
-from veridex.core.history.history import History
+from veridex.core.history.history import History, as_history
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
@@ -22,7 +23,7 @@ from veridex.core.publication.calibration import Wanted, checked_kind, checked_q
 from veridex.core.publication.publication import Ahead, Publication, make_publication
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
-from veridex.errors import ParameterError
+from veridex.errors import ParameterError, TrialUnlike
 
 __all__ = ["backtest", "compare_fits", "publish", "tune"]
 
@@ -31,6 +32,7 @@ def backtest(
     history: History | ItemHistory,
     lineup: Sequence[str | Method] | None = None,
     scheme: Scheme | None = None,
+    *,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
     engine: str | Engine = "serial",
     progress: Progress | None = None,
@@ -86,7 +88,7 @@ def backtest(
     """
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
-    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    many = as_history(history)
     entered = default_lineup(many.season_length) if lineup is None else methods(lineup)
     explaining = Explaining(drivers, events, foresight)
     store = _store(checkpoint)
@@ -113,6 +115,7 @@ def tune(
     method: str | Method,
     grid: Mapping[str, Iterable[Any]],
     scheme: Scheme | None = None,
+    *,
     measure: str = "mae",
     engine: str | Engine = "serial",
     drivers: Drivers | None = None,
@@ -152,7 +155,7 @@ def tune(
     """
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
-    many = History.of([history]) if isinstance(history, ItemHistory) else history
+    many = as_history(history)
     return tune_method(many, method, grid, scheme, measure, _engine(engine), Explaining(drivers, events))
 
 
@@ -160,6 +163,7 @@ def compare_fits(
     series: History | ItemHistory,
     lineup: Sequence[str | Method],
     scheme: Scheme | None = None,
+    *,
     drivers: Drivers | None = None,
     events: Events | None = None,
     foresight: str = "none",
@@ -189,27 +193,26 @@ def compare_fits(
 
 
 def publish(
-    demand: History | ItemHistory,
-    /,
+    history: History | ItemHistory,
     verdict: Verdict | None = None,
     *,
     method: str | Method | None = None,
     horizon: int | str = 12,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
-    engine: str | Engine = "serial",
+    quantiles: Sequence[float] | float = (),
     drivers: Drivers | None = None,
     events: Events | None = None,
     scenarios: Sequence[Drivers] = (),
     intervals: str | None = None,
-    quantiles: Sequence[float] | float = (),
     groups: Sequence[str] = (),
-    history: int | str = "all",
+    past: int | str = "all",
+    engine: str | Engine = "serial",
 ) -> Publication:
     """Refit each item's method on its whole history and forecast.
 
     Parameters
     ----------
-    demand : History or ItemHistory
+    history : History or ItemHistory
     verdict : Verdict, optional
         From `decide`: each item gets its winner.
     method : str or Method, optional
@@ -232,27 +235,28 @@ def publish(
         One-sided quantiles in percent, as a service level asks for: 97.5 is the upper bound of the 95 % interval.
     groups : sequence of str
         Also totals over groups of items: ``"all"``, or key columns of the history.
-    history : int or "all"
+    past : int or "all"
         How many periods of history go with the forecast.
 
     Raises
     ------
     ParameterError, MethodUnknown, SettingError, ItemUnknown
-        If neither or both of verdict and method are given, or the verdict lacks an item of the history or was
-        made at another cadence.
+        If neither or both of verdict and method are given, or the verdict lacks an item of the history.
+    TrialUnlike
+        If the verdict's trial was made on other demand than this, or under other rules.
     """
-    many = History.of([demand]) if isinstance(demand, ItemHistory) else demand
+    many = as_history(history)
+    if verdict is not None and not isinstance(verdict, Verdict):
+        raise ParameterError("verdict", repr(verdict), "pass a verdict, or a method by name: method='theta'")
     if (verdict is None) == (method is None):
         raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
-    ahead = Ahead(horizon, history)
+    ahead = Ahead(horizon, past)
     asked = (quantiles,) if isinstance(quantiles, (int, float)) else tuple(quantiles)
     kind = checked_kind(intervals, tested=verdict is not None)
     wanted = Wanted(checked_levels(levels), checked_quantiles(asked), kind)
     if verdict is not None:
-        tested = verdict.trial.history
-        if (tested.cadence, tested.season_length) != (many.cadence, many.season_length):
-            made = f"{tested.cadence.name} demand with a season of {tested.season_length}"
-            raise ParameterError("verdict", repr(verdict), f"it was made on {made}, which this history is not")
+        if (differs := disagreement(verdict.trial.history, many)) != "":
+            raise TrialUnlike(differs)
         if verdict.trial.driven and drivers is None and events is None:
             raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]

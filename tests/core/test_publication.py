@@ -181,10 +181,10 @@ def test_group_totals_measure_how_items_go_wrong_together():
 
 def test_how_far_ahead_and_how_much_history_is_said(deep):
     history = deep.trial.history
-    until = vx.publish(history, deep, horizon="2025-03", history=2)
+    until = vx.publish(history, deep, horizon="2025-03", past=2)
     assert until.forecasts.groupby("item")["step"].max().eq(3).all() and until.manifest["until"] == "2025-03"
     assert until.frame["kind"].eq("actual").sum() == 2 * len(history) and "until 2025-03" in repr(until)
-    none = vx.publish(history, deep, horizon=2, history=0)
+    none = vx.publish(history, deep, horizon=2, past=0)
     assert none.frame["kind"].eq("forecast").all()
     ends = vx.History.of(
         [monthly(seasonal_values()[:90], item="early")["early"], monthly(seasonal_values())["smoker-01"]]

@@ -39,8 +39,14 @@ def fitted_and_forecast(
 
 def compared(history: History, methods: list[str], horizon: int, origins: int, explaining: Explaining) -> Comparison:
     """Put the methods side by side, with holdout errors from as many origins as the history reaches back to."""
-    given = (explaining.drivers, explaining.events, explaining.foresight)
-    return compare_fits(history, methods, RollingOrigin(horizon=horizon, origins=origins), *given)
+    return compare_fits(
+        history,
+        methods,
+        RollingOrigin(horizon=horizon, origins=origins),
+        drivers=explaining.drivers,
+        events=explaining.events,
+        foresight=explaining.foresight,
+    )
 
 
 def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame:

@@ -70,7 +70,7 @@ def backtest_with_progress(
             history,
             None if methods is None else split_lineup(methods),
             scheme,
-            read_numbers("levels", levels),
+            levels=read_numbers("levels", levels),
             engine=engine,
             progress=lambda done, _: bar.update(task, completed=done),
             drivers=explaining.drivers,

@@ -291,7 +291,7 @@ def tune(
     explaining = explaining_from(words, history, drivers, known_ahead, events)
     scheme = RollingOrigin(horizon=horizon, origins=origins, stride=stride)
     given = {"drivers": explaining.drivers, "events": explaining.events}
-    tuning = room(history, method, read_grid(grid), scheme, measure, **given)  # type: ignore[arg-type]
+    tuning = room(history, method, read_grid(grid), scheme, measure=measure, **given)  # type: ignore[arg-type]
     for note in tuning.trial.notes:
         say(note)
     show_tuning(tuning, form.value)

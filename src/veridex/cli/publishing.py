@@ -57,7 +57,7 @@ class Asked:
             "intervals": self.intervals,
             "quantiles": read_numbers("quantiles", self.quantiles),
             "groups": [part.strip() for part in self.groups.split(",")] if self.groups else [],
-            "history": int(self.past) if self.past.isdecimal() else self.past,
+            "past": int(self.past) if self.past.isdecimal() else self.past,
         }
 
 

@@ -34,7 +34,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     """Draw a panel per method, best first; the winner in amber, the others in teal, the holdout on hatched ground."""
     trial = verdict.trial
     choice = verdict.choice(item)
-    index = trial.history.names.index(item)
+    index = trial.history.place(item)
     series = trial.history[item]
     origin = int(np.flatnonzero(~np.isnan(trial.arrays.actuals[index]).all(axis=1))[-1])
     entries = sorted(choice.evidence.entries, key=lambda e: (bool(e.missing), e.error, e.parameters))

@@ -1,7 +1,7 @@
 """`TrialArrays`: the dense results of a backtest."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numpy as np
@@ -104,6 +104,10 @@ class TrialArrays:
     def keep(self) -> str:
         """``"all"``, or ``"scores"`` where bounds are of single precision."""
         return "scores" if self.lower.dtype == np.float32 else "all"
+
+    def of_methods(self, places: Sequence[int]) -> "TrialArrays":
+        """The same of some of the methods."""
+        return replace(self, **{name: getattr(self, name)[:, list(places)] for name in PER_METHOD})
 
     def put(self, i: int, one: "TrialArrays", methods: Sequence[int] | None = None, at: int = 0) -> None:
         """Write the arrays of item `at` of `one` into place `i`; its methods into places `methods`, if these are

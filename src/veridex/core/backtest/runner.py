@@ -1,7 +1,6 @@
 """Run a lineup over the folds of every item."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from typing import Protocol
 
 from threadpoolctl import threadpool_limits
@@ -90,7 +89,8 @@ def run_backtest(
     done = 0
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
-        for part, places in _parts(work, series, onto, arrays):
+        keys = tuple(work.keys(one) for one in series)
+        for part, places in _parts(work, series, keys, onto, arrays):
             methods = [lineup.index(one) for one in part.lineup]
             for i, found in zip(places, _results(part, [series[i] for i in places], engine, store), strict=True):
                 arrays.put(i, found, methods)
@@ -110,6 +110,7 @@ def run_backtest(
         perfect=explaining.perfect,
         driven=explaining.given,
         pace=pace or Pace(),
+        keys=keys,
         arrays=arrays.locked(),
     )
 
@@ -124,32 +125,25 @@ def _refuse_another(onto: Trial, history: History, made: tuple[Scheme, tuple[flo
 
 
 def _parts(
-    work: ItemWork, series: list[ItemHistory], onto: Trial | None, arrays: TrialArrays
+    work: ItemWork,
+    series: list[ItemHistory],
+    keys: tuple[tuple[str, ...], ...],
+    onto: Trial | None,
+    arrays: TrialArrays,
 ) -> list[tuple[ItemWork, list[int]]]:
-    """What is left to be done, and for which items; what a trial holds of unchanged items is taken over."""
+    """What is left to be done, and for which items; what a trial holds under the same keys is taken over."""
     if onto is None:
         return [(work, list(range(len(series))))]
-    known = {one.item: (i, one) for i, one in enumerate(onto.history)}
-    fresh: list[int] = []
-    kept: list[int] = []
+    known = {name: i for i, name in enumerate(onto.history.names)}
+    missing: dict[tuple[int, ...], list[int]] = {}
     for i, one in enumerate(series):
-        at, before = known.get(one.item, (0, None))
-        same = before is not None and _same(one, before)
-        (kept if same else fresh).append(i)
-        if same:
-            arrays.put(i, onto.arrays, range(len(onto.lineup)), at)
-    added = tuple(range(len(onto.lineup), len(work.lineup)))
-    rest = replace(
-        work, lineup=tuple(work.lineup[m] for m in added), regressors=tuple(work.regressors[m] for m in added)
-    )
-    return [(work, fresh), (rest, kept if added else [])]
-
-
-def _same(one: ItemHistory, other: ItemHistory) -> bool:
-    """Whether two series hold the same demand, to the bit."""
-    return one.start == other.start and all(
-        getattr(one, name).tobytes() == getattr(other, name).tobytes() for name in ("values", "actuals")
-    )
+        at = known.get(one.item)
+        held = () if at is None else onto.keys[at]
+        kept = [m for m, key in enumerate(held) if keys[i][m] == key]
+        if at is not None and kept:
+            arrays.put(i, onto.arrays.of_methods(kept), kept, at)
+        missing.setdefault(tuple(m for m in range(len(work.lineup)) if m not in kept), []).append(i)
+    return [(work.only(left), places) for left, places in missing.items() if left]
 
 
 def _results(work: ItemWork, series: list[ItemHistory], engine: Engine, store: Store | None) -> Iterator[TrialArrays]:

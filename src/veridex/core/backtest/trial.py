@@ -57,6 +57,7 @@ class Trial:
     perfect: bool = field(default=False, repr=False)
     driven: bool = field(default=False, repr=False)
     pace: Pace = field(default_factory=Pace, repr=False)
+    keys: tuple[tuple[str, ...], ...] = field(default=(), repr=False)
     arrays: TrialArrays = field(repr=False)
 
     @property
@@ -126,7 +127,7 @@ class Trial:
         series, m = self.history[item], self.method_index(method)
         if not 1 <= step <= self.arrays.actuals.shape[2]:
             raise ParameterError("step", str(step), f"the trial looked {self.arrays.actuals.shape[2]} ahead")
-        i = self.history.names.index(item)
+        i = self.history.place(item)
         tried = self.arrays.status[i, m] != Status.NO_FOLD
         periods = self.arrays.origins[i][tried] + step
         if not periods.size:
@@ -352,4 +353,4 @@ class Trial:
 
     def _item_index(self, item: str) -> int:
         """Where an item stands; an unknown one is refused by the history."""
-        return self.history.names.index(self.history[item].item)
+        return self.history.place(item)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -19,10 +20,10 @@ from veridex.core.history.rules import Rules
 from veridex.core.history.tables import LayoutName, TableLayout, assemble_table, columns_of
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
 
-__all__ = ["History"]
+__all__ = ["History", "as_history"]
 
 
-@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+@dataclass(frozen=True, eq=False, kw_only=True)
 class History(Spans):
     """The demand of many items on one cadence, kept as one array.
 
@@ -81,7 +82,7 @@ class History(Spans):
         return len(self.names)
 
     def __iter__(self) -> Iterator[ItemHistory]:
-        return (self._at(i) for i in range(len(self)))
+        return (self.at(i) for i in range(len(self)))
 
     def __repr__(self) -> str:
         first = self.cadence.text(int(self.starts.min()))
@@ -98,12 +99,27 @@ class History(Spans):
         ItemUnknown
             If there is no such item.
         """
-        try:
-            return self._at(self.names.index(item))
-        except ValueError:
-            raise ItemUnknown(item, self.names) from None
+        return self.at(self.place(item))
 
-    def _at(self, i: int) -> ItemHistory:
+    def place(self, item: str) -> int:
+        """Where an item stands among the others.
+
+        Raises
+        ------
+        ItemUnknown
+            If there is no such item.
+        """
+        if item not in self._places:
+            raise ItemUnknown(str(item), self.names)
+        return self._places[item]
+
+    @cached_property
+    def _places(self) -> dict[str, int]:
+        """Where each item stands: looked up in the same time among ten and a million."""
+        return {name: i for i, name in enumerate(self.names)}
+
+    def at(self, i: int) -> ItemHistory:
+        """The history of the item in a place."""
         own = slice(int(self.offsets[i]), int(self.offsets[i + 1]))
         return ItemHistory(
             item=self.names[i],
@@ -450,3 +466,19 @@ def _season(cadence: Cadence, season_length: int | None) -> int:
     if season_length is not None and season_length < 1:
         raise ParameterError("season_length", str(season_length), "a season has at least one period")
     return cadence.season_length if season_length is None else season_length
+
+
+def as_history(demand: object) -> History:
+    """A history, also of one item alone; anything else is refused.
+
+    Raises
+    ------
+    ParameterError
+        If it is no history.
+    """
+    if isinstance(demand, ItemHistory):
+        return History.of([demand])
+    if isinstance(demand, History):
+        return demand
+    problem = "pass a history: vx.read_history(file), History.from_frame(table), History.from_numbers(...)"
+    raise ParameterError("history", repr(type(demand).__name__), problem)

@@ -18,6 +18,10 @@ class Rules(Protocol):
         """Tidied demand of a series that holds raw values, from these values alone."""
         ...
 
+    @property
+    def key(self) -> str:
+        """Everything that they depend on, as text."""
+
     def in_words(self) -> str:
         """The rules in a sentence."""
         ...

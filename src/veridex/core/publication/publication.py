@@ -89,7 +89,7 @@ class Ahead:
         if isinstance(self.horizon, bool) or (isinstance(self.horizon, int) and self.horizon < 1):
             raise ParameterError("horizon", str(self.horizon), "publish at least one period")
         if self.past != "all" and (not isinstance(self.past, int) or isinstance(self.past, bool) or self.past < 0):
-            raise ParameterError("history", repr(self.past), "it is 'all', or how many periods go with the forecast")
+            raise ParameterError("past", repr(self.past), "it is 'all', or how many periods go with the forecast")
 
     def steps(self, series: ItemHistory) -> int:
         """Lead times of an item; below one where its history reaches that far already."""

@@ -54,6 +54,12 @@ class TidyRules:
             return np.array(series.actuals)
         return mend(series, self).values
 
+    @property
+    def key(self) -> str:
+        """Everything that they depend on, as text."""
+        stated = (self.gaps, self.outliers, self.negative, self.finished)
+        return repr((stated, self.events.to_frame().astype(str).to_numpy().tolist()))
+
     def in_words(self) -> str:
         """The rules in a sentence."""
         return f"gaps {self.gaps}, outliers {self.outliers}, negative demand {self.negative}"

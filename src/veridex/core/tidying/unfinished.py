@@ -46,4 +46,4 @@ def _largest(history: History) -> list[ItemHistory]:
     """The items of most volume; more than a few hundred would tell nothing new."""
     with np.errstate(all="ignore"):
         volumes = [float(np.nansum(np.abs(series.actuals))) for series in history]
-    return [history._at(i) for i in np.argsort(-np.array(volumes), kind="stable")[:MOST_ITEMS].tolist()]
+    return [history.at(i) for i in np.argsort(-np.array(volumes), kind="stable")[:MOST_ITEMS].tolist()]

@@ -118,7 +118,7 @@ def item_measures(
     a = trial.arrays
     o, h = np.nonzero(known)
     scales = a.scales[i, at[o]]
-    values = trial.history[trial.history.names[i]].values
+    values = trial.history.at(i).values
     centre = float(np.nanmean(values)) if (~np.isnan(values)).any() else 0.0
     last = trial.last_known[i, at[o]]
     terms = cell_terms(a.actuals[i, at[o], h], points[o, h], scales[:, 0], scales[:, 1], centre, last)

@@ -70,7 +70,7 @@ def route(trial: Trial, i: int, entered: tuple[Method, ...], tested: NDArray[np.
         Whether `entered` is what the planner allowed, which is then not cut down. A lineup of the planner's own, that
         lacks a method of the shortlist, is not cut down either.
     """
-    series = trial.history[trial.history.names[i]]
+    series = trial.history.at(i)
     with_actuals: NDArray[np.bool_] = np.asarray(tested.any(axis=0))
     if not with_actuals.any():
         known = int((~np.isnan(series.values)).sum())

@@ -83,6 +83,7 @@ def _trial(head: dict[str, Any], table: pa.Table) -> Trial:
         perfect=head["perfect"],
         driven=head["driven"],
         pace=Pace(**head["pace"]),
+        keys=tuple(tuple(own) for own in parts[ITEMS]["keys"].to_pylist()),
         arrays=_arrays(head, parts[FOLDS], parts[ORIGINS]),
     )
 
@@ -136,7 +137,8 @@ def _item_rows(trial: Trial) -> pa.Table:
 
     columns = {name: lists(array) for name, array in arrays_of(history).items()}
     kinds, names = pa.array([ITEMS] * len(history)), pa.array(history.names)
-    return pa.table({"kind": kinds, "name": names, "start": pa.array(history.starts), **columns})
+    said = {"start": pa.array(history.starts), "keys": pa.array([list(own) for own in trial.keys])}
+    return pa.table({"kind": kinds, "name": names, **said, **columns})
 
 
 def _history(head: dict[str, Any], table: pa.Table) -> History:
