@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 import pytest
 from hypothesis import settings
+from scipy.stats import norm
 
 import veridex as vx
 
@@ -137,7 +138,9 @@ def plain_quantiles(scores, level):
     for h in range(scores.shape[1]):
         pool = sorted(v for v in scores[:, max(h - 1, 0) : h + 2].ravel() if not math.isnan(v))
         rank = math.ceil(round((len(pool) + 1) * level / 100, 9))
-        found.append(pool[rank - 1] if rank <= len(pool) else math.nan)
+        told = len(pool) / (len(pool) + 1)
+        further = norm.ppf(0.5 + level / 200) / norm.ppf(0.5 + told / 2) if rank > len(pool) > 0 else 1.0
+        found.append(pool[min(rank, len(pool)) - 1] * further if pool else math.nan)
     return np.array(found)
 
 

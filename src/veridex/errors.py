@@ -48,6 +48,7 @@ __all__ = [
     "TrialUnlike",
     "TrialUnreadable",
     "VeridexError",
+    "WordIdle",
     "WorkerFailed",
 ]
 
@@ -308,6 +309,18 @@ class ParameterError(CallError):
 
     def __str__(self) -> str:
         return f"{self.name}={self.value}: {self.problem}."
+
+
+@dataclass(eq=False)
+class WordIdle(CallError):
+    """Words were given that would do nothing in this call."""
+
+    words: tuple[str, ...]
+    because: str
+
+    def __str__(self) -> str:
+        does, them = ("does", "it") if len(self.words) == 1 else ("do", "them")
+        return f"{' and '.join(self.words)} {does} nothing here: {self.because}. Leave {them} out."
 
 
 @dataclass(eq=False)

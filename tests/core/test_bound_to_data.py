@@ -3,9 +3,11 @@
 import numpy as np
 import pandas as pd
 import pytest
+from scipy.special import ndtri
 
 import veridex as vx
 from conftest import monthly, portfolio, seasonal_values
+from veridex.core.scoring.levels import level_label
 
 SCHEME = vx.RollingOrigin(horizon=3, origins=6)
 LINEUP = ["naive", "linear-trend"]
@@ -66,6 +68,39 @@ def test_onto_knows_rules_of_tidying():
     assert (onto.arrays.seconds != first.arrays.seconds).all()  # the values are the same, what a fold does is not
 
 
+def test_coverage_belongs_to_the_bounds_that_are_published():
+    history = portfolio(1, 84)
+    trial = vx.backtest(
+        history, ["seasonal-naive", "theta", "drift"], vx.RollingOrigin(horizon=4, origins=12), levels=(80, 97)
+    )
+    verdict = vx.decide(trial)
+    published = vx.publish(history, verdict, horizon=4, levels=(80, 97))
+    item = history.names[0]
+    kinds = published.manifest["items"][item]["intervals"]["published"]
+    held = verdict.intervals.set_index(["kind", "level"])["coverage"]
+    row = verdict.winners.iloc[0]
+    assert set(kinds.values()) == {"average"}  # 22 scores at the first lead time cannot tell 97 %: the law goes on
+    for level, kind in kinds.items():
+        assert row[f"coverage_{level}"] == held[(kind, float(level))]
+        assert published.manifest["items"][item]["scores"]["coverage"][level] == row[f"coverage_{level}"]
+
+
+def test_levels_do_not_jump_and_totals_stand_alone():
+    history = portfolio(6, 84)
+    verdict = vx.decide(vx.backtest(history, None, vx.RollingOrigin(horizon=6, origins=12)))
+    levels = (50, 80, 90, 95, 97, 99, 99.9)
+    whole = vx.publish(history, verdict, horizon=6, levels=levels)
+    for item in history.names:
+        alone = vx.publish(history.only(item), verdict, horizon=6, levels=levels)
+        one = whole.totals[whole.totals["name"] == item].reset_index(drop=True)
+        pd.testing.assert_frame_equal(one, alone.totals, check_exact=True)
+        for table in (alone.forecasts, alone.totals):
+            widths = [table[f"upper_{label}"] - table[f"lower_{label}"] for label in map(level_label, levels)]
+            growth = np.array(widths[1:]) / np.array(widths[:-1])
+            normal = ndtri(0.5 + np.array(levels) / 200)
+            assert (growth >= 1).all() and (growth < 1.8 * (normal[1:] / normal[:-1])[:, None]).all()
+
+
 def test_an_item_is_found_by_its_name_alone():
     history = portfolio(2)
     for wrong in (0, None, "item-9"):
@@ -76,3 +111,36 @@ def test_an_item_is_found_by_its_name_alone():
             call()
     with pytest.raises(vx.errors.CallError, match="pass a verdict, or a method by name"):
         vx.publish(history, "theta")
+    rows = pd.DataFrame({"sku": ["a", "", "a"], "day": ["2024-01-02", "2024-01-03", "2024-02-03"], "units": [1, 2, 3]})
+    with pytest.raises(vx.errors.CellUnreadable, match="column 'sku': '' is no item key"):
+        vx.History.from_frame(rows, item="sku", period="day", demand="units", cadence="monthly")
+    with pytest.raises(vx.errors.CallError, match=r"did you mean 5\?"):
+        vx.stationarity(history["item-0"], significance=0.05)
+
+
+def test_what_is_not_available_is_a_value_everywhere(tmp_path):
+    flat, short = monthly([4.0] * 40), monthly([1.0, 2.0])
+    assert np.isfinite(vx.tune(flat, "moving-average", {"window": [2, 3]}, SCHEME).frame["mae"]).all()
+    lost = vx.fit(short, "arima p=1 d=1 q=1")
+    assert not lost.available and np.isnan([lost.variance, lost.aicc, lost.bic]).all() and lost.candidates.empty
+    nothing = vx.publish(short, method="holt-winters", horizon=2)
+    assert nothing.forecasts["value"].isna().all() and nothing.forecasts["reason"].ne("").all()
+    again = vx.read_publication(vx.write(nothing, tmp_path / "out"))
+    assert again.forecasts["reason"].tolist() == nothing.forecasts["reason"].tolist() and again.totals.empty
+    far = monthly(np.exp(np.linspace(1, 9, 48)))
+    for text in ("poly-trend degree=5 transform=log", "naive transform=log"):
+        made = vx.publish(far, method=text, horizon=600).forecasts
+        numbers = made[["value", "std_error", "lower_95", "upper_95"]].to_numpy(dtype=float)
+        assert np.isfinite(numbers).all() or (np.isnan(numbers).all() and made["reason"].ne("").all()), text
+
+
+def test_applying_asks_the_method_s_own_rule():
+    positive, zero = monthly(seasonal_values()), monthly([*seasonal_values(), 0.0, 0.0])
+    for text in ("holt-winters season=multiplicative", "theta transform=log", "smoothing error=multiplicative"):
+        applied = vx.fit(positive, text).apply(zero)
+        assert not applied.available and "above zero throughout" in applied.reason, text
+        assert np.isnan(applied.forecast(3).points).all()
+    raw, tidied = raw_and_tidied()
+    newer = vx.tidy(monthly([*raw["smoker-01"].values, 150.0]), gaps="interpolate").history["smoker-01"]
+    moved = vx.fit(tidied, "theta").apply(newer).series
+    assert moved.rules == tidied.rules and np.isnan(moved.actuals[[20, 50]]).all() and len(moved) == 97

@@ -188,7 +188,18 @@ def test_backtest_command(ten_csv, tmp_path):
     blended = veridex(*described, "--from", tmp_path / "t.parquet", "--rule", "blend")
     assert blended.returncode == 0 and "Published from" in blended.stderr
     wrong = veridex(*described, "--from", tmp_path / "t.parquet", "--method", "naive")
-    assert wrong.returncode == 2 and "not both" in wrong.stderr
+    assert wrong.returncode == 2 and "--from does nothing here" in wrong.stderr
+    for idle, said in (
+        (["--from", tmp_path / "t.parquet", "--origins", 6], "--origins does nothing here: the trial has its origins"),
+        (["--method", "naive", "--rule", "single"], "--rule does nothing here: your own method is published"),
+        (["--method", "naive", "--override", "a: naive: b"], "--override does nothing here"),
+        (["--method", "naive", "--method", "theta"], "--method does nothing here: one method is published"),
+        (["--method", "naive", "--to", "x.xlsx"], "x.xlsx: no place of this kind keeps a publication"),
+    ):
+        refused = veridex(*described, *idle)
+        assert refused.returncode == 2 and said in refused.stderr and refused.stdout == ""
+    late = veridex(*words, "--to", tmp_path / "errors.csv")
+    assert late.returncode == 2 and "Name a file ending in .parquet" in late.stderr and late.stdout == ""
     by = veridex(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
     assert sorted(pd.read_csv(io.StringIO(by.stdout))["step"].unique()) == [3, 4, 5]
     assert veridex("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 14

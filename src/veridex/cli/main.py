@@ -35,6 +35,7 @@ from veridex.cli.options import (
     Part,
     Rule,
     TidyWords,
+    refuse_idle,
 )
 from veridex.errors import InputError
 
@@ -191,6 +192,13 @@ def fit(
     from veridex.cli.fitting import chosen_table, compared, draw_fitted, fitted_and_forecast, show_page
     from veridex.cli.tables import show
 
+    if len(method) > 1:
+        because = "several methods are compared by errors and criteria, without a forecast"
+        refuse_idle(because, figures=figures is not None, levels=levels != "80,95")
+    else:
+        refuse_idle("one method alone is not backtested by fit", origins=origins != 12)
+    if form is Form.TABLE:
+        refuse_idle("the page shows all parts; --as csv or json takes one", part=part is not Part.COEFFICIENTS)
     history = read(words, tidy)
     explaining = explaining_from(words, history, drivers, known_ahead, events, foresight.value)
     if len(method) > 1:
@@ -246,8 +254,11 @@ def backtest(
     from veridex.cli.backtesting import Tested, draw_trial, lineup_table, show_scores, tested
     from veridex.cli.explaining import explaining_from
     from veridex.cli.tables import show
+    from veridex.exchange.places.addresses import checked_file
     from veridex.exchange.writing import write
 
+    if to is not None:
+        checked_file(to, (".parquet",), "a trial")
     history = read(words, tidy)
     if show_lineup:
         show(lineup_table(history, methods), form.value, title="Lineup")
@@ -303,7 +314,7 @@ def tune(
 @takes_file
 def publish(
     words: FileWords,
-    method: Annotated[str | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
+    method: Annotated[list[str] | None, typer.Option(help="Your own choice for all items, without a backtest.")] = None,
     trial: Annotated[Path | None, typer.Option("--from", help="A trial that `backtest --to` has written.")] = None,
     rule: Annotated[Rule, typer.Option(help="How the trial decides.")] = Rule.BLEND,
     allowed: Annotated[str | None, typer.Option(help="Methods that may win, separated by commas.")] = None,
@@ -330,21 +341,27 @@ def publish(
     from veridex.cli.explaining import explaining_from
     from veridex.cli.published import show_publication
     from veridex.cli.publishing import Asked, Source, draw_published, made
-    from veridex.exchange.forms.publications import checked_publication
+    from veridex.exchange.forms.publications import checked_publication, standing
     from veridex.exchange.writing import write
 
-    if to is not None:
-        checked_publication(to)
+    ruled = {"rule": rule is not Rule.BLEND, "allowed": allowed is not None, "target": target is not None}
+    if method:
+        refuse_idle("your own method is published, and nothing is decided", override=bool(override), **ruled)
+        refuse_idle("your own method is published without a backtest", origins=origins != 12, from_=trial is not None)
+        refuse_idle("one method is published for all items; --override chooses for one", method=len(method) > 1)
+    elif trial is not None:
+        refuse_idle("the trial has its origins already", origins=origins != 12)
+    replaced = None if to is None else standing(checked_publication(to))
     history = read(words, tidy)
     explaining = explaining_from(words, history, drivers, known_ahead, events)
-    source = Source(method, trial, rule.value, allowed, target, tuple(override or ()), origins)
+    source = Source(method[0] if method else None, trial, rule.value, allowed, target, tuple(override or ()), origins)
     asked = Asked(horizon, levels, intervals.value if intervals else None, quantiles, groups, past)
     found = made(history, source, asked, explaining)
     for note in found.notes:
         say(note)
     show_publication(found.publication, form.value)
     if to is not None:
-        say(f"Written to {write(found.publication, to)}.")
+        say(f"Written to {write(found.publication, to)}{f', in place of {replaced}' if replaced else ''}.")
     if figures is not None:
         say(draw_published(found, history, figures))
 

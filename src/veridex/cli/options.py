@@ -6,6 +6,8 @@ from typing import Annotated
 
 import typer
 
+from veridex.errors import WordIdle
+
 __all__ = [
     "As",
     "Choose",
@@ -31,6 +33,7 @@ __all__ = [
     "Part",
     "Rule",
     "TidyWords",
+    "refuse_idle",
 ]
 
 
@@ -134,6 +137,20 @@ class Foresight(StrEnum):
 
     NONE = "none"
     PERFECT = "perfect"
+
+
+def refuse_idle(because: str, **stated: bool) -> None:
+    """Raise `WordIdle` where an option was stated that this call makes nothing of.
+
+    Parameters
+    ----------
+    because : str
+    **stated : bool
+        Whether each option was given another value than its default.
+    """
+    words = tuple(f"--{name.rstrip('_').replace('_', '-')}" for name, given in stated.items() if given)
+    if words:
+        raise WordIdle(words, because)
 
 
 As = Annotated[Form, typer.Option("--as", help="How the table goes to standard output.")]

@@ -75,8 +75,6 @@ def made(history: History, source: Source, asked: Asked, explaining: Explaining)
     given: dict[str, Any] = {"drivers": explaining.drivers, "events": explaining.events, "engine": engine_for(history)}
     words = asked.words(history)
     if source.method is not None:
-        if source.trial is not None:
-            raise ParameterError("method", repr(source.method), "pass --method or --from, not both")
         note = f"Published by your choice, {source.method}; nothing was backtested, so its error is not known."
         return Made(publish(history, method=source.method, **words, **given), None, (note,))
     trial, note = _trial(history, source, asked, explaining)

@@ -1,5 +1,6 @@
 """Losses of candidates on the cells that all of them have, and what a choice among them would have cost."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -125,5 +126,5 @@ class Losses:
             "tuned": tuned,
             "untuned": untuned,
             "hindsight": float(self.measure_of(self.cells[best], used)) if used.any() else float("nan"),
-            "less_error": 100.0 * (1.0 - tuned / untuned),
+            "less_error": 100.0 * (1.0 - tuned / untuned) if untuned else math.nan,
         }

@@ -10,12 +10,12 @@ from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
 from veridex.core.diagnosis.portmanteau import autocorrelations
+from veridex.core.diagnosis.significance import checked_significance
 from veridex.core.diagnosis.transform import transform_advice
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.numerics.box_cox import box_cox
-from veridex.errors import ParameterError
 
 __all__ = ["Advice", "Step", "advised_differences", "differencing", "warnings_of"]
 
@@ -108,8 +108,7 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
         If the significance is out of range, or several items were passed.
     """
     one = only_item(series)
-    if not 0 < significance < 50:
-        raise ParameterError("significance", str(significance), "it is given in percent, usually 1, 5 or 10")
+    checked_significance(significance)
     known = np.flatnonzero(~np.isnan(one.values))
     y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
     if y.size < FEWEST:

@@ -16,6 +16,7 @@ from veridex.core.diagnosis.kpss import kpss
 from veridex.core.diagnosis.long_run import automatic_window
 from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.diagnosis.phillips_perron import phillips_perron
+from veridex.core.diagnosis.significance import checked_significance
 from veridex.core.diagnosis.zivot_andrews import zivot_andrews
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -68,8 +69,7 @@ def stationarity(
     one = only_item(series)
     if deterministic not in ("none", "level", "trend"):
         raise ParameterError("deterministic", repr(deterministic), "it is 'none', 'level' or 'trend'")
-    if not 0 < significance < 50:
-        raise ParameterError("significance", str(significance), "it is given in percent, usually 1, 5 or 10")
+    checked_significance(significance)
     if lags is not None and lags != "automatic" and lags < 0:
         raise ParameterError("lags", str(lags), "it is a whole number from 0 on, or 'automatic'")
     if choose not in ("aic", "bic", "t"):

@@ -16,7 +16,7 @@ from veridex.core.history.inference import infer_cadence
 from veridex.core.history.left_out import without_invalid
 from veridex.core.history.numbers_in_text import read_flags, read_quantities
 from veridex.core.history.texts import different_texts, looked_up
-from veridex.errors import ColumnMissing, HistoryTooShort, ParameterError
+from veridex.errors import CellUnreadable, ColumnMissing, HistoryTooShort, ParameterError
 
 __all__ = [
     "KEY_MARK",
@@ -184,6 +184,11 @@ def _long(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
         require(frame, (layout.stock_out,), "stock-out", source)
         stock_outs = read_flags(frame[layout.stock_out], source, first_row)
     names, codes, keys = item_keys(frame, layout.item, layout.name)
+    if "" in names and layout.item:
+        empty = np.flatnonzero(codes == names.index(""))
+        remedy = "Fill the key in, or mark such rows as invalid and say status=."
+        at = int(empty[0]) + first_row
+        raise CellUnreadable(source, layout.item[0], at, "", "item key", empty.size, remedy)
     rows = Rows(codes, found.stamps, found.where, demand)
     return _Table(rows, names, found.precision, found.notes, keys, stock_outs, divisor)
 

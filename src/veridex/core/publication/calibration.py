@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from veridex.core.methods.forecast import Forecast
 from veridex.core.scoring.conformal import growing, nested
+from veridex.core.scoring.intervals import joined_interval
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels, level_label, on_number_line
 from veridex.core.verdict.crossfit import KINDS, Crossfit, model_factor
 from veridex.errors import ParameterError
@@ -139,7 +140,8 @@ def calibrated(forecast: Forecast, crossfit: Crossfit | None, kind: str | None, 
     steps = min(crossfit.actuals.shape[1], forecast.points.size)
     half = crossfit.quantiles(forecast.levels, peers.steps)[:, :steps] * growing(forecast.std_error)[:steps]
     factor = model_factor(forecast.levels, peers.steps, steps)
-    return joined_bands(forecast.points, (forecast.lower, forecast.upper), half, factor, crossfit, chosen)
+    kinds = crossfit.kinds(chosen, forecast.levels)
+    return joined_bands(forecast.points, (forecast.lower, forecast.upper), half, factor, crossfit, kinds)
 
 
 def _model_bands(forecast: Forecast) -> Bands:
@@ -153,25 +155,18 @@ def joined_bands(
     half: FloatArray,
     factor: FloatArray,
     crossfit: Crossfit,
-    kind: str,
+    kinds: tuple[str, ...],
 ) -> Bands:
     """Model bounds (levels, H), stretched by a factor, joined with conformal half-widths; (levels, at most H) both."""
-    lower, upper = np.array(model[0]), np.array(model[1])
-    steps = half.shape[1]
+    steps, beyond = half.shape[1], points.size - half.shape[1]
     tested = ~np.isnan(crossfit.actuals[:, :steps]).all(axis=0)
-    able: NDArray[np.bool_] = np.asarray(np.isfinite(half[:, tested]).all(axis=1) & bool(tested.any()))
-    kinds = []
-    for j, enough in enumerate(able):
-        kinds.append(kind if enough or kind == "conformal" else "model")
-        if not enough and kind == "conformal":
+    half = np.pad(np.where(tested, half, np.nan), ((0, 0), (0, beyond)), constant_values=np.nan)
+    lower, upper = joined_interval(
+        points, model, half, np.pad(factor, ((0, 0), (0, beyond)), constant_values=1.0), kinds
+    )
+    for j, kind in enumerate(kinds):
+        if kind == "conformal" and not np.isfinite(half[j, :steps][tested]).all():
             lower[j, :steps] = upper[j, :steps] = np.nan
-        elif enough:
-            at = np.flatnonzero(tested)
-            share = 1.0 if kind == "conformal" else 0.5
-            below, above = factor[j, at] * (points[at] - lower[j, at]), factor[j, at] * (upper[j, at] - points[at])
-            lower[j, at] = points[at] - share * half[j, at] - (1.0 - share) * below
-            upper[j, at] = points[at] + share * half[j, at] + (1.0 - share) * above
-    lower, upper = nested(points, lower, upper)
     steps_tested = np.flatnonzero(tested) + 1
     span = range(int(steps_tested[0]), int(steps_tested[-1]) + 1) if steps_tested.size else range(0)
-    return Bands(lower, upper, tuple(kinds), span)
+    return Bands(lower, upper, kinds, span)

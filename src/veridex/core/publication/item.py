@@ -15,7 +15,7 @@ from veridex.core.methods.forecast import Forecast
 from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.calibration import Bands, Peers, Wanted, calibrated
 from veridex.core.publication.manifest import fit_entry, interval_entry
-from veridex.core.publication.totals import simulated_bounds
+from veridex.core.publication.totals import calibrated_totals, simulated_bounds, stretch
 from veridex.core.verdict.crossfit import Crossfit
 
 __all__ = ["ItemTask", "ItemWork", "Published"]
@@ -54,8 +54,6 @@ class Published:
         Name, forecast and bands of each scenario.
     totals : ndarray, shape (H,), or None
         Demand from the first lead time up to each.
-    simulated : tuple of ndarray, shape (levels, H), or None
-        Simulated bounds of the totals.
     paths : list of ndarray, shape (paths, H)
         For each grouping, paths that share their shocks with the other items.
     total_bands : Bands or None
@@ -68,7 +66,6 @@ class Published:
     bands: Bands | None = None
     others: list[tuple[str, Forecast, Bands]] = field(default_factory=list)
     totals: FloatArray | None = None
-    simulated: tuple[FloatArray, FloatArray] | None = None
     paths: list[FloatArray] = field(default_factory=list)
     total_bands: Bands | None = None
     entry: dict[str, Any] = field(default_factory=dict)
@@ -112,7 +109,10 @@ class ItemWork:
         assert forecast is not None
         found.totals = np.cumsum(forecast.points)
         own = fitted.simulate(task.horizon, PATHS)
-        found.simulated = simulated_bounds(found.totals, own, self.wanted.all_levels)
+        levels, simulated = self.wanted.all_levels, simulated_bounds(found.totals, own, self.wanted.all_levels)
+        factor = stretch(simulated, forecast.std_error, task.peers.totals)
+        given = (found.totals, forecast.std_error, simulated, task.crossfit, levels, self.wanted.kind)
+        found.total_bands = calibrated_totals(*given, task.peers.totals, factor)
         if not task.shared:
             return
         who = zlib.crc32(task.series.item.encode())

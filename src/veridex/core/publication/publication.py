@@ -14,10 +14,9 @@ from veridex.core.methods.catalogue import Method
 from veridex.core.preparation.regressors import Explaining
 from veridex.core.publication.calibration import Peers, Wanted
 from veridex.core.publication.groups import Grouping, group_rows, groupings
-from veridex.core.publication.item import ItemTask, ItemWork, Published
+from veridex.core.publication.item import ItemTask, ItemWork
 from veridex.core.publication.manifest import explained_by, manifest_head, score_entry
 from veridex.core.publication.tables import Page, frame_of, totals_of
-from veridex.core.publication.totals import calibrated_totals, stretch
 from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
@@ -117,7 +116,6 @@ def make_publication(
     if all(task.horizon < 1 for task in tasks):
         raise ParameterError("horizon", repr(ahead.horizon), "every item's history reaches that far already")
     made = list(engine.map(ItemWork(wanted, explaining, tuple(scenarios)), tasks))
-    _calibrate_totals(tasks, made, verdict, wanted)
     pages, entries = [], {}
     for task, found in zip(tasks, made, strict=True):
         choice = verdict.choice(task.series.item) if verdict is not None else None
@@ -164,32 +162,6 @@ def _tested_steps(verdict: Verdict | None, choice: Choice | None) -> range:
     if verdict is None or choice is None or choice.crossfit is None:
         return range(0)
     return range(getattr(verdict.trial.scheme, "gap", 0) + 1, choice.evidence.furthest + 1)
-
-
-def _calibrate_totals(
-    tasks: Sequence[ItemTask], made: Sequence[Published], verdict: Verdict | None, wanted: Wanted
-) -> None:
-    """Calibrate the totals of all items: how much simulated ones must be stretched is seen over a route's items."""
-    routes: dict[str, list[int]] = {}
-    for i, (task, found) in enumerate(zip(tasks, made, strict=True)):
-        if found.simulated is not None:
-            route = verdict.choice(task.series.item).route if verdict is not None else ""
-            routes.setdefault(route, []).append(i)
-    for named in routes.values():
-        # In the order of their names, so that the bits do not depend on the order they came in.
-        places = sorted(named, key=lambda i: tasks[i].series.item)
-        forecasts = [(made[i].simulated, made[i].forecast) for i in places]
-        known = [
-            (simulated, one.std_error) for simulated, one in forecasts if simulated is not None and one is not None
-        ]
-        pooled = [tasks[i].peers.totals for i in places]
-        factor = stretch([simulated for simulated, _ in known], [std_error for _, std_error in known], pooled)
-        for i, (simulated, std_error) in zip(places, known, strict=True):
-            totals, own = made[i].totals, tasks[i]
-            assert totals is not None
-            made[i].total_bands = calibrated_totals(
-                totals, std_error, simulated, own.crossfit, wanted.all_levels, wanted.kind, own.peers.totals, factor
-            )
 
 
 def _group_rows(asked: Sequence[Grouping], pages: Sequence[Page], wanted: Wanted) -> list[dict[str, Any]]:

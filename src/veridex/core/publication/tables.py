@@ -133,8 +133,15 @@ def totals_of(pages: Sequence[Page], wanted: Wanted, groups: Sequence[dict[str, 
             row = total_row("item", item, 1, _periods(page), found.totals, found.total_bands, wanted, page.tested)
             blocks.append(row)
     blocks += groups
-    if not blocks:
-        return pd.DataFrame({"group": [], "name": [], "items": [], "step": [], "period": [], "forecast": []})
+    if not blocks:  # nothing is available: the same columns, without rows
+        none = np.empty((len(wanted.all_levels), 0))
+        bands = Bands(none, none, ("model",) * len(wanted.all_levels), range(0))
+        series = pages[0].task.series
+        blocks = [
+            total_row(
+                "", "", 0, series.cadence.starts(np.empty(0, dtype=np.int64)), np.empty(0), bands, wanted, range(0)
+            )
+        ]
     return _table(blocks)
 
 

@@ -1,7 +1,5 @@
 """Totals over lead times, with a calibration of their own."""
 
-from collections.abc import Sequence
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,12 +13,18 @@ FloatArray = NDArray[np.float64]
 Bounds = tuple[FloatArray, FloatArray]
 
 MOST = (0.25, 4.0)
-"""One item whose simulated totals are far off says nothing about the others."""
+"""Simulated totals that are further off say that something else is wrong."""
 
 
 def simulated_bounds(totals: FloatArray, paths: FloatArray, levels: tuple[float, ...]) -> Bounds:
-    """Bounds (levels, H) of totals (H,) from simulated paths (paths, H), moved so that their mean is the forecast's."""
-    sums = np.cumsum(paths, axis=1)
+    """Bounds (levels, H) of totals (H,) from simulated paths (paths, H), moved so that their mean is the forecast's.
+
+    Paths that left the finite numbers are left out; they cost neither an item nor its group the others.
+    """
+    whole = np.isfinite(paths).all(axis=1)
+    if not whole.any():
+        return np.full((len(levels), totals.size), np.nan), np.full((len(levels), totals.size), np.nan)
+    sums = np.cumsum(paths[whole], axis=1)
     shares = np.array([share for level in levels for share in (0.5 - level / 200.0, 0.5 + level / 200.0)])
     found = totals + np.quantile(sums - sums.mean(axis=0), shares, axis=0)
     return found[0::2], found[1::2]
@@ -60,29 +64,23 @@ def calibrated_totals(
     steps = min(crossfit.actuals.shape[1], totals.size)
     half = crossfit.total_quantiles(levels, pooled)[:, :steps] * np.cumsum(growing(std_error))[:steps]
     stretched = np.ones(half.shape) if factor is None else factor[:, :steps]
-    return joined_bands(totals, simulated, half, stretched, crossfit, chosen)
+    kinds = crossfit.kinds(chosen, levels, totals=True)
+    return joined_bands(totals, simulated, half, stretched, crossfit, kinds)
 
 
 @np.errstate(all="ignore")
-def stretch(
-    simulated: Sequence[Bounds], std_error: Sequence[FloatArray], pooled: Sequence[FloatArray | None]
-) -> FloatArray | None:
-    """By how much simulated totals are too narrow over the items of a portfolio, shape (levels, H).
+def stretch(simulated: Bounds, std_error: FloatArray, pooled: FloatArray | None) -> FloatArray | None:
+    """By how much simulated totals of an item are too narrow, shape (levels, H); None where it has no company.
 
     Simulated paths know nothing of the uncertainty of what was estimated and chosen, which lead times share. The factor
-    is the mean, over the items, of the half-width that the errors of the other items' totals ask for, over the
-    simulated one; None where no item has others.
+    is the half-width that the errors of the trial's other items' totals ask for, over the simulated one: it rests on
+    the trial alone, so that an item's total does not depend on which others are published beside it.
     """
-    found = []
-    for (lower, upper), spread, asked in zip(simulated, std_error, pooled, strict=True):
-        if asked is not None:
-            steps = min(asked.shape[1], spread.size)
-            ratio = np.ones(lower.shape)
-            wanted = asked[:, :steps] * np.cumsum(growing(spread))[:steps]
-            ratio[:, :steps] = wanted / (0.5 * (upper - lower)[:, :steps])
-            found.append(np.clip(np.where(np.isfinite(ratio), ratio, 1.0), *MOST))
-    if not found:
+    if pooled is None:
         return None
-    longest = max(one.shape[1] for one in found)
-    padded = [np.pad(one, ((0, 0), (0, longest - one.shape[1])), constant_values=np.nan) for one in found]
-    return np.asarray(np.nanmean(np.array(padded), axis=0))
+    lower, upper = simulated
+    steps = min(pooled.shape[1], std_error.size)
+    ratio = np.ones(lower.shape)
+    wanted = pooled[:, :steps] * np.cumsum(growing(std_error))[:steps]
+    ratio[:, :steps] = wanted / (0.5 * (upper - lower)[:, :steps])
+    return np.asarray(np.clip(np.where(np.isfinite(ratio), ratio, 1.0), *MOST))

@@ -3,7 +3,7 @@
 The half-width of an interval is a quantile of the sizes of past errors, each divided by the standard error that its
 forecast was given, times the standard error of the new forecast. A lead time is pooled with its two neighbours; the
 quantile is the ceil((n + 1) level)-th smallest of n, so that it covers at least the level for exchangeable errors.
-Where that is beyond the largest, there is none.
+Where that is beyond the largest, a normal law goes on from it.
 
 References
 ----------
@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import ndtri
 
 __all__ = ["conformal_quantiles", "growing", "left_out_quantiles", "nested"]
 
@@ -39,21 +40,32 @@ def conformal_quantiles(scores: FloatArray, levels: tuple[float, ...]) -> FloatA
     Returns
     -------
     ndarray, shape (levels, steps)
-        NaN where too few scores are known for the level.
+        Levels that so few scores cannot tell go on from the largest score as a normal law does; NaN without scores.
 
     Examples
     --------
-    >>> conformal_quantiles(np.arange(1.0, 10.0)[:, None], (80.0, 95.0)).ravel()
-    array([ 8., nan])
+    >>> conformal_quantiles(np.arange(1.0, 10.0)[:, None], (80.0, 95.0)).ravel().round(2)
+    array([ 8.  , 10.72])
     """
     pooled, _ = _pooled(scores)
     counts = (~np.isnan(pooled)).sum(axis=1)
     found = np.full((len(levels), scores.shape[1]), np.nan)
+    known = np.flatnonzero(counts)
     for j, level in enumerate(levels):
-        ranks = _ranks(counts, level)
-        for h in np.flatnonzero(ranks <= counts):
-            found[j, h] = pooled[h, ranks[h] - 1]
+        ranks = np.minimum(_ranks(counts, level), counts)
+        found[j, known] = pooled[known, ranks[known] - 1] * _beyond(counts[known], level)
     return found
+
+
+@np.errstate(all="ignore")
+def _beyond(counts: NDArray[np.int64], level: float) -> FloatArray:
+    """How much further than the largest of so many scores a level lies that they cannot tell; 1 where they can.
+
+    The largest of n scores has the level n / (n + 1); normal quantiles go on from there, so that no level is told in
+    another way than its neighbours and bounds do not jump.
+    """
+    further = ndtri(0.5 + level / 200.0) / ndtri(0.5 + 0.5 * counts / (counts + 1.0))
+    return np.asarray(np.where(_ranks(counts, level) > counts, further, 1.0))
 
 
 def left_out_quantiles(scores: FloatArray, levels: tuple[float, ...]) -> FloatArray:
@@ -65,9 +77,9 @@ def left_out_quantiles(scores: FloatArray, levels: tuple[float, ...]) -> FloatAr
     counts = place[:, :, -1]
     found = np.empty((origins, len(levels), steps))
     for j, level in enumerate(levels):
-        ranks = _ranks(counts, level)
+        ranks = np.maximum(np.minimum(_ranks(counts, level), counts), 1)
         at = np.argmax(place >= ranks[:, :, None], axis=2)
-        found[:, j] = np.where(ranks <= counts, pooled[np.arange(steps), at], np.nan)
+        found[:, j] = np.where(counts > 0, pooled[np.arange(steps), at] * _beyond(counts, level), np.nan)
     return found
 
 

@@ -12,7 +12,8 @@ from scipy.special import ndtri
 from veridex.core.backtest.trial import Trial
 from veridex.core.methods.combination import joined
 from veridex.core.methods.method import Method
-from veridex.core.scoring.conformal import conformal_quantiles, growing, left_out_quantiles, nested
+from veridex.core.scoring.conformal import conformal_quantiles, growing, left_out_quantiles
+from veridex.core.scoring.intervals import joined_interval, kinds_of
 from veridex.core.scoring.measures import interval_terms
 from veridex.core.verdict.evidence import Evidence
 from veridex.core.verdict.skill import PRIOR_ORIGINS
@@ -83,22 +84,30 @@ class Crossfit:
         """The same of `total_scores`."""
         return drawn(conformal_quantiles(self.total_scores, levels), pooled, self.origins.size)
 
+    def kinds(self, kind: str, levels: tuple[float, ...], totals: bool = False) -> tuple[str, ...]:
+        """The kind of each level, alike where it is tested and where it is published.
+
+        Past errors tell a level if those at the other origins do for every origin and tested lead time.
+        """
+        if kind == "model":
+            return ("model",) * len(levels)
+        scores, known = self.total_scores if totals else self.scores, ~np.isnan(self.errors)
+        left = np.isfinite(left_out_quantiles(scores, levels))
+        return kinds_of(kind, np.asarray((left | ~known[:, None]).all(axis=(0, 2)) & bool(known.any())))
+
     def bounds(self, kind: str, pooled: FloatArray | None = None) -> tuple[FloatArray, FloatArray]:
         """Bounds (O, L, H) of a kind as they are published; conformal quantiles leave the origin itself out.
 
         `pooled` are the other items' quantiles at these levels, shape (L, H).
         """
-        if kind == "model":
-            return nested(self.points, self.lower, self.upper)
         own = drawn(left_out_quantiles(self.scores, self.levels), pooled, self.origins.size - 1)
-        half, centre = own * self.scale[:, None], self.points[:, None]
-        lower, upper = centre - half, centre + half
-        if kind == "average":
-            # Where a level has no conformal quantile the model's own bounds stand.
-            factor, missing = model_factor(self.levels, pooled, self.points.shape[1]), np.isnan(lower)
-            lower = np.where(missing, self.lower, 0.5 * (lower + centre - factor * (centre - self.lower)))
-            upper = np.where(missing, self.upper, 0.5 * (upper + centre + factor * (self.upper - centre)))
-        return nested(self.points, lower, upper)
+        factor, kinds = model_factor(self.levels, pooled, self.points.shape[1]), self.kinds(kind, self.levels)
+        found = joined_interval(self.points, (self.lower, self.upper), own * self.scale[:, None], factor, kinds)
+        if kind != "conformal":
+            return found
+        lost = np.isnan(own)  # no model's bounds stand in where quantiles alone were asked for
+        lower, upper = (np.where(lost, np.nan, side) for side in found)
+        return lower, upper
 
     @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
     def held(self, kind: str, pooled: FloatArray | None = None) -> list[dict[str, float]]:

@@ -16,7 +16,7 @@ from veridex.errors import PublicationUnreadable
 from veridex.exchange.places.addresses import checked_directory
 from veridex.exchange.places.directories import Torn, read_directory, write_directory
 
-__all__ = ["checked_publication", "dated", "read_publication", "write_publication"]
+__all__ = ["checked_publication", "dated", "read_publication", "standing", "write_publication"]
 
 TABLE, TOTALS, LEDGER, MANIFEST = "publication.csv", "totals.csv", "ledger.csv", "manifest.json"
 
@@ -52,6 +52,15 @@ def write_publication(publication: Publication, destination: str | Path) -> Path
 def checked_publication(destination: str | Path) -> Path:
     """The directory of a publication; raise `DestinationRefused` where none must be written."""
     return checked_directory(destination, {TABLE, TOTALS, LEDGER, MANIFEST}, "a publication")
+
+
+def standing(target: Path) -> str:
+    """What a directory holds of an earlier publication, in words; empty where it holds none that can be read."""
+    try:
+        manifest = json.loads((target / MANIFEST).read_text(encoding="utf-8"))
+        return f"the publication of {len(manifest['items'])} items made at {manifest['created']}"
+    except (OSError, ValueError, KeyError, TypeError):
+        return ""
 
 
 def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
