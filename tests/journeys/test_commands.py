@@ -280,7 +280,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
     )  # fmt: skip
     vx.write(trial, tmp_path / "t.parquet")
     words = [*described, "--from", tmp_path / "t.parquet", "--horizon", "2025-11", "--quantiles", "97.5"]
-    words += ["--groups", "all", "--history", 0]
+    words += ["--groups", "all", "--past", 0]
     shown = veridex(*words, "--override", "smoker-01: drift: it will be replaced", "--to", tmp_path / "out")
     assert shown.returncode == 0, shown.stderr
     text = re.sub(r"\s+", " ", shown.stdout)

@@ -331,7 +331,7 @@ def publish(
     intervals: Annotated[Intervals | None, typer.Option(help="Which bounds (default: as the evidence allows).")] = None,
     quantiles: Annotated[str | None, typer.Option(help="One-sided, in percent, separated by commas.")] = None,
     groups: Annotated[str | None, typer.Option(help="Totals too: all, or key columns, separated by commas.")] = None,
-    past: Annotated[str, typer.Option("--history", help="Periods of history in the table, or all.")] = "all",
+    past: Annotated[str, typer.Option("--past", help="Periods of history in the table, or all.")] = "all",
     tidy: TidyWords = None,
     to: Annotated[Path | None, typer.Option(help="Directory to write the publication to.")] = None,
     figures: Figures = None,
