@@ -75,7 +75,7 @@ TRADE = (
     TradeWord("method", "trimmed mean of methods", ("trimmed-mean", "trimmed"), "combination of=[...] weights=trimmed"),
     TradeWord("method", "median of methods", ("median",), "combination of=[...] weights=median"),
     TradeWord("setting", "season length", ("period", "cycle", "seasonality", "m"), "season_length"),
-    TradeWord("setting", "season lengths", ("periods", "cycles", "seasonal_periods"), "seasons"),
+    TradeWord("setting", "season lengths", ("periods", "cycles", "season_lengths"), "seasons"),
     TradeWord("setting", "seasonal form", ("seasonal", "seasonal_form"), "season"),
     TradeWord("setting", "Fourier order", ("order", "terms", "waves", "fourier"), "harmonics"),
     TradeWord("setting", "length of the average", ("length", "span", "n", "size"), "window"),

@@ -7,7 +7,6 @@ from reference import dense_arma
 from veridex.core.numerics import arma
 from veridex.core.numerics.curvature import observed_errors
 from veridex.core.numerics.least_squares import least_squares, triangular_inverse
-from veridex.core.numerics.minimise import CONVERGED, MARKS, STATE, advance, work_size
 from veridex.core.numerics.regression import ordinary_least_squares
 
 
@@ -35,27 +34,6 @@ def test_least_squares_covariance_and_dependent_columns():
     design[:, 3] = design[:, 0] - 2 * design[:, 1]
     assert least_squares(design, target.copy(), coefficients) == -1.0
     assert np.isnan(coefficients).all()
-
-
-@pytest.mark.parametrize("step", [advance, advance.py_func])
-def test_minimiser_finds_the_bottom_of_a_curved_valley(step):
-    def valley(u):
-        return float((1 - u[0]) ** 2 + 100 * (u[1] - u[0] ** 2) ** 2) if u[0] > -2.5 else np.inf
-
-    u, work, marks = np.array([-1.2, 1.0]), np.empty(work_size(2)), np.zeros(MARKS, dtype=np.int64)
-    value = valley(u)
-    while step(u, value, work, marks, 1e-14, 200):
-        value = valley(u)
-    assert marks[STATE] == CONVERGED
-    # Forward differences leave an error in the flat direction; in the objective it is far below any use.
-    assert u == pytest.approx([1.0, 1.0], abs=1e-3)
-    assert work[0] == valley(u) < 1e-7
-
-
-def test_minimiser_gives_up_where_nothing_is_defined():
-    u, work, marks = np.zeros(1), np.empty(work_size(1)), np.zeros(MARKS, dtype=np.int64)
-    assert not advance(u, np.inf, work, marks, 1e-8, 10)
-    assert marks[STATE] != CONVERGED
 
 
 def random_arma(rng, p, q):
