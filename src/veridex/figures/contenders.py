@@ -81,7 +81,7 @@ def _title(choice: Choice, entry: Entry) -> str:
     measure = choice.evidence.measure.upper()
     score = "not tested at every origin" if math.isnan(entry.error) else f"{measure} {number(entry.error, 3)}"
     name = "blend (cross-fitted)" if choice.joined and entry is choice.winner else short_name(entry.method)
-    return f"{wrapped(name, 32)}\n{score}"
+    return f"{wrapped(name, 28)}\n{score}"
 
 
 def _show_dates_below_gaps(panels: Sequence[Axes], used: int, columns: int) -> None:
