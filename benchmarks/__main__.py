@@ -20,7 +20,7 @@ from benchmarks.portfolio import report_portfolio
 from benchmarks.twins import twins
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.contract import Rows
+from veridex.core.methods.fold.contract import Rows
 
 
 def seasonal(seed: int, n: int = 96) -> np.ndarray:

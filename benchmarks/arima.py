@@ -7,9 +7,9 @@ import numpy as np
 import veridex as vx
 from benchmarks.baselines import first_call
 from benchmarks.twins import least, likelihood_twins
-from veridex.core.methods.arima_orders import search_orders
-from veridex.core.numerics.arima import Orders
-from veridex.core.numerics.arima_search import estimate_arima
+from veridex.core.methods.arima.orders import search_orders
+from veridex.core.numerics.arima.models import Orders
+from veridex.core.numerics.arima.search import estimate_arima
 
 __all__ = ["report_arima"]
 

@@ -11,8 +11,8 @@ import numpy as np
 import veridex as vx
 from benchmarks.twins import least, recursion_twins
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.contract import Rows, run_fold
-from veridex.core.numerics.smoothing_search import estimate_smoothing
+from veridex.core.methods.fold.contract import Rows, run_fold
+from veridex.core.numerics.smoothing.search import estimate_smoothing
 
 __all__ = ["first_call", "report_baselines"]
 

@@ -7,7 +7,7 @@ import pytest
 
 import veridex as vx
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.status import Status, reason_for
+from veridex.core.methods.fold.status import Status, reason_for
 from veridex.trade import TRADE
 from words_in_use import columns_and_cells, estimate_labels, setting_values
 

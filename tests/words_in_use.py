@@ -12,7 +12,7 @@ from conftest import METHODS
 from veridex.cli import tables
 from veridex.cli.main import app
 from veridex.core.methods.catalogue import FAMILIES
-from veridex.core.methods.transformed import TRANSFORM
+from veridex.core.methods.made_of.transformed import TRANSFORM
 
 __all__ = ["columns_and_cells", "estimate_labels", "setting_values"]
 

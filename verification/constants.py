@@ -43,8 +43,8 @@ def errors_of_smoothing() -> None:
 
 
 PATCHED = """
-import veridex.core.numerics.smoothing_region as region
-import veridex.core.numerics.smoothing_starts as starts
+import veridex.core.numerics.smoothing.region as region
+import veridex.core.numerics.smoothing.starts as starts
 region.LEAST_PHI, region.MOST_PHI = {walls}
 starts.TURNS_FOR_SEASON = {turns}
 from verification.constants import errors_of_smoothing

@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 import veridex as vx
-from veridex.core.numerics.smoothing_forecasts import replay_smoothing
+from veridex.core.numerics.smoothing.forecasts import replay_smoothing
 from verification.models import FORMS, form_words, random_row, simulated
 
 DRAWS = 1000

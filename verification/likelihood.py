@@ -6,7 +6,7 @@ The bank goes close to unit roots, where a covariance matrix in double precision
 import mpmath as mp
 import numpy as np
 
-from veridex.core.numerics import arma
+from veridex.core.numerics.arima import arma
 
 CASES = 300
 DIGITS = 50

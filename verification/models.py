@@ -4,8 +4,8 @@ import itertools
 
 import numpy as np
 
-from veridex.core.numerics.smoothing import Form
-from veridex.core.numerics.smoothing_forecasts import simulate_smoothing
+from veridex.core.numerics.smoothing.forecasts import simulate_smoothing
+from veridex.core.numerics.smoothing.recursion import Form
 
 __all__ = ["FORMS", "form_words", "random_row", "simulated"]
 

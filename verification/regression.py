@@ -7,9 +7,9 @@ import numpy as np
 import pandas as pd
 
 import veridex as vx
-from veridex.core.methods.arima_fit import attempt, blocks
-from veridex.core.numerics import arma
-from veridex.core.numerics.arima import Orders
+from veridex.core.methods.arima.fitting import attempt, blocks
+from veridex.core.numerics.arima import arma
+from veridex.core.numerics.arima.models import Orders
 
 # The slow computation that the tests hold the likelihood against.
 sys.path.append(str(Path(__file__).parents[1] / "tests"))

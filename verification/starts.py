@@ -4,10 +4,10 @@ import numpy as np
 from scipy.optimize import minimize
 
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.contract import Rows
-from veridex.core.numerics.smoothing import LEVEL, half_deviance, recursion
-from veridex.core.numerics.smoothing_region import LEVEL_ESTIMATED, SHARES, put, sought_entries
-from veridex.core.numerics.smoothing_search import estimate_smoothing
+from veridex.core.methods.fold.contract import Rows
+from veridex.core.numerics.smoothing.recursion import LEVEL, half_deviance, recursion
+from veridex.core.numerics.smoothing.region import LEVEL_ESTIMATED, SHARES, put, sought_entries
+from veridex.core.numerics.smoothing.search import estimate_smoothing
 from verification.models import FORMS, form_words, random_row, simulated
 
 SERIES = 200

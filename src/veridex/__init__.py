@@ -15,13 +15,13 @@ if TYPE_CHECKING:
     from veridex.core.diagnosis.differencing import Advice, differencing
     from veridex.core.diagnosis.seasons import Seasons, seasons
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
-    from veridex.core.history.cadence import Cadence
+    from veridex.core.fitted.fitted import Fitted, fit
+    from veridex.core.fitted.forecast import Forecast
     from veridex.core.history.drivers import Drivers
     from veridex.core.history.events import Events
     from veridex.core.history.history import History
     from veridex.core.history.item import ItemHistory
-    from veridex.core.methods.fitted import Fitted, fit
-    from veridex.core.methods.forecast import Forecast
+    from veridex.core.periods.cadence import Cadence
     from veridex.core.publication.publication import Publication
     from veridex.core.tidying.profile import profile
     from veridex.core.tidying.tidy import Tidied, tidy
@@ -40,14 +40,14 @@ _HOMES = {
     "Advice": "core.diagnosis.differencing",
     "Audit": "core.diagnosis.audit",
     "Breaks": "core.diagnosis.breaks",
-    "Cadence": "core.history.cadence",
+    "Cadence": "core.periods.cadence",
     "Comparison": "core.backtest.comparison",
     "Correlogram": "core.diagnosis.correlogram",
     "Decomposition": "core.diagnosis.decomposition",
     "Drivers": "core.history.drivers",
     "Events": "core.history.events",
-    "Fitted": "core.methods.fitted",
-    "Forecast": "core.methods.forecast",
+    "Fitted": "core.fitted.fitted",
+    "Forecast": "core.fitted.forecast",
     "History": "core.history.history",
     "Holdout": "core.backtest.schemes",
     "ItemHistory": "core.history.item",
@@ -68,7 +68,7 @@ _HOMES = {
     "decide": "core.verdict.verdict",
     "decompose": "core.diagnosis.decomposition",
     "differencing": "core.diagnosis.differencing",
-    "fit": "core.methods.fitted",
+    "fit": "core.fitted.fitted",
     "profile": "core.tidying.profile",
     "publish": "front",
     "read_drivers": "exchange.explaining",

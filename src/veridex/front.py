@@ -1,5 +1,6 @@
 """The public functions that join the core with the outer rooms."""
 
+import time
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -7,10 +8,11 @@ from typing import Any
 from veridex.core.backtest.comparison import Comparison, compare
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.runner import Progress, Store, run_backtest
+from veridex.core.backtest.runner import Progress, Running, Testing, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning, tune_method
+from veridex.core.calibration.bands import Wanted, checked_kind, checked_quantiles
 from veridex.core.history.agreement import disagreement
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
@@ -19,11 +21,12 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.calibration import Wanted, checked_kind, checked_quantiles
 from veridex.core.publication.publication import Ahead, Publication, make_publication
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
+from veridex.engines.processes import ProcessEngine
 from veridex.errors import ParameterError, TrialUnlike
+from veridex.exchange.stores import PartsDirectory
 
 __all__ = ["backtest", "compare_fits", "publish", "tune"]
 
@@ -90,24 +93,18 @@ def backtest(
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = as_history(history)
     entered = default_lineup(many.season_length) if lineup is None else methods(lineup)
-    explaining = Explaining(drivers, events, foresight)
-    store = _store(checkpoint)
-    pace = Pace(search_every=search_every, refit_every=refit_every)
     if keep not in ("all", "scores"):
         raise ParameterError("keep", repr(keep), "say 'all' or 'scores'")
-    return run_backtest(
-        many,
-        entered,
-        scheme,
-        checked_levels(levels),
-        _engine(engine),
-        progress=progress,
-        explaining=explaining,
-        pace=pace,
-        onto=onto,
-        store=store,
+    testing = Testing(
+        lineup=entered,
+        scheme=scheme,
+        levels=checked_levels(levels),
+        explaining=Explaining(drivers, events, foresight),
+        pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
+    kept = None if checkpoint is None else PartsDirectory(checkpoint)
+    return run_backtest(many, testing, _running(engine, progress=progress, checkpoint=kept), onto)
 
 
 def tune(
@@ -156,7 +153,7 @@ def tune(
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = as_history(history)
-    return tune_method(many, method, grid, scheme, measure, _engine(engine), Explaining(drivers, events))
+    return tune_method(many, method, grid, scheme, measure, _running(engine), Explaining(drivers, events))
 
 
 def compare_fits(
@@ -189,7 +186,8 @@ def compare_fits(
     ------
     MethodUnknown, SettingError, ParameterError, HistoryTooShort
     """
-    return compare(only_item(series), lineup, scheme, Explaining(drivers, events, foresight))
+    explaining = Explaining(drivers, events, foresight)
+    return compare(only_item(series), lineup, scheme, explaining, _running("serial"))
 
 
 def publish(
@@ -270,13 +268,9 @@ def publish(
     return make_publication(many, source, ahead, wanted, _engine(engine), explaining, scenarios, groups)
 
 
-def _store(checkpoint: str | Path | None) -> Store | None:
-    """Where finished items are kept, if anywhere."""
-    if checkpoint is None:
-        return None
-    from veridex.exchange.checkpoints import Checkpoints
-
-    return Checkpoints(checkpoint)
+def _running(engine: str | Engine, **more: Any) -> Running:
+    """Who does the work, by this machine's clock."""
+    return Running(engine=_engine(engine), clock=time.perf_counter, **more)
 
 
 def _engine(engine: str | Engine) -> Engine:
@@ -286,7 +280,5 @@ def _engine(engine: str | Engine) -> Engine:
     if engine == "serial":
         return SerialEngine()
     if engine == "processes":
-        from veridex.engines.processes import ProcessEngine
-
         return ProcessEngine()
     raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")

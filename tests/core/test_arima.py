@@ -10,11 +10,11 @@ from scipy.signal import lfilter
 import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import dense_arima, dense_arma
-from veridex.core.methods.arima_fit import attempt, blocks, largest_partial
+from veridex.core.methods.arima.fitting import attempt, blocks, largest_partial
 from veridex.core.methods.catalogue import method
-from veridex.core.numerics import arma
-from veridex.core.numerics.arima import Orders, replay_arima
-from veridex.core.numerics.arima_search import DONE, PERFECT, arima_log_likelihood, estimate_arima
+from veridex.core.numerics.arima import arma
+from veridex.core.numerics.arima.models import Orders, replay_arima
+from veridex.core.numerics.arima.search import DONE, PERFECT, arima_log_likelihood, estimate_arima
 
 Y = seasonal_values()
 ORDERS = [

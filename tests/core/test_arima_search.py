@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 import veridex as vx
 from conftest import monthly, seasonal_values
 from veridex.core.diagnosis.differencing import advised_differences
-from veridex.core.methods.arima_fit import attempt
-from veridex.core.methods.arima_orders import search_orders
-from veridex.core.numerics.arima import Orders
+from veridex.core.methods.arima.fitting import attempt
+from veridex.core.methods.arima.orders import search_orders
+from veridex.core.numerics.arima.models import Orders
 
 Y = seasonal_values()
 

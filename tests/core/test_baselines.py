@@ -9,10 +9,10 @@ from scipy import optimize, stats
 import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import slow_smoothing
-from veridex.core.numerics.smoothing import Form
-from veridex.core.numerics.smoothing_region import SHARES, STABLE, is_stable
-from veridex.core.numerics.smoothing_search import estimate_smoothing
-from veridex.core.numerics.smoothing_uncertainty import draw_rows
+from veridex.core.numerics.smoothing.recursion import Form
+from veridex.core.numerics.smoothing.region import SHARES, STABLE, is_stable
+from veridex.core.numerics.smoothing.search import estimate_smoothing
+from veridex.core.numerics.smoothing.uncertainty import draw_rows
 
 Y = seasonal_values()
 SPARE = np.array([0, 0, 3, 0, 0, 0, 5, 0, 2, 0, 0, 0, 0, 4, 0, 6, 0, 0, 0, 3, 0, 0, 1, 0] * 3, dtype=float)

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly
-from veridex.core.history import grouping
-from veridex.core.history.cadence import CADENCES
 from veridex.core.history.only import only_item
+from veridex.core.periods.cadence import CADENCES
+from veridex.core.tables import grouping
 
 
 @pytest.mark.parametrize(

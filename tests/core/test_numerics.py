@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from reference import dense_arma
-from veridex.core.numerics import arma
-from veridex.core.numerics.curvature import observed_errors
-from veridex.core.numerics.least_squares import least_squares, triangular_inverse
-from veridex.core.numerics.regression import ordinary_least_squares
+from veridex.core.numerics.arima import arma
+from veridex.core.numerics.climb.curvature import observed_errors
+from veridex.core.numerics.regression.least_squares import least_squares, triangular_inverse
+from veridex.core.numerics.regression.ordinary import ordinary_least_squares
 
 
 @pytest.mark.parametrize("solve", [least_squares, least_squares.py_func])

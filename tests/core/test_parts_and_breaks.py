@@ -7,7 +7,7 @@ import pytest
 import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import NILE
-from veridex.core.numerics.loess import decompose_by_loess
+from veridex.core.numerics.seasons.loess import decompose_by_loess
 
 WALK = np.random.default_rng(8).normal(size=120).cumsum() + 50
 

@@ -7,8 +7,8 @@ from scipy import linalg, optimize, stats
 import veridex as vx
 from conftest import counted, drivers_of, monthly, seasonal_values
 from nist import CASES, FILIP, FILIP_CERTIFIED
-from veridex.core.numerics.bending import bend
-from veridex.core.numerics.regression import chebyshev_design, in_powers, ordinary_least_squares
+from veridex.core.numerics.regression.bending import bend
+from veridex.core.numerics.regression.ordinary import chebyshev_design, in_powers, ordinary_least_squares
 
 Y = seasonal_values()
 N = len(Y)

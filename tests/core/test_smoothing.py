@@ -10,12 +10,12 @@ from scipy.optimize import approx_fprime
 
 from conftest import seasonal_values
 from reference import slow_likelihood, slow_smoothing
-from veridex.core.numerics import smoothing
-from veridex.core.numerics.bounded_steps import bounded_step
-from veridex.core.numerics.deseasonalise import fixed_season, fixed_seasons
-from veridex.core.numerics.smoothing import Form
-from veridex.core.numerics.smoothing_forecasts import replay_smoothing, simulate_smoothing, smoothing_components
-from veridex.core.numerics.smoothing_region import (
+from veridex.core.numerics.climb.bounded_steps import bounded_step
+from veridex.core.numerics.seasons.deseasonalise import fixed_season, fixed_seasons
+from veridex.core.numerics.smoothing import recursion as smoothing
+from veridex.core.numerics.smoothing.forecasts import replay_smoothing, simulate_smoothing, smoothing_components
+from veridex.core.numerics.smoothing.recursion import Form
+from veridex.core.numerics.smoothing.region import (
     ALL_ESTIMATED,
     LEVEL_ESTIMATED,
     NONE_ESTIMATED,
@@ -24,8 +24,8 @@ from veridex.core.numerics.smoothing_region import (
     is_stable,
     sought_entries,
 )
-from veridex.core.numerics.smoothing_search import DONE, NO_FIT, estimate_smoothing
-from veridex.core.numerics.smoothing_slopes import slopes, slopes_work
+from veridex.core.numerics.smoothing.search import DONE, NO_FIT, estimate_smoothing
+from veridex.core.numerics.smoothing.slopes import slopes, slopes_work
 
 ERRORS, SEASONS = ("none", "additive", "multiplicative"), ("none", "additive", "multiplicative")
 FORMS = [

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly, plain_quantiles, portfolio, scores_of, seasonal_values, towards_others, trial_cells
+from veridex.core.calibration.conformal import conformal_quantiles, left_out_quantiles, nested
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.scoring.conformal import conformal_quantiles, left_out_quantiles, nested
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 from veridex.core.verdict.single import benchmark_of, choose_single
 

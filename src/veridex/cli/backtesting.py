@@ -86,7 +86,7 @@ def show_scores(trial: Trial, form: str, by: str | None) -> None:
     kept = (*SHOWN, *coverage, "versus_first", "ms_per_fold", "foresight")
     hidden = tuple(name for name in table.columns if name not in kept)
     show(table, form, title=f"Standings, {trial.scheme.in_words()}", hide=hidden, caption=CAPTION)
-    if form == "table" and trial.arrays.points.shape[-1] > 1:
+    if form == "table" and trial.horizon > 1:
         show(_by_step(trial, table["method"].tolist()), form, title="mase by lead time")
 
 

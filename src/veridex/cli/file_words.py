@@ -219,7 +219,7 @@ def _split(text: str | None) -> str | list[str] | None:
 
 def say_notes(notes: Iterable[str], item: str | None, wanted: Notes) -> None:
     """Say what concerns the item asked for, and in one line how much more there is."""
-    from veridex.core.history.notes import notes_about
+    from veridex.core.tables.notes import notes_about
 
     own, others, times = (list(notes), 0, 0) if item is None or wanted is Notes.ALL else notes_about(notes, item)
     for note in own:

@@ -12,9 +12,9 @@ from veridex.cli.jobs import file_name, read_numbers
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.backtest.schemes import RollingOrigin
+from veridex.core.fitted.fitted import Fitted, fit
+from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.history import History
-from veridex.core.methods.fitted import Fitted, fit
-from veridex.core.methods.forecast import Forecast
 from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explaining
 from veridex.figures.contributions import draw_contributions

@@ -9,9 +9,9 @@ import pandas as pd
 import typer
 
 from veridex.cli.tables import paragraph, show
-from veridex.core.history.cadence import Cadence
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.short_names import short_name
+from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label, on_number_line
 

@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import typer
-from numpy.typing import NDArray
 from rich import box
 from rich.console import Console
 from rich.table import Table
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray
+from veridex.core.periods.cadence import Cadence
 
 __all__ = ["paragraph", "show"]
 
@@ -78,7 +78,7 @@ def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
         console.print(f" {caption}\n", markup=False)
 
 
-def _numbers(column: "pd.Series[Any]", pooled: NDArray[np.float64] | None) -> list[str]:
+def _numbers(column: "pd.Series[Any]", pooled: FloatArray | None) -> list[str]:
     """Numbers of a column with the same decimals, so that they can be compared down the column.
 
     `pooled` holds the numbers of all columns in the same unit, which then share their decimals too.

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray, IntArray
+
 __all__ = ["ITEMS", "SEED", "SPARES", "DemoItem", "generator_of", "monthly_demand", "temperature"]
 
 SEED = 20250911
@@ -103,7 +105,7 @@ def generator_of(*words: str) -> np.random.Generator:
     return np.random.default_rng(np.random.SeedSequence([SEED, *"/".join(words).encode()]))
 
 
-def monthly_demand(item: DemoItem, months: NDArray[np.datetime64], fairs: set[str]) -> NDArray[np.int64]:
+def monthly_demand(item: DemoItem, months: NDArray[np.datetime64], fairs: set[str]) -> IntArray:
     """Units wanted in each month; `fairs` are the months with a trade fair, as text."""
     rng = generator_of(item.sku)
     index = (months - np.datetime64("2016-10")).astype(np.int64)
@@ -121,12 +123,12 @@ def monthly_demand(item: DemoItem, months: NDArray[np.datetime64], fairs: set[st
     return np.where(alive & wanted, np.maximum(demand, 0.0 if item.sparse < 1 else 1.0), 0.0).astype(np.int64)
 
 
-def usual_temperature(of_year: NDArray[np.int64]) -> NDArray[np.float64]:
+def usual_temperature(of_year: IntArray) -> FloatArray:
     """Forage temperature that a month usually has, degrees."""
     return np.asarray(10.5 - 6.5 * np.cos(2.0 * np.pi * (of_year - 1.3) / 12.0))
 
 
-def temperature(months: NDArray[np.datetime64]) -> NDArray[np.float64]:
+def temperature(months: NDArray[np.datetime64]) -> FloatArray:
     """Forage temperature of each month, degrees, rounded as it is published."""
     first = np.datetime64("2016-10")
     index = (months - first).astype(np.int64)

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from veridex.core.backtest.schemes import RollingOrigin
 from veridex.core.diagnosis.stationarity import stationarity
+from veridex.core.fitted.fitted import fit
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
-from veridex.core.methods.fitted import fit
 from veridex.core.tidying.profile import profile_items
 from veridex.core.tidying.tidy import Tidied, tidy
 from veridex.core.verdict.verdict import decide

@@ -6,9 +6,9 @@ from typing import Literal
 
 import numpy as np
 
-from veridex.core.history.cadence import Cadence
 from veridex.core.history.drivers import DriverGather, Drivers
 from veridex.core.history.events import Event, Events
+from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 from veridex.exchange.sources import Source, read_source
 

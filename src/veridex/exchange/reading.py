@@ -7,12 +7,12 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
-from veridex.core.history.assemble import Absent, Combine, Unfinished
-from veridex.core.history.cadence import Cadence
-from veridex.core.history.dates import Dates
 from veridex.core.history.history import History
-from veridex.core.history.numbers_in_text import UNKNOWN_WORDS, read_quantities
-from veridex.core.history.tables import LayoutName, TableLayout, columns_of
+from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.assemble import Absent, Combine, Unfinished
+from veridex.core.tables.cells import LayoutName, TableLayout, columns_of
+from veridex.core.tables.dates import Dates
+from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.forms.tidied import own_tidied
 from veridex.exchange.sources import decoded, read_bytes, read_source

@@ -3,9 +3,9 @@
 from pathlib import Path
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.fitted.fitted import Fitted
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fitted import Fitted
 from veridex.core.publication.publication import Publication
 from veridex.core.tidying.tidy import Tidied
 from veridex.errors import ParameterError

@@ -3,8 +3,8 @@
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.ticker import MaxNLocator
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM
 
 __all__ = ["draw_bars"]
@@ -12,11 +12,11 @@ __all__ = ["draw_bars"]
 
 def draw_bars(
     axes: Axes,
-    values: NDArray[np.float64],
-    bounds: NDArray[np.float64],
+    values: FloatArray,
+    bounds: FloatArray,
     title: str,
     season_length: int,
-    partial: NDArray[np.float64] | None = None,
+    partial: FloatArray | None = None,
 ) -> None:
     """Bars per lag, those beyond their bounds in amber; partial autocorrelations as diamonds; ticks at the season."""
     lags = np.arange(1, values.size + 1)

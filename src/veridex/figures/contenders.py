@@ -34,18 +34,17 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     """Draw a panel per method, best first; the winner in amber, the others in teal, the holdout on hatched ground."""
     trial = verdict.trial
     choice = verdict.choice(item)
-    index = trial.history.place(item)
-    series = trial.history[item]
-    origin = int(np.flatnonzero(~np.isnan(trial.arrays.actuals[index]).all(axis=1))[-1])
+    one, series = trial[item], trial.history[item]
+    origin = int(np.flatnonzero(~np.isnan(one.actuals).all(axis=1))[-1])
     entries = sorted(choice.evidence.entries, key=lambda e: (bool(e.missing), e.error, e.parameters))
-    points = trial.arrays.points[index, :, origin]
+    points = one.points[:, origin]
     forecasts = {entry.method: points[trial.method_index(entry.method)] for entry in entries}
     blend = choice.winner
     if blend is not None and blend.method not in forecasts and choice.crossfit is not None:
         # A blend stands first; its weights have not seen this origin.
         entries.insert(0, blend)
         forecasts[blend.method] = choice.crossfit.points[-1]
-    start = trial.arrays.origins[index, origin] + 1
+    start = one.origins[origin] + 1
     horizon = points.shape[-1]
     shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.season_length)])
 

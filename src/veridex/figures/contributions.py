@@ -4,7 +4,7 @@ import numpy as np
 from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 
-from veridex.core.methods.fitted import Fitted
+from veridex.core.fitted.fitted import Fitted
 from veridex.figures.style import AMBER, GRID, INK, new_figure, style_axes, wrapped
 
 __all__ = ["draw_contributions"]

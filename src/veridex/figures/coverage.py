@@ -6,7 +6,7 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 
-from veridex.core.verdict.crossfit import KINDS
+from veridex.core.calibration.crossfit import KINDS
 from veridex.core.verdict.verdict import Verdict
 from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM, TEAL, bare_axes, new_figure
 

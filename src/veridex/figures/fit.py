@@ -8,8 +8,8 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from veridex.core.diagnosis.correlogram import of_values
-from veridex.core.methods.fitted import Fitted
-from veridex.core.methods.forecast import Forecast
+from veridex.core.fitted.fitted import Fitted
+from veridex.core.fitted.forecast import Forecast
 from veridex.figures.bars import draw_bars
 from veridex.figures.style import (
     AMBER,

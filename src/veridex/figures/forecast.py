@@ -7,9 +7,9 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
-from veridex.core.history.cadence import Cadence
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.short_names import short_name
+from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label
 from veridex.figures.style import AMBER, BANDS, INK, new_figure, padded_limits, style_axes

@@ -25,7 +25,7 @@ def draw_standings(trial: Trial, measure: str = "mase") -> Figure:
     base = table.loc[table["method"] == benchmark, measure]
     figure = new_figure()
     axes = figure.add_subplot()
-    reach = distances(trial, table["method"].tolist(), benchmark, measure)
+    reach = distances(trial, trial.common_scores, table["method"].tolist(), benchmark, measure)
     for row, (text, value) in enumerate(zip(table["method"], table[measure], strict=True)):
         color = AMBER if row == 0 else INK if text == benchmark else TEAL
         low, high = reach[row]

@@ -12,7 +12,7 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.periods.cadence import Cadence
 
 __all__ = [
     "AMBER",

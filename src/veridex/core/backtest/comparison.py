@@ -8,16 +8,15 @@ from functools import cached_property
 import numpy as np
 import pandas as pd
 
-from veridex.core.backtest.engine import SerialEngine
 from veridex.core.backtest.rivalry import overfit_alarms
-from veridex.core.backtest.runner import run_backtest
+from veridex.core.backtest.runner import Running, Testing, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
+from veridex.core.fitted.fitted import Fitted, fit
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, methods
-from veridex.core.methods.criteria import CRITERIA
-from veridex.core.methods.fitted import Fitted, fit
+from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explaining
 
@@ -118,7 +117,11 @@ class Comparison:
 
 
 def compare(
-    series: ItemHistory, lineup: Sequence[str | Method], scheme: Scheme | None, explaining: Explaining
+    series: ItemHistory,
+    lineup: Sequence[str | Method],
+    scheme: Scheme | None,
+    explaining: Explaining,
+    running: Running,
 ) -> Comparison:
     """Fit rival models, and backtest them where a scheme is given; see `veridex.compare_fits`, the public face."""
     entered = methods(lineup)
@@ -126,7 +129,8 @@ def compare(
     notes = explaining.notes([one.text for one in entered if not one.family.takes_drivers])
     if scheme is None:
         return Comparison(fits=fits, notes=notes)
-    trial = run_backtest(History.of([series]), entered, scheme, (), SerialEngine(), None, explaining)
+    testing = Testing(lineup=entered, scheme=scheme, explaining=explaining)
+    trial = run_backtest(History.of([series]), testing, running)
     return Comparison(fits=fits, trial=trial, notes=notes)
 
 

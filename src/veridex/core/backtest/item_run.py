@@ -1,28 +1,27 @@
 """All methods over all folds of one item: what a worker does."""
 
-import hashlib
-import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
-from veridex.core.backtest.arrays import TrialArrays
+from veridex.core.arrays import FloatArray
+from veridex.core.backtest.folds import FoldArrays, ItemTrial, digest_of
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Fold, Scheme
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
-from veridex.core.methods.contract import STATS, FloatArray, Plan, Rows, replay_fold, run_fold
-from veridex.core.methods.criteria import criteria
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
-from veridex.core.methods.status import Status
+from veridex.core.methods.fold.contract import STATS, Plan, Rows, replay_fold, run_fold
+from veridex.core.methods.fold.criteria import criteria
+from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import TrainingSpan, training_span
 from veridex.core.scoring.measures import naive_scales, one_step_sums
+from veridex.version import VERSION
 
 __all__ = ["ItemWork"]
-
-KEY_LENGTH = 32
-"""Hexadecimal digits of a fingerprint: chance gives two alike once in 10^19 of a billion."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,6 +39,8 @@ class ItemWork:
         Size of the arrays: the most that any item has.
     foresight : {"none", "perfect"}
     pace : Pace
+    clock : callable
+        Seconds that go by.
     """
 
     lineup: tuple[Method, ...]
@@ -50,58 +51,57 @@ class ItemWork:
     horizon: int
     foresight: str
     pace: Pace
+    clock: Callable[[], float]
 
     def only(self, places: tuple[int, ...]) -> "ItemWork":
         """The same work with some of the methods."""
         lineup = tuple(self.lineup[m] for m in places)
         return replace(self, lineup=lineup, regressors=tuple(self.regressors[m] for m in places))
 
-    def empty(self, series: ItemHistory) -> TrialArrays:
+    def empty(self, series: ItemHistory) -> dict[str, Any]:
         """Arrays of one item with its origins and actuals, and no forecasts."""
-        out = TrialArrays.allocate(1, len(self.lineup), self.origins, len(self.levels), self.horizon)
+        out = FoldArrays.empty((len(self.lineup), self.origins), len(self.levels), self.horizon)
         for o, fold in enumerate(self.scheme.folds(series)):
-            out.origins[0, o] = series.start + fold.stop - 1
+            out["origins"][o] = series.start + fold.stop - 1
             tested = slice(fold.gap, fold.horizon)
-            out.actuals[0, o, tested] = series.actuals[fold.stop : fold.stop + fold.horizon][tested]
+            out["actuals"][o, tested] = series.actuals[fold.stop : fold.stop + fold.horizon][tested]
         return out
 
     def keys(self, series: ItemHistory) -> tuple[str, ...]:
         """A fingerprint for each method: of everything that its results on this item depend on.
 
-        Values, raw values, rules, drivers and events as far as they are recorded, scheme, levels, pace, method.
+        Values, raw values, rules, recorded drivers and events, scheme, levels, pace, method, version.
         """
         rules = None if series.rules is None else series.rules.key
-        how = (self.scheme, self.levels, self.foresight, self.pace, series.season_length)
-        digest = hashlib.sha256(repr((how, series.item, series.cadence.name, series.start, rules)).encode())
-        digest.update(series.values.tobytes() + series.actuals.tobytes())
-        found = []
-        for method, regressors in zip(self.lineup, self.regressors, strict=True):
-            own = digest.copy()
-            own.update(method.text.encode())
-            if regressors is not None:
-                columns = regressors.recorded(series.item, series.start, len(series), self.horizon)
-                own.update(repr((regressors.columns, regressors.leads(self.horizon))).encode() + columns.tobytes())
-            found.append(own.hexdigest()[:KEY_LENGTH])
-        return tuple(found)
+        how = (VERSION, self.scheme, self.levels, self.foresight, self.pace, series.season_length)
+        head = repr((how, series.item, series.cadence.name, series.start, rules)).encode()
+        shared = (head, series.values.tobytes(), series.actuals.tobytes())
+        return tuple(
+            digest_of(*shared, one.text.encode(), self._explained(series, regressors))
+            for one, regressors in zip(self.lineup, self.regressors, strict=True)
+        )
 
-    def key(self, series: ItemHistory) -> bytes:
-        """The fingerprint of all its results, and of the arrays that hold them."""
-        return repr((self.keys(series), self.origins, self.horizon)).encode()
+    def _explained(self, series: ItemHistory, regressors: Regressors | None) -> bytes:
+        """All that is recorded of a method's drivers and events."""
+        if regressors is None:
+            return b""
+        recorded = regressors.recorded(series.item, series.start, len(series), self.horizon)
+        return repr((regressors.columns, regressors.leads(self.horizon))).encode() + recorded.tobytes()
 
-    def lost(self, series: ItemHistory) -> TrialArrays:
+    def lost(self, series: ItemHistory) -> ItemTrial:
         """What stands for an item whose worker died twice."""
         out = self.empty(series)
-        out.status[0, :, : len(self.scheme.folds(series))] = Status.WORKER_DIED
-        return out
+        out["status"][:, : len(self.scheme.folds(series))] = Status.WORKER_DIED
+        return ItemTrial(item=series.item, keys=self.keys(series), **out)
 
     @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-    def __call__(self, series: ItemHistory) -> TrialArrays:
+    def __call__(self, series: ItemHistory) -> ItemTrial:
         """Forecast from every origin, in order of time: each fold may start from the last one's optimum."""
-        out = self.empty(series)
+        out = ItemTrial(item=series.item, keys=self.keys(series), **self.empty(series))
         folds = self.scheme.folds(series)
         spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
         for o, span in enumerate(spans):
-            out.scales[0, o] = naive_scales(span.actuals, series.season_length)
+            out.scales[o] = naive_scales(span.actuals, series.season_length)
         # Any constant would do; this one is known at every origin.
         centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
         known: dict[tuple[int, int], DriverRows] = {}
@@ -117,7 +117,7 @@ class ItemWork:
         spans: list[TrainingSpan],
         centre: float,
         known: dict[tuple[int, int], DriverRows],
-        out: TrialArrays,
+        out: ItemTrial,
     ) -> None:
         """One method over all folds; `known` holds the driver rows that methods share."""
         entered, regressors = self.lineup[m], self.regressors[m]
@@ -128,7 +128,7 @@ class ItemWork:
         fitted = np.empty(len(series))
         carried, searched = False, family.searches(plan)
         for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
-            begun = time.perf_counter()
+            begun = self.clock()
             y, drivers = span.y, None
             if regressors is not None and y.size:
                 key = (o, self.regressors.index(regressors))
@@ -137,7 +137,7 @@ class ItemWork:
                 drivers = known[key]
                 y = y[drivers.skipped :]
             x = None if drivers is None else drivers.x
-            cell = (0, m, o)
+            cell = (m, o)
             rows = Rows(
                 out.points[cell], out.std_error[cell], out.lower[cell], out.upper[cell], row, fitted[: y.size], stats
             )
@@ -156,13 +156,13 @@ class ItemWork:
                 out.criteria[cell] = criteria(stats)["aicc"]
                 if searched:
                     out.forms[cell] = family.form(plan, row).encode("ascii", "replace")
-                own, scales = span.actuals[span.actuals.size - y.size :], out.scales[0, o]
+                own, scales = span.actuals[span.actuals.size - y.size :], out.scales[o]
                 one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
                 # A holdout may be shorter for this item than for others, and a gap is not tested.
                 for filled in (rows.points, rows.std_error, rows.lower, rows.upper):
                     filled[..., fold.horizon :] = np.nan
                     filled[..., : fold.gap] = np.nan
-            out.seconds[cell] = time.perf_counter() - begun
+            out.seconds[cell] = self.clock() - begun
 
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:
         """Driver rows of a fold; lead times that this fold does not test repeat the last one that it does."""

@@ -5,14 +5,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.backtest.trial import Trial
 from veridex.core.scoring.comparison import mean_error
 
 __all__ = ["MEASURES", "Losses"]
 
-FloatArray = NDArray[np.float64]
 
 MEASURES = {"mae": 1, "mse": 2, "rmse": 2, "wape": 1, "mase": 1, "rmsse": 2}
 """What a grid can be judged by, and the power that errors enter it with."""
@@ -39,7 +38,7 @@ class Losses:
     measure: str
     cells: FloatArray
     plain: FloatArray
-    known: NDArray[np.bool_]
+    known: BoolArray
     weights: FloatArray
 
     @classmethod
@@ -59,13 +58,13 @@ class Losses:
             errors = np.abs(a.actuals - a.points[:, trial.method_index(plain)])
             untuned = (errors / scale[:, :, None]) ** power
         idle = np.isnan(own).all(axis=(1, 2, 3), keepdims=True)
-        known: NDArray[np.bool_] = np.asarray((~np.isnan(own) | idle).all(axis=0) & ~np.isnan(own).all(axis=0))
+        known: BoolArray = np.asarray((~np.isnan(own) | idle).all(axis=0) & ~np.isnan(own).all(axis=0))
         weights = np.where(known, np.abs(a.actuals) if measure == "wape" else 1.0, 0.0)
         cells = np.where(idle, np.nan, np.where(known, own, 0.0))
         return cls(trial, measure, cells, untuned, known, weights)
 
     @np.errstate(all="ignore")
-    def measure_of(self, cells: FloatArray, where: NDArray[np.bool_] | None = None) -> FloatArray:
+    def measure_of(self, cells: FloatArray, where: BoolArray | None = None) -> FloatArray:
         """The measure of losses (..., I, O, H): per item over its cells, then the mean of the items that have it."""
         values = self._by_item(cells, where)
         known = np.isfinite(values)
@@ -74,7 +73,7 @@ class Losses:
         )
 
     @np.errstate(all="ignore")
-    def _by_item(self, cells: FloatArray, where: NDArray[np.bool_] | None = None) -> FloatArray:
+    def _by_item(self, cells: FloatArray, where: BoolArray | None = None) -> FloatArray:
         counted = self.weights if where is None else np.where(where, self.weights, 0.0)
         kept = cells if where is None else np.where(where, cells, 0.0)
         return self._finished(kept.sum(axis=(-1, -2)) / counted.sum(axis=(-1, -2)))
@@ -94,7 +93,7 @@ class Losses:
         item = int(np.flatnonzero(self.known.any(axis=(1, 2)))[0]) if self.known.any() else 0
         at = self.known[item].any(axis=1)
         values = self._finished(self.cells[:, item, at].sum(axis=-1) / self.weights[item, at].sum(axis=-1))
-        return mean_error(values, -(-self.known.shape[2] // getattr(self.trial.scheme, "stride", 1)))
+        return mean_error(values, self.trial.overlap)
 
     @property
     def untuned(self) -> float:

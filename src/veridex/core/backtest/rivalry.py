@@ -1,11 +1,11 @@
 """Whether methods of a trial can be told apart: tests, ranks, the alarm of an overfit."""
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
+from veridex.core.backtest.results import Results
+from veridex.core.backtest.scores import scores
 from veridex.core.methods.words import number
 from veridex.core.scoring.comparison import (
     EqualAccuracy,
@@ -15,14 +15,11 @@ from veridex.core.scoring.comparison import (
     mean_ranks,
     paired_bootstrap,
 )
+from veridex.core.scoring.measures import badness
 from veridex.errors import MeasureUnknown, ParameterError
-
-if TYPE_CHECKING:
-    from veridex.core.backtest.trial import Trial
 
 __all__ = ["compare_two", "distances", "overfit_alarms", "rank_table", "versus_first"]
 
-FloatArray = NDArray[np.float64]
 
 WORSE = 1.01
 """A holdout error beyond this multiple of a simpler model's is worse."""
@@ -59,17 +56,16 @@ def overfit_alarms(table: pd.DataFrame) -> tuple[str, ...]:
 
 
 def compare_two(
-    trial: "Trial", first: str, second: str, item: str | None, step: int | None, measure: str
+    trial: Results, first: str, second: str, item: str | None, step: int | None, measure: str
 ) -> EqualAccuracy | PairedDifference:
     """Test two methods; see `Trial.compare`, the public face."""
     pair = trial.method_index(first), trial.method_index(second)
-    horizon = trial.arrays.actuals.shape[2]
-    if step is not None and not 1 <= step <= horizon:
-        raise ParameterError("step", str(step), f"the trial looked {horizon} ahead")
+    if step is not None and not 1 <= step <= trial.horizon:
+        raise ParameterError("step", str(step), f"the trial looked {trial.horizon} ahead")
     if item is not None:
-        return _on_one_item(trial, trial._item_index(item), pair, step, measure)
-    by = ["item", "method"] if step is None else ["item", "method", "step"]
-    table = trial.scores(by=by, common=True)
+        return _on_one_item(trial, item, pair, step, measure)
+    by = ("item", "method") if step is None else ("item", "method", "step")
+    table = scores(trial, by, "holdout", common=True)
     if step is not None:
         table = table[table["step"] == step]
     _known_measure(measure, table)
@@ -85,14 +81,14 @@ def _known_measure(measure: str, table: pd.DataFrame) -> None:
         raise MeasureUnknown(measure, known)
 
 
-def _on_one_item(trial: "Trial", i: int, pair: tuple[int, int], step: int | None, measure: str) -> EqualAccuracy:
+def _on_one_item(trial: Results, item: str, pair: tuple[int, int], step: int | None, measure: str) -> EqualAccuracy:
     """The test of equal accuracy over the origins of one item."""
     if measure not in ("mae", "mse"):
         raise MeasureUnknown(measure, ("mae", "mse"))
-    a = trial.arrays
-    errors = a.actuals[i] - a.points[i, list(pair)]
+    one = trial[item]
+    errors = one.actuals - one.points[list(pair)]
     losses = np.abs(errors) if measure == "mae" else errors**2
-    reach = a.actuals.shape[2] if step is None else step
+    reach = trial.horizon if step is None else step
     with np.errstate(all="ignore"):
         known = losses[:, :, step - 1] if step is not None else losses.mean(axis=2)
     both = ~np.isnan(known).any(axis=0)
@@ -100,35 +96,32 @@ def _on_one_item(trial: "Trial", i: int, pair: tuple[int, int], step: int | None
     return diebold_mariano(known[0][both], known[1][both], overlap)
 
 
-def rank_table(trial: "Trial", measure: str) -> tuple[pd.DataFrame, float]:
+def rank_table(trial: Results, by_item: pd.DataFrame, measure: str) -> tuple[pd.DataFrame, float]:
     """Mean ranks over the items; see `Trial.ranks`, the public face."""
     texts = [one.text for one in trial.lineup]
-    errors = _by_item(trial, texts, measure)
+    errors = _by_item(by_item, texts, measure)
     found = mean_ranks(errors)
     table = pd.DataFrame({"method": texts, "mean_rank": found.ranks, "items": found.items})
     return table.sort_values("mean_rank", kind="stable", ignore_index=True), found.critical
 
 
-def _by_item(trial: "Trial", texts: list[str], measure: str) -> FloatArray:
+def _by_item(table: pd.DataFrame, texts: list[str], measure: str) -> FloatArray:
     """A measure per item and method, shape (items, methods), on the cells that every method has; less is better."""
-    from veridex.core.backtest.scores import badness
-
-    table = trial.common_scores
     _known_measure(measure, table)
     table = table.assign(_bad=badness(measure, table[measure]))
     wide = table.pivot_table(index="item", columns="method", values="_bad", dropna=False)
     return np.column_stack([wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in texts])
 
 
-def versus_first(trial: "Trial", ranked: list[str], measure: str) -> pd.DataFrame:
+def versus_first(trial: Results, by_item: pd.DataFrame, ranked: list[str], measure: str) -> pd.DataFrame:
     """For each method in rank order its p-value against the first, and what that says."""
     words, p_values = ["first"], [np.nan]
     if len(trial.history) == 1:
         pairs = [(trial.method_index(ranked[0]), trial.method_index(text)) for text in ranked[1:]]
         kind = "mse" if measure in ("mse", "rmse", "rmsse") else "mae"
-        tests = [_on_one_item(trial, 0, pair, None, kind).p_value for pair in pairs]
+        tests = [_on_one_item(trial, trial.history.names[0], pair, None, kind).p_value for pair in pairs]
     else:
-        errors = _by_item(trial, ranked, measure)
+        errors = _by_item(by_item, ranked, measure)
         tests = [paired_bootstrap(errors[:, j], errors[:, 0]).p_value for j in range(1, len(ranked))]
     for p in tests:
         p_values.append(p)
@@ -136,15 +129,16 @@ def versus_first(trial: "Trial", ranked: list[str], measure: str) -> pd.DataFram
     return pd.DataFrame({"p_first": p_values, "versus_first": words})
 
 
-def distances(trial: "Trial", texts: list[str], benchmark: str, measure: str) -> list[tuple[float, float]]:
+def distances(
+    trial: Results, by_item: pd.DataFrame, texts: list[str], benchmark: str, measure: str
+) -> list[tuple[float, float]]:
     """95 % intervals of each method's measure less the benchmark's; NaN where there are too few items or origins."""
     if len(trial.history) > 1:
-        errors = _by_item(trial, [*texts, benchmark], measure)
+        errors = _by_item(by_item, [*texts, benchmark], measure)
         found = [paired_bootstrap(errors[:, j], errors[:, -1]) for j in range(len(texts))]
         return [(one.lower, one.upper) for one in found]
-    table = trial.scores(by=["method", "origin"], common=True)
+    table = scores(trial, ("method", "origin"), "holdout", common=True)
     wide = table.pivot_table(index="origin", columns="method", values=measure)
-    overlap = -(-trial.arrays.actuals.shape[2] // getattr(trial.scheme, "stride", 1))
     if benchmark not in wide:
         return [(np.nan, np.nan)] * len(texts)
-    return [mean_interval((wide[text] - wide[benchmark]).to_numpy(), overlap) for text in texts]
+    return [mean_interval((wide[text] - wide[benchmark]).to_numpy(), trial.overlap) for text in texts]

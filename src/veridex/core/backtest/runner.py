@@ -1,15 +1,15 @@
 """Run a lineup over the folds of every item."""
 
-from collections.abc import Callable, Iterator
-from typing import Protocol
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
 
 from threadpoolctl import threadpool_limits
 
-from veridex.core.backtest.arrays import TrialArrays
 from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.item_run import ItemWork
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.schemes import Fold, Scheme
+from veridex.core.backtest.store import Keeper, Kept, MemoryStore
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -17,36 +17,55 @@ from veridex.core.methods.catalogue import Method, benchmarks
 from veridex.core.preparation.regressors import Explaining, Regressors
 from veridex.errors import HistoryTooShort, ParameterError
 
-__all__ = ["Store", "run_backtest"]
+__all__ = ["Progress", "Running", "Testing", "run_backtest"]
 
 Progress = Callable[[int, int], None]
 
 
-class Store(Protocol):
-    """Keeps what is finished."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Testing:
+    """What is tested, and how: everything that results depend on besides the demand.
 
-    def load(self, key: bytes) -> TrialArrays | None:
-        """The results of an item, if it was finished."""
-        ...
+    Attributes
+    ----------
+    lineup : tuple of Method
+    scheme : Scheme
+    levels : tuple of float
+    explaining : Explaining
+    pace : Pace
+    keep : {"all", "scores"}
+    """
 
-    def save(self, key: bytes, arrays: TrialArrays) -> None:
-        """Keep the results of an item."""
-        ...
+    lineup: tuple[Method, ...]
+    scheme: Scheme
+    levels: tuple[float, ...] = ()
+    explaining: Explaining = field(default_factory=Explaining)
+    pace: Pace = field(default_factory=Pace)
+    keep: str = "all"
 
 
-def run_backtest(
-    history: History,
-    lineup: tuple[Method, ...],
-    scheme: Scheme,
-    levels: tuple[float, ...],
-    engine: Engine,
-    progress: Progress | None = None,
-    explaining: Explaining | None = None,
-    pace: Pace | None = None,
-    onto: Trial | None = None,
-    store: Store | None = None,
-    keep: str = "all",
-) -> Trial:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Running:
+    """Who does the work, and what is there already: nothing that results depend on.
+
+    Attributes
+    ----------
+    engine : Engine
+    clock : callable
+        Seconds that go by.
+    progress : callable, optional
+        Called with items done and items in all.
+    checkpoint : Keeper, optional
+        Where finished items are kept, and looked for.
+    """
+
+    engine: Engine
+    clock: Callable[[], float]
+    progress: Progress | None = None
+    checkpoint: Keeper | None = None
+
+
+def run_backtest(history: History, testing: Testing, running: Running, onto: Trial | None = None) -> Trial:
     """Roll the origin over every item; see `veridex.backtest`, the public face.
 
     Raises
@@ -55,111 +74,108 @@ def run_backtest(
         If no item has a single fold.
     """
     series = list(history)
-    folds = [scheme.folds(one) for one in series]
-    origins = max(len(found) for found in folds)
-    if origins == 0:
-        longest = max(series, key=len)
-        raise HistoryTooShort(
-            f"{longest.item!r}, the longest item,",
-            len(longest),
-            scheme.fewest(),
-            "the backtest",
-            "Shorten the horizon.",
-        )
-    if pace is not None and pace.refit_every > 1 and scheme.training_window is not None:
-        problem = "a sliding window moves the season's first period; estimate at every origin"
-        raise ParameterError("refit_every", str(pace.refit_every), problem)
-    lineup, notes = _with_benchmarks(lineup, history.season_length)
-    explaining = explaining or Explaining()
+    folds = _folds(series, testing)
+    lineup, notes = _with_benchmarks(testing.lineup, history.season_length)
     if onto is not None:
-        _refuse_another(onto, history, (scheme, levels, pace or Pace(), explaining.perfect, explaining.given))
+        _refuse_another(onto, history, testing)
         lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
-    notes += explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
+    notes += testing.explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
     work = ItemWork(
         lineup=lineup,
-        regressors=_regressors(lineup, history, explaining),
-        scheme=scheme,
-        levels=levels,
-        origins=origins,
+        regressors=_regressors(lineup, history, testing.explaining),
+        scheme=testing.scheme,
+        levels=testing.levels,
+        origins=max(len(found) for found in folds),
         horizon=max(fold.horizon for found in folds for fold in found),
-        foresight=explaining.foresight,
-        pace=pace or Pace(),
+        foresight=testing.explaining.foresight,
+        pace=testing.pace,
+        clock=running.clock,
     )
-    arrays = TrialArrays.allocate(len(series), len(lineup), origins, len(levels), work.horizon, keep)
-    done = 0
+    sizes = (len(lineup), work.origins, len(testing.levels), work.horizon)
+    store = MemoryStore.allocate(history.names, *sizes, testing.keep)
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
-        keys = tuple(work.keys(one) for one in series)
-        for part, places in _parts(work, series, keys, onto, arrays):
-            methods = [lineup.index(one) for one in part.lineup]
-            for i, found in zip(places, _results(part, [series[i] for i in places], engine, store), strict=True):
-                arrays.put(i, found, methods)
-                done += 1
-                if progress is not None:
-                    progress(done, len(series))
-    wanted = getattr(scheme, "origins", 1)
-    fewer = sum(len(found) < wanted for found in folds) if isinstance(wanted, int) else 0
-    if fewer:
-        notes += (f"{fewer} of {len(series)} items do not reach back to all {wanted} origins; they have fewer.",)
+        _fill(store, work, series, running, [one for one in (onto, running.checkpoint) if one is not None])
     return Trial(
         history=history,
         lineup=lineup,
-        scheme=scheme,
-        levels=levels,
-        notes=notes,
-        perfect=explaining.perfect,
-        driven=explaining.given,
-        pace=pace or Pace(),
-        keys=keys,
-        arrays=arrays.locked(),
+        scheme=testing.scheme,
+        levels=testing.levels,
+        notes=notes + _fewer(testing.scheme, folds),
+        perfect=testing.explaining.perfect,
+        driven=testing.explaining.given,
+        pace=testing.pace,
+        store=store.locked(),
     )
 
 
-def _refuse_another(onto: Trial, history: History, made: tuple[Scheme, tuple[float, ...], Pace, bool, bool]) -> None:
+def _folds(series: list[ItemHistory], testing: Testing) -> list[tuple[Fold, ...]]:
+    """The folds of every item; raise where there are none at all."""
+    folds = [testing.scheme.folds(one) for one in series]
+    if not any(folds):
+        longest = max(series, key=len)
+        who, need = f"{longest.item!r}, the longest item,", testing.scheme.fewest()
+        raise HistoryTooShort(who, len(longest), need, "the backtest", "Shorten the horizon.")
+    if testing.pace.refit_every > 1 and testing.scheme.training_window is not None:
+        problem = "a sliding window moves the season's first period; estimate at every origin"
+        raise ParameterError("refit_every", str(testing.pace.refit_every), problem)
+    return folds
+
+
+def _fewer(scheme: Scheme, folds: list[tuple[Fold, ...]]) -> tuple[str, ...]:
+    """Say how many items have fewer origins than were asked for."""
+    wanted = getattr(scheme, "origins", 1)
+    fewer = sum(len(found) < wanted for found in folds) if isinstance(wanted, int) else 0
+    if not fewer:
+        return ()
+    return (f"{fewer} of {len(folds)} items do not reach back to all {wanted} origins; they have fewer.",)
+
+
+def _refuse_another(onto: Trial, history: History, testing: Testing) -> None:
     """Refuse to add to a trial that was made otherwise."""
-    if (onto.scheme, onto.levels, onto.pace, onto.perfect, onto.driven) != made:
+    made = (onto.scheme, onto.levels, onto.pace, onto.perfect, onto.driven, onto.keeping)
+    asked = (testing.scheme, testing.levels, testing.pace, testing.explaining.perfect, testing.explaining.given)
+    if made != (*asked, testing.keep):
         problem = f"it was made by another scheme, levels, pace, foresight or drivers: {onto.scheme.in_words()}"
         raise ParameterError("onto", repr(onto), problem)
     if (onto.history.cadence, onto.history.season_length) != (history.cadence, history.season_length):
         raise ParameterError("onto", repr(onto), "it was made on another cadence or season length")
 
 
-def _parts(
-    work: ItemWork,
-    series: list[ItemHistory],
-    keys: tuple[tuple[str, ...], ...],
-    onto: Trial | None,
-    arrays: TrialArrays,
-) -> list[tuple[ItemWork, list[int]]]:
-    """What is left to be done, and for which items; what a trial holds under the same keys is taken over."""
-    if onto is None:
-        return [(work, list(range(len(series))))]
-    known = {name: i for i, name in enumerate(onto.history.names)}
-    missing: dict[tuple[int, ...], list[int]] = {}
-    for i, one in enumerate(series):
-        at = known.get(one.item)
-        held = () if at is None else onto.keys[at]
-        kept = [m for m, key in enumerate(held) if keys[i][m] == key]
-        if at is not None and kept:
-            arrays.put(i, onto.arrays.of_methods(kept), kept, at)
-        missing.setdefault(tuple(m for m in range(len(work.lineup)) if m not in kept), []).append(i)
-    return [(work.only(left), places) for left, places in missing.items() if left]
+def _fill(store: MemoryStore, work: ItemWork, series: list[ItemHistory], running: Running, held: list[Kept]) -> None:
+    """Take over what is held under the same keys, run the rest, and keep what is finished."""
+    done = 0
+    for places, left in _missing(store, work, series, held).items():
+        if not places:
+            done += len(left)
+            continue
+        part = work.only(places)
+        for found in running.engine.map(part, left, part.lost):
+            whole = store.put(found, places)
+            if running.checkpoint is not None and not any(found.lost):
+                running.checkpoint.keep(whole)
+            done += 1
+            if running.progress is not None:
+                running.progress(done, len(series))
 
 
-def _results(work: ItemWork, series: list[ItemHistory], engine: Engine, store: Store | None) -> Iterator[TrialArrays]:
-    """Results in the items' order; those that a store has are not computed again."""
-    if store is None:
-        yield from engine.map(work, series, work.lost)
-        return
-    keys = [work.key(one) for one in series]
-    held = [store.load(key) for key in keys]
-    missing = [one for one, found in zip(series, held, strict=True) if found is None]
-    computed = iter(engine.map(work, missing, work.lost))
-    for key, found in zip(keys, held, strict=True):
-        if found is None:
-            found = next(computed)
-            store.save(key, found)
-        yield found
+def _missing(
+    store: MemoryStore, work: ItemWork, series: list[ItemHistory], held: Iterable[Kept]
+) -> dict[tuple[int, ...], list[ItemHistory]]:
+    """Which methods are left to be run, and for which items; what is held of the others is put into the store."""
+    missing: dict[tuple[int, ...], list[ItemHistory]] = {}
+    for one in series:
+        left = tuple(range(len(work.lineup)))
+        found = [known for kept in held for known in kept.held(one.item)]
+        keys = work.keys(one) if found else ()
+        for known in found:
+            at = {key: m for m, (key, lost) in enumerate(zip(known.keys, known.lost, strict=True)) if not lost}
+            same = [m for m in left if keys[m] in at]
+            if same:
+                store.put(known.of_methods([at[keys[m]] for m in same]), same)
+                left = tuple(m for m in left if m not in same)
+        missing.setdefault(left, []).append(one)
+    return missing
 
 
 def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:

@@ -5,8 +5,8 @@ from typing import Literal, Protocol
 
 import numpy as np
 
-from veridex.core.history.cadence import Cadence
 from veridex.core.history.item import ItemHistory
+from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
 __all__ = ["Fold", "Holdout", "RollingOrigin", "Scheme"]

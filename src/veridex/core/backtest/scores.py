@@ -1,35 +1,32 @@
-"""Measures of a trial per group, and the standings."""
+"""Measures of a trial per group."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, Literal
+from dataclasses import dataclass
+from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.backtest.rivalry import versus_first
-from veridex.core.methods.status import Status
+from veridex.core.arrays import FloatArray
+from veridex.core.backtest.results import Block, Results
+from veridex.core.methods.fold.status import Status
 from veridex.core.scoring.levels import level_label
-from veridex.core.scoring.measures import MEASURES, cell_terms, interval_terms, measures_from_sums
-from veridex.errors import MeasureUnknown, ParameterError
+from veridex.core.scoring.measures import cell_terms, interval_terms, measures_from_sums
+from veridex.errors import ParameterError
 
-if TYPE_CHECKING:
-    from veridex.core.backtest.trial import Trial
+__all__ = ["averaged", "scores"]
 
-__all__ = ["badness", "scores", "standings"]
-
-FloatArray = NDArray[np.float64]
 
 GROUPS = ("item", "method", "origin", "step", "phase")
 INTERVAL_MEASURES = ("coverage", "width", "interval_score", "pinball")
 RELATIVE = ("relative_mae", "relative_rmse")
 GAIN_MEASURES = ("mae", "mse", "rmse", "mape", "smape", "wape", "mase", "rmsse", "theils_u", *RELATIVE)
-VOLUME = "_volume"
+ITEM, VOLUME = "_item", "_volume"
 
 
 @np.errstate(all="ignore")
 def scores(
-    trial: "Trial",
+    trial: Results,
     groups: tuple[str, ...],
     scope: str,
     *,
@@ -52,25 +49,45 @@ def scores(
         ]
         whole = pd.concat(parts, ignore_index=True)
         return whole[[*groups, "scope", *(name for name in whole.columns if name not in (*groups, "scope"))]]
-    indices, terms, extra = _training_terms(trial) if scope == "training" else _holdout_terms(trial, common)
-    for name in groups:
-        if name in columns:
-            labels = trial.history.items[name].to_numpy()
-            indices[name] = labels[indices["item"]]
-    return _named(trial, _grouped(groups, indices, terms, extra, weights), groups)
+    keys = {name: trial.history.items[name].to_numpy() for name in groups if name in columns}
+    parts = []
+    for block in trial.blocks():
+        cells = _training_cells(block) if scope == "training" else _holdout_cells(trial, block, common)
+        cells.indices.update({name: labels[cells.indices["item"]] for name, labels in keys.items()})
+        parts.append(_by_item(groups, cells))
+    table = pd.concat(parts, ignore_index=True).sort_values([*groups, ITEM], ignore_index=True)
+    names = [name for name in table.columns if name not in (*groups, ITEM, "n", VOLUME)]
+    return _named(trial, averaged(table, groups, names, weights), groups)
 
 
-def _holdout_terms(trial: "Trial", common: bool) -> tuple[dict[str, Any], FloatArray, dict[str, FloatArray]]:
-    a = trial.arrays
-    i, m, o, h = trial._cells(with_forecast_only=True)
-    if common:
-        keep = trial.common_cells[i, o, h]
-        i, m, o, h = i[keep], m[keep], o[keep], h[keep]
+@dataclass(frozen=True, slots=True, eq=False)
+class Cells:
+    """Cells of a block: where each stands, the terms of its error, further columns that add up.
+
+    Attributes
+    ----------
+    indices : dict of str to ndarray
+        Item, method, origin, step and phase of each cell.
+    terms : ndarray, shape (TERMS, cells)
+    extra : dict of str to ndarray
+        Those that begin with a stroke are not columns themselves.
+    """
+
+    indices: dict[str, Any]
+    terms: FloatArray
+    extra: dict[str, FloatArray]
+
+
+def _holdout_cells(trial: Results, block: Block, common: bool) -> Cells:
+    a = block.arrays
+    tried = (a.status != Status.NO_FOLD)[..., None] & ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
+    i, m, o, h = np.nonzero(tried & block.common[:, None] if common else tried)
     actual = a.actuals[i, o, h]
-    centres = np.array([np.nanmean(one.values) if (~np.isnan(one.values)).any() else 0.0 for one in trial.history])
+    own_values = [trial.history.at(block.first + k).values for k in range(a.origins.shape[0])]
+    centres = np.array([np.nanmean(one) if (~np.isnan(one)).any() else 0.0 for one in own_values])
     scale = (a.scales[i, o, 0], a.scales[i, o, 1])
-    terms = cell_terms(actual, a.points[i, m, o, h], *scale, centres[i], trial.last_known[i, o])
-    benchmark = _benchmark_errors(trial)[i, o, h]
+    terms = cell_terms(actual, a.points[i, m, o, h], *scale, centres[i], trial.last_known(block)[i, o])
+    benchmark = _benchmark_errors(trial, block)[i, o, h]
     own = np.where(np.isnan(benchmark), np.nan, actual - a.points[i, m, o, h])
     extra = {"_own": np.abs(own), "_own_squared": own**2}
     extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
@@ -79,12 +96,13 @@ def _holdout_terms(trial: "Trial", common: bool) -> tuple[dict[str, Any], FloatA
         parts = interval_terms(actual, a.lower[i, m, o, j, h], a.upper[i, m, o, j, h], level)
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
     phases = (a.origins[i, o] + h + 1) % trial.history.season_length
-    return {"item": i, "method": m, "origin": a.origins[i, o], "step": h + 1, "phase": phases}, terms, extra
+    where = {"item": i + block.first, "method": m, "origin": a.origins[i, o], "step": h + 1, "phase": phases}
+    return Cells(where, terms, extra)
 
 
-def _benchmark_errors(trial: "Trial") -> FloatArray:
+def _benchmark_errors(trial: Results, block: Block) -> FloatArray:
     """Errors (I, O, H) of the benchmark that each item supports; NaN where it has none."""
-    a = trial.arrays
+    a = block.arrays
     found = np.full(a.actuals.shape, np.nan)
     for text in reversed(trial.benchmarks):
         errors = a.actuals - a.points[:, trial.method_index(text)]
@@ -93,21 +111,16 @@ def _benchmark_errors(trial: "Trial") -> FloatArray:
     return found
 
 
-def _training_terms(trial: "Trial") -> tuple[dict[str, Any], FloatArray, dict[str, FloatArray]]:
-    a = trial.arrays
+def _training_cells(block: Block) -> Cells:
+    a = block.arrays
     i, m, o = np.nonzero(a.status <= Status.DONE)
-    return {"item": i, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T, {}
+    return Cells({"item": i + block.first, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T, {})
 
 
-def _grouped(
-    groups: tuple[str, ...],
-    indices: dict[str, Any],
-    terms: FloatArray,
-    extra: dict[str, FloatArray],
-    weights: str,
-) -> pd.DataFrame:
-    """Sum terms per group and item, turn sums into measures, average these over items."""
-    keys = pd.DataFrame({**{group: indices[group] for group in groups}, "_item": indices["item"]})
+def _by_item(groups: tuple[str, ...], found: Cells) -> pd.DataFrame:
+    """Sum terms per group and item, and turn sums into measures: all that a block knows of its items."""
+    terms, extra = found.terms, found.extra
+    keys = pd.DataFrame({**{group: found.indices[group] for group in groups}, ITEM: found.indices["item"]})
     cells = keys.groupby(list(keys.columns), sort=True).ngroup().to_numpy()
     table = keys.drop_duplicates().sort_values(list(keys.columns), ignore_index=True)
     count = len(table)
@@ -130,11 +143,10 @@ def _grouped(
         table[name] = total(values) / n
     table.insert(len(groups), "n", n.astype(np.int64))
     table[VOLUME] = total(terms[7])  # sizes of the actuals
-    names = [*MEASURES, *(name for name in RELATIVE if name in table.columns), *shown]
-    return _averaged(table, groups, names, weights)
+    return table
 
 
-def _averaged(table: pd.DataFrame, groups: tuple[str, ...], names: list[str], weights: str) -> pd.DataFrame:
+def averaged(table: pd.DataFrame, groups: tuple[str, ...], names: list[str], weights: str) -> pd.DataFrame:
     """Means over the items that have a measure: plain or by volume, geometric ones of relative measures."""
     logs = [name for name in names if name in RELATIVE]
     table = table.copy()
@@ -154,7 +166,7 @@ def _averaged(table: pd.DataFrame, groups: tuple[str, ...], names: list[str], we
     return result.reset_index()
 
 
-def _named(trial: "Trial", table: pd.DataFrame, groups: tuple[str, ...]) -> pd.DataFrame:
+def _named(trial: Results, table: pd.DataFrame, groups: tuple[str, ...]) -> pd.DataFrame:
     """Put names and stamps in place of indices."""
     named: dict[str, Callable[[Any], Any]] = {
         "item": lambda column: [trial.history.names[i] for i in column],
@@ -168,54 +180,7 @@ def _named(trial: "Trial", table: pd.DataFrame, groups: tuple[str, ...]) -> pd.D
     return table
 
 
-def _phase_name(trial: "Trial", phase: int) -> str:
+def _phase_name(trial: Results, phase: int) -> str:
     """The name of a period of the season."""
     series = next(iter(trial.history))
     return series.phase_name(phase)
-
-
-@np.errstate(all="ignore")
-def standings(trial: "Trial", measure: str) -> pd.DataFrame:
-    """Rank the lineup; see `Trial.standings`, the public face."""
-    by_item = trial.common_scores
-    ranked = [name for name in by_item.columns if name not in ("item", "method", "n")]
-    table = _averaged(by_item, ("method",), ranked, "items")
-    if measure not in ranked:
-        raise MeasureUnknown(measure, tuple(ranked))
-    order = pd.DataFrame({"method": [entered.text for entered in trial.lineup]})
-    table = order.merge(table, on="method", how="left")
-    a = trial.arrays
-    has = ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
-    table["items"] = (has & trial.common_cells[:, None]).any(axis=(2, 3)).sum(axis=0)
-    table["forecasts"] = has.sum(axis=(0, 2, 3))
-    table["n"] = table["n"].fillna(0).astype(np.int64)
-    table["parameters"] = [_mean(a.parameters[:, m]) for m in range(len(trial.lineup))]
-    training = scores(trial, ("method",), "training").set_index("method")
-    if measure in training.columns:
-        table[f"training_{measure}"] = table["method"].map(training[measure])
-    goodness = badness(measure, table[measure])
-    base = float(goodness[trial.method_index(trial.benchmarks[0])])
-    if measure in GAIN_MEASURES:
-        table["value_added"] = 100.0 * (1.0 - table[measure] / base)
-    table = table.iloc[np.lexsort((table["parameters"], goodness.fillna(np.inf)))].reset_index(drop=True)
-    table.insert(0, "rank", np.arange(1, len(table) + 1))
-    leading = ["rank", "method", "n", "items", "forecasts", measure, f"training_{measure}", "value_added", "parameters"]
-    leading = [name for name in leading if name in table.columns]
-    table = table[leading + [name for name in table.columns if name not in leading]]
-    return table.join(versus_first(trial, table["method"].tolist(), measure))
-
-
-def badness(measure: str, values: "pd.Series[float]") -> "pd.Series[float]":
-    """Turn a measure into something of which less is better."""
-    if measure in ("me", "mpe", "bias", "tracking_signal"):
-        return values.abs()
-    if measure in ("correlation", "accuracy"):
-        return -values
-    if measure.startswith("coverage_"):
-        return (values - float(measure.removeprefix("coverage_").replace("_", "."))).abs()
-    return values
-
-
-def _mean(values: FloatArray) -> float:
-    known = values[~np.isnan(values)]
-    return float(known.mean()) if known.size else np.nan

@@ -1,7 +1,7 @@
-"""`Trial`: everything a backtest produced, as dense arrays; tables are built when asked for."""
+"""`Trial`: everything a backtest produced, with the tables that people look at."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
 
@@ -9,85 +9,34 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from veridex.core.backtest.arrays import TrialArrays
-from veridex.core.backtest.pace import Pace
+from veridex.core.arrays import IntArray
+from veridex.core.backtest.results import Block, Results
 from veridex.core.backtest.rivalry import compare_two, overfit_alarms, rank_table
-from veridex.core.backtest.schemes import Scheme
-from veridex.core.backtest.scores import scores, standings
+from veridex.core.backtest.scores import scores
+from veridex.core.backtest.standings import standings
 from veridex.core.diagnosis.audit import Audit, audit_errors
-from veridex.core.history.history import History
-from veridex.core.methods.catalogue import Method, benchmarks, method
-from veridex.core.methods.status import Status, reason_for
+from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.scoring.comparison import EqualAccuracy, PairedDifference
 from veridex.core.scoring.levels import on_number_line
 from veridex.errors import ParameterError
 
 __all__ = ["Trial"]
 
-FloatArray = NDArray[np.float64]
-
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Trial:
-    """Everything a backtest produced.
-
-    Attributes
-    ----------
-    history : History
-    lineup : tuple of Method
-    scheme : RollingOrigin or Holdout
-    levels : tuple of float
-        Interval levels in percent.
-    notes : tuple of str
-        What was added or could not be done.
-    perfect : bool
-        Whether drivers were seen before their time; every table then has a column that says so.
-    driven : bool
-        Whether there were drivers or events.
-    pace : Pace
-        How often it searched and estimated anew.
-    arrays : TrialArrays
-    """
-
-    history: History
-    lineup: tuple[Method, ...]
-    scheme: Scheme
-    levels: tuple[float, ...]
-    notes: tuple[str, ...] = field(default=(), repr=False)
-    perfect: bool = field(default=False, repr=False)
-    driven: bool = field(default=False, repr=False)
-    pace: Pace = field(default_factory=Pace, repr=False)
-    keys: tuple[tuple[str, ...], ...] = field(default=(), repr=False)
-    arrays: TrialArrays = field(repr=False)
-
-    @property
-    def benchmarks(self) -> tuple[Method, ...]:
-        """The methods that must be beaten: the first that an item supports counts."""
-        return benchmarks(self.history.season_length)
-
-    def method_index(self, text: str | Method) -> int:
-        """Where a method stands in the lineup, however it is spelled.
-
-        Raises
-        ------
-        MethodUnknown, SettingError
-            If it is none of the catalogue.
-        ParameterError
-            If it was not entered.
-        """
-        wanted = method(text)
-        if wanted not in self.lineup:
-            raise ParameterError("method", repr(wanted.text), f"the trial has {', '.join(map(str, self.lineup))}")
-        return self.lineup.index(wanted)
+class Trial(Results):
+    """Everything a backtest produced: item trials, and tables that are made of them when asked for."""
 
     @cached_property
     def errors(self) -> pd.DataFrame:
         """A row per item, method, origin and step: actual, forecast, bounds, and the reason where there is none."""
-        a = self.arrays
-        i, m, o, h = self._cells(with_forecast_only=False)
-        cadence = self.history.cadence
+        return pd.concat([self._errors_of(block) for block in self.blocks()], ignore_index=True)
+
+    def _errors_of(self, block: Block) -> pd.DataFrame:
+        a, cadence, first = block.arrays, self.history.cadence, block.first
+        i, m, o, h = np.nonzero(self.tried(block))
         columns: dict[str, Any] = {
-            "item": np.array(self.history.names, dtype=object)[i],
+            "item": np.array(self.history.names, dtype=object)[i + first],
             "method": np.array([entered.text for entered in self.lineup], dtype=object)[m],
             "origin": cadence.starts(a.origins[i, o]),
             "period": cadence.starts(a.origins[i, o] + h + 1),
@@ -109,7 +58,7 @@ class Trial:
         """The table, with a column that says so where drivers were seen before their time."""
         return table.assign(foresight="perfect") if self.perfect else table
 
-    def _reasons(self, methods: NDArray[np.int64], status: NDArray[np.int8]) -> NDArray[np.object_]:
+    def _reasons(self, methods: IntArray, status: NDArray[np.int8]) -> NDArray[np.object_]:
         """The reason of each cell; few differ, so each is put into words once."""
         pairs, where = np.unique(np.stack((methods, status)), axis=1, return_inverse=True)
         words: NDArray[np.object_] = np.array([reason_for(int(c), self._needs[m]) for m, c in pairs.T], dtype=object)
@@ -125,16 +74,15 @@ class Trial:
             If the trial has no such item or method, or did not look so far ahead.
         """
         series, m = self.history[item], self.method_index(method)
-        if not 1 <= step <= self.arrays.actuals.shape[2]:
-            raise ParameterError("step", str(step), f"the trial looked {self.arrays.actuals.shape[2]} ahead")
-        i = self.history.place(item)
-        tried = self.arrays.status[i, m] != Status.NO_FOLD
-        periods = self.arrays.origins[i][tried] + step
+        if not 1 <= step <= self.horizon:
+            raise ParameterError("step", str(step), f"the trial looked {self.horizon} ahead")
+        one = self[item]
+        tried = one.status[m] != Status.NO_FOLD
+        periods = one.origins[tried] + step
         if not periods.size:
             return Audit(item=item, method=method, scope="holdout", reason="no origin was tested")
         errors = np.full(int(periods.max() - periods.min()) + 1, np.nan)
-        cell = (i, slice(None), step - 1)
-        errors[periods - periods.min()] = (self.arrays.actuals[cell] - self.arrays.points[i, m, :, step - 1])[tried]
+        errors[periods - periods.min()] = (one.actuals[:, step - 1] - one.points[m, :, step - 1])[tried]
         return audit_errors(errors, series, int(periods.min()), method, "holdout")
 
     @cached_property
@@ -148,8 +96,10 @@ class Trial:
 
         The total holds the loading of compiled code at its first use; the median does not feel it.
         """
-        done = self.arrays.status != Status.NO_FOLD
-        spent = [1e3 * self.arrays.seconds[:, m][done[:, m]] for m in range(len(self.lineup))]
+        spent = [
+            np.concatenate([1e3 * one.seconds[m][one.status[m] != Status.NO_FOLD] for one in self])
+            for m in range(len(self.lineup))
+        ]
         return pd.DataFrame(
             {
                 "method": [entered.text for entered in self.lineup],
@@ -158,27 +108,6 @@ class Trial:
                 "ms_per_fold": [float(np.median(folds)) if folds.size else np.nan for folds in spent],
             }
         )
-
-    def _cells(self, *, with_forecast_only: bool) -> tuple[NDArray[np.int64], ...]:
-        """Indices (item, method, origin, step) of cells with an actual period, and a forecast if so asked."""
-        a = self.arrays
-        folds = (a.status != Status.NO_FOLD)[..., None] & np.ones(a.points.shape[-1], dtype=bool)
-        if with_forecast_only:
-            folds &= ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
-        else:
-            steps = np.arange(a.points.shape[-1])
-            reached = (steps < self._horizons[..., None]) & (steps >= getattr(self.scheme, "gap", 0))
-            folds &= reached[:, None]
-        return np.nonzero(folds)
-
-    @cached_property
-    def _horizons(self) -> NDArray[np.int64]:
-        """Periods forecast per item and origin."""
-        horizons = np.zeros(self.arrays.origins.shape, dtype=np.int64)
-        for i, series in enumerate(self.history):
-            for o, fold in enumerate(self.scheme.folds(series)):
-                horizons[i, o] = fold.horizon
-        return horizons
 
     def scores(
         self,
@@ -220,26 +149,6 @@ class Trial:
         return self._said(scores(self, groups, scope, common=common, weights=weights))
 
     @cached_property
-    def last_known(self) -> FloatArray:
-        """The last known actual at each origin, shape (I, O); NaN where there is none."""
-        found = np.full(self.arrays.origins.shape, np.nan)
-        for i, series in enumerate(self.history):
-            known = np.flatnonzero(~np.isnan(series.actuals))
-            tried = np.flatnonzero((self.arrays.status[i] != Status.NO_FOLD).any(axis=0))
-            at = np.searchsorted(known, self.arrays.origins[i, tried] - series.start, side="right") - 1
-            found[i, tried[at >= 0]] = series.actuals[known[at[at >= 0]]]
-        return found
-
-    @cached_property
-    def common_cells(self) -> NDArray[np.bool_]:
-        """Cells (I, O, H) with an actual that every method forecast; one without any forecast at all is left aside."""
-        a = self.arrays
-        has = ~np.isnan(a.points)
-        idle = ~has.any(axis=(0, 2, 3), keepdims=True)
-        common: NDArray[np.bool_] = (has | idle).all(axis=1) & has.any(axis=1) & ~np.isnan(a.actuals)
-        return common
-
-    @cached_property
     def common_scores(self) -> pd.DataFrame:
         """Measures per item and method on the cells that every method has, which standings and tests go by."""
         return scores(self, ("item", "method"), "holdout", common=True)
@@ -260,7 +169,7 @@ class Trial:
         ParameterError
             If the measure is unknown.
         """
-        return self._said(standings(self, measure))
+        return self._said(standings(self, self.common_scores, measure))
 
     @property
     def alarms(self) -> tuple[str, ...]:
@@ -292,7 +201,7 @@ class Trial:
 
     def ranks(self, measure: str = "mase") -> tuple[pd.DataFrame, float]:
         """Mean rank of each method over the items, and the distance beyond which two differ at 5 %."""
-        return rank_table(self, measure)
+        return rank_table(self, self.common_scores, measure)
 
     def static_dynamic(self, item: str, method: str) -> pd.DataFrame:
         """One-step forecasts beside many-step ones over the tested periods of an item.
@@ -308,20 +217,19 @@ class Trial:
         ------
         ItemUnknown, ParameterError
         """
-        i, m = self._item_index(item), self.method_index(method)
-        a, cadence = self.arrays, self.history.cadence
-        tried = np.flatnonzero(a.status[i, m] != Status.NO_FOLD)
+        one, m, cadence = self[item], self.method_index(method), self.history.cadence
+        tried = np.flatnonzero(one.status[m] != Status.NO_FOLD)
         if not tried.size:
             return pd.DataFrame({"period": [], "actual": [], "static": [], "dynamic": []})
-        first, last = int(a.origins[i, tried[0]]), int(a.origins[i, tried[-1]])
-        size = max(last - first + 1, a.points.shape[-1])
+        first, last = int(one.origins[tried[0]]), int(one.origins[tried[-1]])
+        size = max(last - first + 1, self.horizon)
         series = self.history[item]
         at = first + 1 - series.start
         actual, static, dynamic = (np.full(size, np.nan) for _ in range(3))
         known = series.actuals[at : at + size]
         actual[: known.size] = known
-        static[a.origins[i, tried] - first] = a.points[i, m, tried, 0]
-        dynamic[: a.points.shape[-1]] = a.points[i, m, tried[0]]
+        static[one.origins[tried] - first] = one.points[m, tried, 0]
+        dynamic[: self.horizon] = one.points[m, tried[0]]
         periods = cadence.starts(np.arange(first + 1, first + 1 + size))
         return pd.DataFrame({"period": periods, "actual": actual, "static": static, "dynamic": dynamic})
 
@@ -330,13 +238,16 @@ class Trial:
         """A row per fold: item, method, origin, quantities estimated, whether the estimation converged, reason, AICc,
         and the form that a search chose.
         """
-        a = self.arrays
+        return pd.concat([self._folds_of(block) for block in self.blocks()], ignore_index=True)
+
+    def _folds_of(self, block: Block) -> pd.DataFrame:
+        a = block.arrays
         i, m, o = np.nonzero(a.status != Status.NO_FOLD)
         done = a.status[i, m, o] <= Status.DONE
         converged = (a.status[i, m, o] != Status.NOT_CONVERGED).tolist()
         return pd.DataFrame(
             {
-                "item": self._labels(self.history.names, i),
+                "item": self._labels(self.history.names, i + block.first),
                 "method": self._labels([entered.text for entered in self.lineup], m),
                 "origin": self.history.cadence.starts(a.origins[i, o]),
                 "parameters": a.parameters[i, m, o],
@@ -348,9 +259,5 @@ class Trial:
         )
 
     @staticmethod
-    def _labels(names: Sequence[str], at: NDArray[np.int64]) -> list[str]:
+    def _labels(names: Sequence[str], at: IntArray) -> list[str]:
         return [names[k] for k in at.tolist()]
-
-    def _item_index(self, item: str) -> int:
-        """Where an item stands; an unknown one is refused by the history."""
-        return self.history.place(item)

@@ -7,11 +7,10 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.backtest.engine import Engine
+from veridex.core.arrays import FloatArray
 from veridex.core.backtest.losses import MEASURES, Losses
-from veridex.core.backtest.runner import run_backtest
+from veridex.core.backtest.runner import Running, Testing, run_backtest
 from veridex.core.backtest.schemes import RollingOrigin, Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
@@ -23,7 +22,6 @@ from veridex.errors import MeasureUnknown, ParameterError, SettingError
 
 __all__ = ["Tuned", "Tuning", "tune_method"]
 
-FloatArray = NDArray[np.float64]
 
 Grid = Mapping[str, Iterable[Any]]
 
@@ -189,7 +187,7 @@ def tune_method(
     grid: Grid,
     scheme: Scheme,
     measure: str,
-    engine: Engine,
+    running: Running,
     explaining: Explaining | None = None,
 ) -> Tuning:
     """Backtest every candidate; see `veridex.tune`, the public face."""
@@ -199,7 +197,8 @@ def tune_method(
     plain = _untuned(base)
     lineup = tuple(one for one, _ in found)
     entered = lineup if plain is None or plain in lineup else (*lineup, plain)
-    trial = run_backtest(history, entered, scheme, (), engine, explaining=explaining)
+    testing = Testing(lineup=entered, scheme=scheme, explaining=explaining or Explaining())
+    trial = run_backtest(history, testing, running)
     losses = Losses.of(trial, [one.text for one in lineup], None if plain is None else plain.text, measure)
     curve = losses.measure_of(losses.cells)
     errors = losses.std_errors()

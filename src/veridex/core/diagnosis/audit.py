@@ -6,15 +6,14 @@ from typing import Literal
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 from scipy.special import chdtrc, fdtrc, stdtr
 
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.diagnosis.portmanteau import autocorrelations, portmanteau
 from veridex.core.history.item import ItemHistory
 
 __all__ = ["Audit", "Check", "audit_errors"]
 
-FloatArray = NDArray[np.float64]
 
 SIGNIFICANCE = 0.05
 FEWEST = 8
@@ -187,7 +186,7 @@ def _spread(centred: FloatArray, time: FloatArray) -> Check:
     return Check("changing spread", statistic, p_value, words if p_value < SIGNIFICANCE else "an even spread")
 
 
-def _season(e: FloatArray, phase: NDArray[np.int64], season_length: int) -> tuple[Check, ...]:
+def _season(e: FloatArray, phase: IntArray, season_length: int) -> tuple[Check, ...]:
     """F test of equal means over the phases of the season, where every phase was seen twice."""
     if season_length < 2 or np.bincount(phase, minlength=season_length).min() < 2:
         return ()

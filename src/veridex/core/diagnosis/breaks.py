@@ -4,17 +4,16 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.decomposition import decompose
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.core.history.seasons import season_name
+from veridex.core.periods.seasons import season_name
 
 __all__ = ["BreakPoint", "Breaks", "breaks"]
 
-FloatArray = NDArray[np.float64]
 
 MOST = 4
 CRITICAL = 4.5

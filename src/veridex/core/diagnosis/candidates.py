@@ -1,7 +1,8 @@
 """Candidate season lengths: after how many periods a series repeats itself."""
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
 
 __all__ = ["candidate_seasons"]
 
@@ -10,7 +11,7 @@ LEAST = 0.3
 """Autocorrelation at the lag below which a season is not worth naming."""
 
 
-def candidate_seasons(rest: NDArray[np.float64], natural: int) -> tuple[int, ...]:
+def candidate_seasons(rest: FloatArray, natural: int) -> tuple[int, ...]:
     """Lags at which the autocorrelation of a series without trend has its highest peaks.
 
     A lag counts if it is above both neighbours, above `LEAST` and above twice its standard error; a multiple of a

@@ -7,12 +7,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.long_run import long_run
 from veridex.core.diagnosis.outcome import Outcome
 
 __all__ = ["canova_hansen", "von_mises_critical", "von_mises_p_value"]
 
-FloatArray = NDArray[np.float64]
 TERMS = 400
 
 

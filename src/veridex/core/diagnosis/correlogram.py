@@ -4,8 +4,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.portmanteau import Portmanteau, autocorrelations, portmanteau
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -14,7 +14,6 @@ from veridex.errors import ParameterError
 
 __all__ = ["Correlogram", "correlogram", "partial_autocorrelations"]
 
-FloatArray = NDArray[np.float64]
 
 Z95 = 1.959963984540054
 LARGEST_ORDER = 3

@@ -6,19 +6,18 @@ from typing import Literal, get_args
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.strength import strength
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.core.history.seasons import season_name
-from veridex.core.numerics.loess import decompose_by_loess
+from veridex.core.numerics.seasons.loess import decompose_by_loess
+from veridex.core.periods.seasons import season_name
 from veridex.errors import ParameterError
 
 __all__ = ["Decomposition", "decompose"]
 
-FloatArray = NDArray[np.float64]
 By = Literal["loess", "classical"]
 Form = Literal["additive", "multiplicative"]
 

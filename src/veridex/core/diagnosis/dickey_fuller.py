@@ -5,9 +5,9 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import ndtr
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.numerics.unit_root import adf_lags, adf_ratio
 
@@ -21,7 +21,6 @@ __all__ = [
     "schwert_bound",
 ]
 
-FloatArray = NDArray[np.float64]
 Choose = Literal["aic", "bic", "t"]
 CHOICES = ("aic", "bic", "t")
 FIXED = {"none": 0, "level": 1, "trend": 2}

@@ -3,9 +3,9 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import fdtrc
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
@@ -19,7 +19,6 @@ from veridex.core.numerics.box_cox import box_cox
 
 __all__ = ["Advice", "Step", "advised_differences", "differencing", "warnings_of"]
 
-FloatArray = NDArray[np.float64]
 
 MOST = 2
 FEWEST = 12

@@ -5,15 +5,14 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.dickey_fuller import mackinnon_critical, mackinnon_p_value, schwert_bound
 from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.numerics.unit_root import adf_ratio
 
 __all__ = ["gls_critical", "gls_dickey_fuller"]
 
-FloatArray = NDArray[np.float64]
 
 # Elliott, Rothenberg and Stock (1996), table I.C: the trend case at 1, 5 and 10 percent.
 _TREND_CRITICAL = {50: (-3.77, -3.19, -2.89), 100: (-3.58, -3.03, -2.74), 200: (-3.46, -2.93, -2.64)}

@@ -5,13 +5,12 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.outcome import Outcome
 
 __all__ = ["kpss", "kpss_p_value"]
 
-FloatArray = NDArray[np.float64]
 
 # Kwiatkowski et al. (1992), table 1.
 _CRITICAL = {"level": (0.739, 0.463, 0.347), "trend": (0.216, 0.146, 0.119)}

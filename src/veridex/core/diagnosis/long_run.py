@@ -1,11 +1,10 @@
 """Long-run variances: what the variance of a sum tends to, per value."""
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
 
 __all__ = ["automatic_window", "bartlett_window", "long_run"]
-
-FloatArray = NDArray[np.float64]
 
 
 def bartlett_window(n: int) -> int:

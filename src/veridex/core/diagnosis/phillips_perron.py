@@ -4,15 +4,13 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.dickey_fuller import Deterministic, mackinnon_critical, mackinnon_p_value
 from veridex.core.diagnosis.long_run import bartlett_window, long_run
 from veridex.core.diagnosis.outcome import Outcome
 
 __all__ = ["phillips_perron"]
-
-FloatArray = NDArray[np.float64]
 
 
 def phillips_perron(y: FloatArray, *, lags: int | None = None, deterministic: Deterministic = "level") -> Outcome:

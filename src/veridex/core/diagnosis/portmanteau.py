@@ -3,12 +3,11 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import chdtrc
 
-__all__ = ["Portmanteau", "autocorrelations", "portmanteau"]
+from veridex.core.arrays import FloatArray
 
-FloatArray = NDArray[np.float64]
+__all__ = ["Portmanteau", "autocorrelations", "portmanteau"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,19 +6,18 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 from scipy.special import fdtrc
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.candidates import candidate_seasons
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.core.numerics.robust import local_lines
+from veridex.core.numerics.robust.pieces import local_lines
 from veridex.errors import ParameterError
 
 __all__ = ["Season", "Seasons", "seasons"]
 
-FloatArray = NDArray[np.float64]
 
 MOST = 3
 FEWEST_TURNS = 2.5

@@ -7,8 +7,8 @@ from typing import Literal
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import Choose, Deterministic, dickey_fuller
 from veridex.core.diagnosis.gls_dickey_fuller import gls_dickey_fuller
@@ -24,8 +24,6 @@ from veridex.core.history.only import only_item
 from veridex.errors import ParameterError
 
 __all__ = ["Stationarity", "stationarity"]
-
-FloatArray = NDArray[np.float64]
 
 
 def stationarity(

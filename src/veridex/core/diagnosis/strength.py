@@ -1,12 +1,13 @@
 """How strong a trend or a season is."""
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
 
 __all__ = ["strength"]
 
 
-def strength(part: NDArray[np.float64], remainder: NDArray[np.float64]) -> float:
+def strength(part: FloatArray, remainder: FloatArray) -> float:
     """Share of the variance of part and remainder together that is not the remainder's, at least 0.
 
     Wang, Smith and Hyndman (2006), Data Mining and Knowledge Discovery 13, 335-364.

@@ -4,14 +4,13 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import chdtrc
 
+from veridex.core.arrays import FloatArray
 from veridex.core.numerics.box_cox import box_cox
 
 __all__ = ["TransformAdvice", "likeliest_power", "transform_advice"]
 
-FloatArray = NDArray[np.float64]
 
 POWERS = np.round(np.arange(-1.0, 2.0001, 0.05), 2)
 SIGNIFICANCE = 0.01

@@ -4,14 +4,13 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.dickey_fuller import lags_by, schwert_bound
 from veridex.core.diagnosis.outcome import Outcome
 
 __all__ = ["Break", "zivot_andrews"]
 
-FloatArray = NDArray[np.float64]
 Break = Literal["level", "trend", "both"]
 
 # Zivot and Andrews (1992), tables 2 to 4, at 1, 5 and 10 percent.

@@ -1,1 +1,1 @@
-"""Demand histories: their cadence, their periods, their values."""
+"""Demand histories: their values, what is known of their items, what may explain them."""

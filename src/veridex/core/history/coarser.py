@@ -3,9 +3,9 @@
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray
+from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
 __all__ = ["Gather", "coarsen"]
@@ -13,9 +13,7 @@ __all__ = ["Gather", "coarsen"]
 Gather = Literal["sum", "mean"]
 
 
-def coarsen(
-    values: NDArray[np.float64], start: int, finer: Cadence, coarser: Cadence, gather: Gather
-) -> tuple[NDArray[np.float64], int]:
+def coarsen(values: FloatArray, start: int, finer: Cadence, coarser: Cadence, gather: Gather) -> tuple[FloatArray, int]:
     """Add up (or average) the periods inside each coarser one.
 
     A coarser period of which a part is unknown, or lies outside the history, is unknown: it is not small.

@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
 
 __all__ = ["EVERY_ITEM", "Driver"]
 
-FloatArray = NDArray[np.float64]
 
 EVERY_ITEM = ""
 """Key of values that hold for every item."""

@@ -7,21 +7,20 @@ from typing import Literal
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
-from veridex.core.history.dates import DateWords, read_dates
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.driver import EVERY_ITEM, Driver
-from veridex.core.history.inference import infer_cadence
 from veridex.core.history.interventions import intervention
 from veridex.core.history.item import locked
-from veridex.core.history.numbers_in_text import read_quantities
-from veridex.core.history.tables import columns_of, holds_numbers, item_keys, require
+from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.cells import columns_of, holds_numbers, item_keys, require
+from veridex.core.tables.dates import DateWords, read_dates
+from veridex.core.tables.inference import infer_cadence
+from veridex.core.tables.numbers_in_text import read_quantities
 from veridex.errors import ColumnMissing, ParameterError
 
 __all__ = ["DriverGather", "Drivers"]
 
-FloatArray = NDArray[np.float64]
 DriverGather = Literal["sum", "mean", "last", "max", "hold"]
 
 GATHERS = ("sum", "mean", "last", "max", "hold")
@@ -287,7 +286,7 @@ def _wanted(
 
 
 def _regular(
-    ordinals: NDArray[np.int64], values: FloatArray, rule: str | None, name: str, cadence: Cadence
+    ordinals: IntArray, values: FloatArray, rule: str | None, name: str, cadence: Cadence
 ) -> tuple[int, FloatArray]:
     """One value per period from the rows of one item, in order of date."""
     heads = np.flatnonzero(np.concatenate(([True], np.diff(ordinals) != 0)))

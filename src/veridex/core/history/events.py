@@ -6,12 +6,12 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
-from veridex.core.history.dates import DateWords, read_dates
-from veridex.core.history.numbers_in_text import read_quantities, refuse_cells
-from veridex.core.history.tables import require
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.cells import require
+from veridex.core.tables.dates import DateWords, read_dates
+from veridex.core.tables.numbers_in_text import read_quantities, refuse_cells
 from veridex.errors import ParameterError
 
 __all__ = ["Event", "EventColumns", "Events"]
@@ -50,7 +50,7 @@ class EventColumns:
     """
 
     names: tuple[str, ...]
-    values: NDArray[np.float64] = field(repr=False)
+    values: FloatArray = field(repr=False)
     left_out: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
 
@@ -112,11 +112,11 @@ class Events:
             return cls()
         daily = Cadence.named("daily")
 
-        def days(column: str) -> NDArray[np.int64]:
+        def days(column: str) -> IntArray:
             found = read_dates(frame, (column,), DateWords(None, None, None), daily, source, first_row)
             return np.asarray(daily.ordinals(found.stamps)[found.where])
 
-        def around(column: str) -> NDArray[np.int64]:
+        def around(column: str) -> IntArray:
             if column not in frame.columns:
                 return np.zeros(len(frame), dtype=np.int64)
             days_around = np.nan_to_num(read_quantities(frame[column], source, first_row), nan=0.0)
@@ -192,12 +192,12 @@ class Events:
             notes,
         )
 
-    def touched(self, cadence: Cadence, start: int, periods: int) -> NDArray[np.bool_]:
+    def touched(self, cadence: Cadence, start: int, periods: int) -> BoolArray:
         """Periods of which events fill a tenth or more: they may explain what happened there."""
         if not self.happenings or cadence.counted:
             return np.zeros(periods, dtype=bool)
         everything = Events(tuple(Event("any", *event.felt) for event in self.happenings))
-        touched: NDArray[np.bool_] = everything.on(cadence, start, periods).values[:, 0] >= TOUCHED
+        touched: BoolArray = everything.on(cadence, start, periods).values[:, 0] >= TOUCHED
         return touched
 
     def _named(self, name: str) -> Iterable[Event]:

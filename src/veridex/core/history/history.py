@@ -7,17 +7,18 @@ from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
-from veridex.core.history.assemble import Absent, Assembled, Combine, Repeat, Unfinished
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.history.coarser import Gather
-from veridex.core.history.dates import Dates
 from veridex.core.history.item import ItemHistory, Spans, locked
 from veridex.core.history.marks import Mark
-from veridex.core.history.numbers_in_text import refuse_infinite
 from veridex.core.history.rules import Rules
-from veridex.core.history.tables import LayoutName, TableLayout, assemble_table, columns_of
+from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.assemble import Absent, Assembled, Combine, Repeat, Unfinished
+from veridex.core.tables.cells import LayoutName, TableLayout, assemble_table, columns_of
+from veridex.core.tables.dates import Dates
+from veridex.core.tables.numbers_in_text import refuse_infinite
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
 
 __all__ = ["History", "as_history"]
@@ -58,17 +59,17 @@ class History(Spans):
     cadence: Cadence
     season_length: int
     names: tuple[str, ...]
-    values: NDArray[np.float64] = field(repr=False)
-    offsets: NDArray[np.int64] = field(repr=False)
-    starts: NDArray[np.int64] = field(repr=False)
+    values: FloatArray = field(repr=False)
+    offsets: IntArray = field(repr=False)
+    starts: IntArray = field(repr=False)
     unit: str | None = None
     notes: tuple[str, ...] = field(default=(), repr=False)
     key_columns: tuple[str, ...] = field(default=(), repr=False)
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)
-    raw: NDArray[np.float64] | None = field(default=None, repr=False)
+    raw: FloatArray | None = field(default=None, repr=False)
     rules: Rules | None = field(default=None, repr=False)
-    stock_outs: NDArray[np.bool_] | None = field(default=None, repr=False)
-    parts: NDArray[np.float64] | None = field(default=None, repr=False)
+    stock_outs: BoolArray | None = field(default=None, repr=False)
+    parts: FloatArray | None = field(default=None, repr=False)
     repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict, repr=False)
     unfinished: int | None = field(default=None, repr=False)
     marks: tuple[Mark, ...] = field(default=(), repr=False)
@@ -135,7 +136,7 @@ class History(Spans):
         )
 
     @property
-    def actuals(self) -> NDArray[np.float64]:
+    def actuals(self) -> FloatArray:
         """Demand as it was read, never filled or repaired."""
         return self.values if self.raw is None else self.raw
 

@@ -4,10 +4,10 @@ import re
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray
 from veridex.core.history.driver import Driver
+from veridex.core.periods.cadence import Cadence
 
 __all__ = ["Intervention", "intervention"]
 
@@ -24,9 +24,9 @@ class Intervention(Driver):
     kind: str = "pulse"
     first: int = 0
 
-    def over(self, item: str, start: int, periods: int) -> NDArray[np.float64]:
+    def over(self, item: str, start: int, periods: int) -> FloatArray:
         """Values over some periods, the same for every item."""
-        since: NDArray[np.float64] = np.arange(start, start + periods).astype(np.float64) - self.first
+        since: FloatArray = np.arange(start, start + periods).astype(np.float64) - self.first
         if self.kind == "pulse":
             return np.where(since == 0.0, 1.0, 0.0)
         if self.kind == "step":

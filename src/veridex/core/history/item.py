@@ -8,10 +8,11 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.history.coarser import Gather, coarsen
 from veridex.core.history.rules import Rules
-from veridex.core.history.spans import first_of_last, last_complete
+from veridex.core.periods.cadence import Cadence
+from veridex.core.periods.spans import first_of_last, last_complete
 from veridex.errors import HistoryTooShort, ParameterError
 
 if TYPE_CHECKING:
@@ -104,18 +105,18 @@ class ItemHistory(Spans):
     cadence: Cadence
     season_length: int
     start: int
-    values: NDArray[np.float64] = field(repr=False)
+    values: FloatArray = field(repr=False)
     unit: str | None = None
-    raw: NDArray[np.float64] | None = field(default=None, repr=False)
+    raw: FloatArray | None = field(default=None, repr=False)
     rules: Rules | None = field(default=None, repr=False)
-    stock_outs: NDArray[np.bool_] | None = field(default=None, repr=False)
-    parts: NDArray[np.float64] | None = field(default=None, repr=False)
+    stock_outs: BoolArray | None = field(default=None, repr=False)
+    parts: FloatArray | None = field(default=None, repr=False)
 
     def __len__(self) -> int:
         return int(self.values.size)
 
     @property
-    def actuals(self) -> NDArray[np.float64]:
+    def actuals(self) -> FloatArray:
         """Demand as it was read, never filled or repaired: what forecasts are scored against."""
         return self.values if self.raw is None else self.raw
 
@@ -159,7 +160,7 @@ class ItemHistory(Spans):
         return f"ItemHistory({self.item!r}, {self.cadence.name}, {span}, {len(self)} periods)"
 
     @property
-    def ordinals(self) -> NDArray[np.int64]:
+    def ordinals(self) -> IntArray:
         """Ordinals of the periods."""
         return np.arange(self.start, self.start + len(self), dtype=np.int64)
 

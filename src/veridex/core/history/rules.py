@@ -2,8 +2,7 @@
 
 from typing import TYPE_CHECKING, Protocol
 
-import numpy as np
-from numpy.typing import NDArray
+from veridex.core.arrays import FloatArray
 
 if TYPE_CHECKING:
     from veridex.core.history.item import ItemHistory
@@ -14,7 +13,7 @@ __all__ = ["Rules"]
 class Rules(Protocol):
     """Rules that travel with a history; `TidyRules` are the only ones so far."""
 
-    def applied(self, series: "ItemHistory") -> NDArray[np.float64]:
+    def applied(self, series: "ItemHistory") -> FloatArray:
         """Tidied demand of a series that holds raw values, from these values alone."""
         ...
 

@@ -5,23 +5,23 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.methods.arima import Arima
-from veridex.core.methods.averages import LastChange, MovingAverage, SeasonalMean
-from veridex.core.methods.bending_trend import BendingTrend
-from veridex.core.methods.combination import Combination
-from veridex.core.methods.contract import Family
-from veridex.core.methods.driver_regression import DriverRegression
+from veridex.core.methods.arima.family import Arima
+from veridex.core.methods.fold.contract import Family
+from veridex.core.methods.fold.settings import Setting, settled
 from veridex.core.methods.grammar import Spelled, parse
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
+from veridex.core.methods.made_of.combination import Combination
+from veridex.core.methods.made_of.transformed import TRANSFORM, Transformed
+from veridex.core.methods.made_of.tuned import TunedFamily
 from veridex.core.methods.method import Method
-from veridex.core.methods.naive import Drift, Mean, Naive, SeasonalNaive
-from veridex.core.methods.settings import Setting, settled
-from veridex.core.methods.smoothing import Holt, HoltWinters, SimpleSmoothing
-from veridex.core.methods.smoothing_chosen import Smoothing
+from veridex.core.methods.naive.averages import LastChange, MovingAverage, SeasonalMean
+from veridex.core.methods.naive.benchmarks import Drift, Mean, Naive, SeasonalNaive
+from veridex.core.methods.regression.bending_trend import BendingTrend
+from veridex.core.methods.regression.driver_regression import DriverRegression
+from veridex.core.methods.regression.trends import Harmonic, LinearTrend, PolyTrend, TrendSeason
+from veridex.core.methods.smoothing.chosen import Smoothing
+from veridex.core.methods.smoothing.named import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.theta import Theta
-from veridex.core.methods.transformed import TRANSFORM, Transformed
-from veridex.core.methods.trends import Harmonic, LinearTrend, PolyTrend, TrendSeason
-from veridex.core.methods.tuned import TunedFamily
 from veridex.errors import MethodUnknown, ParameterError, SettingError, SettingUnknown
 
 __all__ = ["FAMILIES", "Method", "benchmarks", "default_lineup", "method", "method_of", "methods"]

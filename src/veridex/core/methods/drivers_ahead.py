@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.methods.contract import Family, FloatArray, Plan, Rows, gated, replay_fold, run_fold
-from veridex.core.methods.naive import Naive
-from veridex.core.methods.settings import settled
-from veridex.core.methods.smoothing_chosen import Smoothing
-from veridex.core.methods.status import Status
+from veridex.core.arrays import FloatArray
+from veridex.core.methods.fold.contract import Family, Plan, Rows, gated, replay_fold, run_fold
+from veridex.core.methods.fold.settings import settled
+from veridex.core.methods.fold.status import Status
+from veridex.core.methods.naive.benchmarks import Naive
+from veridex.core.methods.smoothing.chosen import Smoothing
 from veridex.core.preparation.regressors import Regressors
 
 __all__ = ["DriverRows", "driver_rows", "fill_with_futures"]

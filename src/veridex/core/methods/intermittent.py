@@ -8,10 +8,11 @@ from typing import Any, ClassVar
 import numpy as np
 from scipy.special import gammaincinv
 
+from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.settings import number
-from veridex.core.methods.status import Status
+from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.settings import number
+from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory, quantity
 from veridex.core.methods.words import number as shown
 from veridex.core.numerics.intermittent import CHANCES, INTERVALS, estimate_intermittent, run_intermittent

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from veridex.core.methods.grammar import written
 
 if TYPE_CHECKING:
-    from veridex.core.methods.contract import Family
+    from veridex.core.methods.fold.contract import Family
 
 __all__ = ["Method"]
 

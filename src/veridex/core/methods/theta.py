@@ -7,15 +7,16 @@ from typing import Any
 
 import numpy as np
 
+from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.contract import Coefficients, Family, FloatArray, Plan, Rows
-from veridex.core.methods.labels import change_label
-from veridex.core.methods.settings import choice, number, yes_no
-from veridex.core.methods.status import Status
+from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.settings import choice, number, yes_no
+from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory, quantity, signed
 from veridex.core.methods.words import number as shown
 from veridex.core.numerics import theta as kernels
-from veridex.core.numerics.deseasonalise import fixed_season
+from veridex.core.numerics.seasons.deseasonalise import fixed_season
 
 __all__ = ["Theta"]
 

@@ -5,11 +5,11 @@ zero the transformed values are bounded above, and the mean of what comes back n
 """
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
 
 __all__ = ["back_moments", "back_values", "box_cox", "log_jacobian"]
 
-FloatArray = NDArray[np.float64]
 
 NODES, WEIGHTS = np.polynomial.hermite_e.hermegauss(40)
 WEIGHTS = WEIGHTS / WEIGHTS.sum()

@@ -3,14 +3,12 @@
 from collections.abc import Callable
 from typing import ParamSpec, TypeVar, cast
 
-import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
-__all__ = ["FloatArray", "IntArray", "copy_into", "kernel"]
+from veridex.core.arrays import FloatArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+__all__ = ["copy_into", "kernel"]
+
 
 P = ParamSpec("P")
 R = TypeVar("R")

@@ -4,7 +4,8 @@ import math
 
 import numpy as np
 
-from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.arrays import FloatArray
+from veridex.core.numerics.compiled import kernel
 
 __all__ = ["CHANCES", "INTERVALS", "estimate_intermittent", "run_intermittent"]
 

@@ -12,7 +12,8 @@ import math
 
 import numpy as np
 
-from veridex.core.numerics.compiled import FloatArray, kernel
+from veridex.core.arrays import FloatArray
+from veridex.core.numerics.compiled import kernel
 
 __all__ = ["estimate_theta", "replay_theta"]
 

@@ -5,17 +5,15 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.interventions import Intervention, intervention
+from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
 __all__ = ["Column", "Explaining", "Regressors"]
-
-FloatArray = NDArray[np.float64]
 
 
 class Column(NamedTuple):

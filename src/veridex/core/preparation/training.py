@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 
 __all__ = ["TrainingSpan", "training_span", "training_values"]
@@ -22,8 +22,8 @@ class TrainingSpan:
         The same periods as they were read, which errors are measured against.
     """
 
-    y: NDArray[np.float64]
-    actuals: NDArray[np.float64]
+    y: FloatArray
+    actuals: FloatArray
 
 
 def training_span(series: ItemHistory, stop: int, window: int | None = None) -> TrainingSpan:
@@ -40,7 +40,7 @@ def training_span(series: ItemHistory, stop: int, window: int | None = None) -> 
     return TrainingSpan(y, np.array(known.actuals[stop - y.size :]))
 
 
-def training_values(values: NDArray[np.float64], stop: int, window: int | None = None) -> NDArray[np.float64]:
+def training_values(values: FloatArray, stop: int, window: int | None = None) -> FloatArray:
     """Cut what is known at an origin, and copy it.
 
     The copy ends at the origin: a method that is handed it cannot look further. Unknown periods before the

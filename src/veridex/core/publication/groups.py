@@ -5,19 +5,18 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
+from veridex.core.calibration.bands import Wanted
+from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.totals import calibrated_totals, simulated_bounds
 from veridex.core.history.history import History
-from veridex.core.publication.calibration import Wanted
 from veridex.core.publication.tables import Page, total_row
-from veridex.core.publication.totals import calibrated_totals, simulated_bounds
-from veridex.core.verdict.crossfit import Crossfit
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
 __all__ = ["Grouping", "group_rows", "groupings"]
 
-FloatArray = NDArray[np.float64]
 
 ALL = "all"
 MOST_SHARED = 0.99

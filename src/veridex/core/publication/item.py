@@ -5,22 +5,21 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
+from veridex.core.calibration.bands import Bands, Peers, Wanted, calibrated
+from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.totals import calibrated_totals, simulated_bounds, stretch
+from veridex.core.fitted.fitted import Fitted, fit
+from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
-from veridex.core.methods.fitted import Fitted, fit
-from veridex.core.methods.forecast import Forecast
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.calibration import Bands, Peers, Wanted, calibrated
 from veridex.core.publication.manifest import fit_entry, interval_entry
-from veridex.core.publication.totals import calibrated_totals, simulated_bounds, stretch
-from veridex.core.verdict.crossfit import Crossfit
 
 __all__ = ["ItemTask", "ItemWork", "Published"]
 
-FloatArray = NDArray[np.float64]
 
 PATHS = 1000
 """Simulated futures behind the totals."""

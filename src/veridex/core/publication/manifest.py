@@ -10,16 +10,16 @@ from importlib.metadata import version
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
+from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.crossfit import KINDS, Crossfit
+from veridex.core.fitted.fitted import Fitted
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
-from veridex.core.methods.fitted import Fitted
 from veridex.core.methods.method import Method
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.calibration import Bands, Wanted
 from veridex.core.verdict.choice import Choice
-from veridex.core.verdict.crossfit import KINDS, Crossfit
 from veridex.core.verdict.verdict import Verdict
 
 __all__ = [
@@ -139,7 +139,7 @@ def fit_entry(fitted: Fitted) -> dict[str, Any]:
 
 
 def interval_entry(
-    bands: Bands, levels: tuple[float, ...], crossfit: Crossfit | None, peers: NDArray[np.float64] | None
+    bands: Bands, levels: tuple[float, ...], crossfit: Crossfit | None, peers: FloatArray | None
 ) -> dict[str, Any]:
     """Which intervals are published at each level, and what each kind held when it was tested."""
     entry: dict[str, Any] = {f"{level:g}": kind for level, kind in zip(levels, bands.kinds, strict=True)}
@@ -150,7 +150,7 @@ def interval_entry(
     return found
 
 
-def score_entry(choice: Choice | None, kind: str | None, peers: NDArray[np.float64] | None) -> dict[str, Any]:
+def score_entry(choice: Choice | None, kind: str | None, peers: FloatArray | None) -> dict[str, Any]:
     """What a verdict knows of an item; coverage is that of the published kind, at the levels that were tested."""
     if choice is None or choice.winner is None:
         return {}

@@ -7,12 +7,12 @@ from typing import Any
 import pandas as pd
 
 from veridex.core.backtest.engine import Engine
+from veridex.core.calibration.bands import Peers, Wanted
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.calibration import Peers, Wanted
 from veridex.core.publication.groups import Grouping, group_rows, groupings
 from veridex.core.publication.item import ItemTask, ItemWork
 from veridex.core.publication.manifest import explained_by, manifest_head, score_entry
@@ -147,13 +147,13 @@ def _task(
 ) -> ItemTask:
     if isinstance(source, Method):
         return ItemTask(series, source, horizon, None)
-    choice, place = source.choice(series.item), source.place(series.item)
+    choice, item = source.choice(series.item), series.item
     method = None if choice.winner is None else choice.winner.method
     if choice.crossfit is None:
         return ItemTask(series, method, horizon, None, shared=shared)
     levels = wanted.all_levels
-    peers = Peers(source.pool.steps(place, levels), source.pool.totals(place, levels))
-    tested = source.pool.steps(place, choice.crossfit.levels)
+    peers = Peers(source.pool.steps(item, levels), source.pool.totals(item, levels))
+    tested = source.pool.steps(item, choice.crossfit.levels)
     return ItemTask(series, method, horizon, choice.crossfit, peers, tested, shared)
 
 

@@ -6,16 +6,14 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.methods.forecast import Forecast
-from veridex.core.publication.calibration import Bands, Wanted
+from veridex.core.arrays import FloatArray
+from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.fitted.forecast import Forecast
 from veridex.core.publication.item import ItemTask, Published
 from veridex.core.scoring.levels import level_label
 
 __all__ = ["Page", "frame_of", "total_row", "totals_of"]
-
-FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import stdtr, stdtrit
+
+from veridex.core.arrays import FloatArray
 
 __all__ = [
     "EqualAccuracy",
@@ -19,7 +20,6 @@ __all__ = [
     "paired_bootstrap",
 ]
 
-FloatArray = NDArray[np.float64]
 
 FEWEST_HORIZONS = 3
 """Origins needed for each lead time that overlaps."""

@@ -17,13 +17,15 @@ Operational
 import math
 
 import numpy as np
-from numpy.typing import NDArray
+import pandas as pd
 
+from veridex.core.arrays import FloatArray
 from veridex.core.numerics.compiled import kernel
 
 __all__ = [
     "MEASURES",
     "TERMS",
+    "badness",
     "cell_terms",
     "interval_terms",
     "measures_from_sums",
@@ -31,7 +33,6 @@ __all__ = [
     "one_step_sums",
 ]
 
-FloatArray = NDArray[np.float64]
 
 (COUNT, ERROR, ABS_ERROR, SQ_ERROR, SHARE, ABS_SHARE, SYMMETRIC, ABS_ACTUAL) = range(8)
 (SCALED, SQ_SCALED, ACTUAL, FORECAST, SQ_ACTUAL, SQ_FORECAST, CROSSED, SQ_CHANGE, SQ_PAIRED) = range(8, 17)
@@ -225,3 +226,14 @@ def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
             "theils_u": np.where(sums[SQ_CHANGE] > 0, np.sqrt(sums[SQ_PAIRED] / sums[SQ_CHANGE]), np.nan),
             "tracking_signal": np.where(mean[ABS_ERROR] > 0, sums[ERROR] / mean[ABS_ERROR], np.nan),
         }
+
+
+def badness(measure: str, values: "pd.Series[float]") -> "pd.Series[float]":
+    """Turn a measure into something of which less is better."""
+    if measure in ("me", "mpe", "bias", "tracking_signal"):
+        return values.abs()
+    if measure in ("correlation", "accuracy"):
+        return -values
+    if measure.startswith("coverage_"):
+        return (values - float(measure.removeprefix("coverage_").replace("_", "."))).abs()
+    return values

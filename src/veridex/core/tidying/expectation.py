@@ -4,16 +4,15 @@ import math
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
-from veridex.core.numerics.expectation import MOST_STEPS, local_scale, robust_parts
-from veridex.core.numerics.robust import robust_scale
-from veridex.core.numerics.steps import find_spread_change
+from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.numerics.robust.expectation import MOST_STEPS, local_scale, robust_parts
+from veridex.core.numerics.robust.pieces import robust_scale
+from veridex.core.numerics.robust.steps import find_spread_change
 from veridex.core.tidying.life import alive
 
 __all__ = ["OUTLYING_AT", "Expectation", "Shift", "SpreadChange", "expect"]
 
-FloatArray = NDArray[np.float64]
 
 OUTLYING_AT = 3.5
 """Robust standard deviations from its expectation that make a value outlying: Iglewicz and Hoaglin (1993), How to
@@ -79,7 +78,7 @@ class Expectation:
     trend: FloatArray = field(repr=False)
     season: FloatArray = field(repr=False)
     scores: FloatArray = field(repr=False)
-    outlying: NDArray[np.bool_] = field(repr=False)
+    outlying: BoolArray = field(repr=False)
     shifts: tuple[Shift, ...] = ()
     spread: SpreadChange | None = None
     relative: bool = False
@@ -88,7 +87,7 @@ class Expectation:
 
 
 @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-def expect(values: FloatArray, season_length: int, aside: NDArray[np.bool_] | None = None) -> Expectation:
+def expect(values: FloatArray, season_length: int, aside: BoolArray | None = None) -> Expectation:
     """Find what is expected of each period of a series, and what stands out.
 
     A robust decomposition (loess trend, repeating season, bisquare weights) gives the expectation; where season
@@ -125,7 +124,7 @@ def expect(values: FloatArray, season_length: int, aside: NDArray[np.bool_] | No
     return best.judged(learned, season_length, np.zeros(n, dtype=bool) if aside is None else aside)
 
 
-def _sparse(learned: FloatArray, used: NDArray[np.bool_]) -> Expectation:
+def _sparse(learned: FloatArray, used: BoolArray) -> Expectation:
     """Demand with many zeros: only the sizes are judged, on the log scale and upward."""
     n = learned.size
     sold = used & (learned > 0)
@@ -180,7 +179,7 @@ class _Fit:
         shifts = tuple(Shift(int(p), float(s), float(r)) for p, s, r in zip(places, sizes, ratios, strict=True))[:found]
         return cls(trend, season, tuple(sorted(shifts, key=lambda s: s.place)), likelihood, relative, season_length > 1)
 
-    def judged(self, learned: FloatArray, season_length: int, aside: NDArray[np.bool_]) -> Expectation:
+    def judged(self, learned: FloatArray, season_length: int, aside: BoolArray) -> Expectation:
         """Residuals in robust standard deviations, what is outlying among them, and whether their spread changes."""
         n = learned.size
         expected = np.exp(self.trend + self.season) if self.relative else self.trend + self.season
@@ -242,7 +241,7 @@ def _likelihood(rest: FloatArray) -> float:
     return float(-0.5 * squares.size * math.log(scale) - 2.5 * np.log1p(squares / (4.0 * scale)).sum())
 
 
-def _recurring(scores: FloatArray, season_length: int) -> NDArray[np.bool_]:
+def _recurring(scores: FloatArray, season_length: int) -> BoolArray:
     """Values that stand out alike a season before or after: perhaps a season that is not yet proven."""
     alike = np.zeros(scores.size, dtype=bool)
     if scores.size > season_length:

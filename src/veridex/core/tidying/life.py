@@ -1,7 +1,8 @@
 """When an item was alive: zeros before its first sale and after its last are no demand to learn from."""
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray, IntArray
 
 __all__ = ["alive", "longest_pause"]
 
@@ -12,12 +13,12 @@ SHORTEST, LONGEST = 6, 26
 """Zeros at the end that no item is retired without: a season, at least six and at most twenty-six periods."""
 
 
-def longest_pause(sold: NDArray[np.int64]) -> int:
+def longest_pause(sold: IntArray) -> int:
     """Longest run of periods without a sale between two with one; `sold` are the periods with sales."""
     return int((np.diff(sold) - 1).max()) if sold.size > 1 else 0
 
 
-def alive(values: NDArray[np.float64], season_length: int) -> tuple[slice, bool]:
+def alive(values: FloatArray, season_length: int) -> tuple[slice, bool]:
     """From the first sale to the last period, or to the last sale of a retired item; and whether it is retired.
 
     Unknown periods count as neither.

@@ -3,7 +3,8 @@
 import math
 
 import numpy as np
-from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
 
 __all__ = ["demand_pattern"]
 
@@ -12,7 +13,7 @@ INTERVAL, VARIATION = 1.32, 0.49
 56, 495-503."""
 
 
-def demand_pattern(values: NDArray[np.float64]) -> tuple[float, float, str]:
+def demand_pattern(values: FloatArray) -> tuple[float, float, str]:
     """Mean interval between demands, squared coefficient of variation of their sizes, and the demand class.
 
     Parameters

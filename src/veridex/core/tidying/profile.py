@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.candidates import candidate_seasons
 from veridex.core.diagnosis.strength import strength
 from veridex.core.history.events import Events
@@ -149,5 +149,5 @@ def _shape(series: ItemHistory, found: Expectation) -> dict[str, Any]:
     }
 
 
-def _without_trend(z: NDArray[np.float64], trend: NDArray[np.float64]) -> NDArray[np.float64]:
+def _without_trend(z: FloatArray, trend: FloatArray) -> FloatArray:
     return z - trend if np.isfinite(trend).any() else z

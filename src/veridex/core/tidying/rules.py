@@ -4,8 +4,8 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.events import Events
 from veridex.core.history.item import ItemHistory
 from veridex.core.tidying.expectation import Expectation, expect
@@ -13,7 +13,6 @@ from veridex.errors import ParameterError
 
 __all__ = ["Gaps", "Mended", "Negative", "Outliers", "TidyRules", "mend"]
 
-FloatArray = NDArray[np.float64]
 Gaps = Literal["unknown", "zero", "carry", "interpolate", "seasonal"]
 Negative = Literal["keep", "zero", "refuse"]
 Outliers = Literal["leave", "flag", "repair"]
@@ -81,10 +80,10 @@ class Mended:
 
     raw: FloatArray
     values: FloatArray
-    negative: NDArray[np.bool_]
-    filled: NDArray[np.bool_]
-    outlying: NDArray[np.bool_]
-    stock_outs: NDArray[np.bool_]
+    negative: BoolArray
+    filled: BoolArray
+    outlying: BoolArray
+    stock_outs: BoolArray
     expectation: Expectation | None
 
 
@@ -117,7 +116,7 @@ def mend(series: ItemHistory, rules: TidyRules) -> Mended:
     return Mended(raw, values, negative, filled, outlying, stock_outs, expectation)
 
 
-def _gaps(values: FloatArray) -> NDArray[np.bool_]:
+def _gaps(values: FloatArray) -> BoolArray:
     """Unknown periods after the first known one: before it the item may not have existed."""
     unknown = np.isnan(values)
     known = np.flatnonzero(~unknown)

@@ -8,12 +8,12 @@ from typing import Literal, get_args
 import numpy as np
 import pandas as pd
 
-from veridex.core.history.assemble import Repeat
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import DROPPED, MERGED, Mark
-from veridex.core.history.notes import Note
+from veridex.core.tables.assemble import Repeat
+from veridex.core.tables.notes import Note
 from veridex.core.tidying.ledger import ledger
 from veridex.core.tidying.rules import Gaps, Negative, Outliers, TidyRules
 from veridex.core.tidying.unfinished import unfinished_period

@@ -2,11 +2,9 @@
 
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-
+from veridex.core.arrays import BoolArray
+from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.methods.method import Method
-from veridex.core.verdict.crossfit import Crossfit
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 
 __all__ = ["Choice", "Override"]
@@ -52,7 +50,7 @@ class Choice:
     because: str = ""
     crossfit: Crossfit | None = None
     cross_error: float = float("nan")
-    used: NDArray[np.bool_] | None = None
+    used: BoolArray | None = None
     unmet: tuple[str, ...] = ()
     override: Override | None = None
 

@@ -6,9 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method
 from veridex.core.scoring.measures import MEASURES, cell_terms, measures_from_sums
 from veridex.core.verdict.evidence import Entry
@@ -54,7 +56,7 @@ class Conditions:
                 trial.method_index(one)
             if not allowed:
                 raise ParameterError("allowed", "[]", "allow at least one method")
-        horizon = trial.arrays.actuals.shape[2]
+        horizon = trial.horizon
         if lead_times is not None:
             lead_times = tuple(lead_times)
             if not lead_times or not all(isinstance(h, int) and 1 <= h <= horizon for h in lead_times):
@@ -112,14 +114,12 @@ class Conditions:
 
 
 def item_measures(
-    trial: Trial, i: int, at: NDArray[np.int64], known: NDArray[np.bool_], points: NDArray[np.float64]
+    series: ItemHistory, one: ItemTrial, at: IntArray, known: BoolArray, points: FloatArray
 ) -> dict[str, float]:
     """All measures of forecasts (O, H) of an item from the origins `at`, over the known cells."""
-    a = trial.arrays
     o, h = np.nonzero(known)
-    scales = a.scales[i, at[o]]
-    values = trial.history.at(i).values
+    scales, values = one.scales[at[o]], series.values
     centre = float(np.nanmean(values)) if (~np.isnan(values)).any() else 0.0
-    last = trial.last_known[i, at[o]]
-    terms = cell_terms(a.actuals[i, at[o], h], points[o, h], scales[:, 0], scales[:, 1], centre, last)
+    last = one.last_known(series)[at[o]]
+    terms = cell_terms(one.actuals[at[o], h], points[o, h], scales[:, 0], scales[:, 1], centre, last)
     return {name: float(value) for name, value in measures_from_sums(terms.sum(axis=1)).items()}

@@ -3,17 +3,16 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
+from veridex.core.methods.fold.status import Status, short_reason
 from veridex.core.methods.method import Method
-from veridex.core.methods.status import Status, short_reason
 from veridex.core.scoring.comparison import mean_error
 from veridex.core.verdict.routing import Route
 
 __all__ = ["Entry", "Evidence", "ItemEvidence"]
-
-FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,11 +101,11 @@ class Evidence:
 
     item: ItemEvidence
     route: Route
-    known: NDArray[np.bool_]
+    known: BoolArray
     scale: FloatArray
     power: float
     sizes: FloatArray
-    tested: NDArray[np.bool_]
+    tested: BoolArray
 
     def errors(self, sizes: FloatArray) -> FloatArray:
         """Errors of sizes (..., O)."""
@@ -114,7 +113,7 @@ class Evidence:
 
     @classmethod
     @np.errstate(all="ignore")
-    def gather(cls, trial: Trial, i: int, route: Route, known: NDArray[np.bool_]) -> "Evidence":
+    def gather(cls, trial: Trial, one: ItemTrial, route: Route, known: BoolArray) -> "Evidence":
         """Collect an item's evidence.
 
         A method counts only if it forecast every cell: an average over the easier origins proves nothing.
@@ -122,61 +121,59 @@ class Evidence:
         Parameters
         ----------
         trial : Trial
-        i : int
+        one : ItemTrial
         route : Route
         known : ndarray of bool, shape (all O, H)
             Cells that count.
         """
-        a, at = trial.arrays, np.flatnonzero(route.origins)
+        at = np.flatnonzero(route.origins)
         known = known[at]
-        actual = np.where(known, a.actuals[i, at], np.nan)
+        actual = np.where(known, one.actuals[at], np.nan)
         squared = route.name == "intermittent"
-        scales = np.sqrt(a.scales[i, at, 1]) if squared else a.scales[i, at, 0]
+        scales = np.sqrt(one.scales[at, 1]) if squared else one.scales[at, 0]
         scaled = bool(at.size) and not np.isnan(scales).any()
         scale = scales if scaled else np.ones(at.size)
         power = 2.0 if squared else 1.0
-        errors = actual - a.points[i][:, at]
-        tested = (~np.isnan(errors) | ~known).all(axis=(1, 2)) & bool(at.size)
+        errors = actual - one.points[:, at]
+        tested: BoolArray = np.asarray((~np.isnan(errors) | ~known).all(axis=(1, 2)) & bool(at.size))
         counts = known.sum(axis=1)
         sizes = np.nansum((np.abs(errors) / scale[:, None]) ** power, axis=2) / counts
         sizes[~tested] = np.nan
         measure = ("rmsse" if squared else "mase") if scaled else ("rmse" if squared else "mae")
         item = ItemEvidence(
-            item=trial.history.names[i],
+            item=one.item,
             measure=measure,
             origins=at.size,
             cells=int(counts.sum()),
-            furthest=int(np.flatnonzero(~np.isnan(a.actuals[i]).all(axis=0)).max(initial=-1)) + 1,
-            entries=_entries(trial, i, at, known, errors, sizes, power, tested),
+            furthest=int(np.flatnonzero(~np.isnan(one.actuals).all(axis=0)).max(initial=-1)) + 1,
+            entries=_entries(trial, one, at, known, errors, sizes, power, tested),
         )
         return cls(item, route, known, scale, power, sizes, tested)
 
 
 def _entries(
     trial: Trial,
-    i: int,
-    at: NDArray[np.int64],
-    known: NDArray[np.bool_],
+    one: ItemTrial,
+    at: IntArray,
+    known: BoolArray,
     errors: FloatArray,
     sizes: FloatArray,
     power: float,
-    tested: NDArray[np.bool_],
+    tested: BoolArray,
 ) -> tuple[Entry, ...]:
-    a = trial.arrays
-    status = a.status[i][:, at]
-    parameters = np.where(status <= Status.DONE, a.parameters[i][:, at], np.nan)
+    status = one.status[:, at]
+    parameters = np.where(status <= Status.DONE, one.parameters[:, at], np.nan)
     done = np.maximum((~np.isnan(parameters)).sum(axis=1), 1)
     parameters = np.where((~np.isnan(parameters)).any(axis=1), np.nansum(parameters, axis=1) / done, np.nan)
     mean = sizes.mean(axis=1) if at.size else np.full(len(trial.lineup), np.nan)
-    actual = np.where(known, a.actuals[i, at], 0.0)
-    inside = (a.lower[i][:, at] <= actual[:, None]) & (actual[:, None] <= a.upper[i][:, at]) & known[:, None]
-    bounded = ~np.isnan(a.lower[i][:, at]) & known[:, None]
+    actual = np.where(known, one.actuals[at], 0.0)
+    inside = (one.lower[:, at] <= actual[:, None]) & (actual[:, None] <= one.upper[:, at]) & known[:, None]
+    bounded = ~np.isnan(one.lower[:, at]) & known[:, None]
     coverage = 100.0 * inside.sum(axis=(1, 3)) / bounded.sum(axis=(1, 3))
     bias = 100.0 * np.nansum(np.where(known, errors, np.nan), axis=(1, 2)) / np.abs(actual).sum()
-    overlap = -(-known.shape[1] // getattr(trial.scheme, "stride", 1))
     means = mean ** (1.0 / power)
     # The delta method turns the standard error of a mean square into that of its root.
-    spreads = mean_error(sizes, overlap) / (power * means ** (power - 1.0))
+    spreads = mean_error(sizes, trial.overlap) / (power * means ** (power - 1.0))
     found = []
     for m, entered in enumerate(trial.lineup):
         missing = ""
@@ -194,8 +191,8 @@ def _entries(
                 missing=missing,
                 std_error=float(spreads[m]),
                 bias=float(bias[m]) if tested[m] else np.nan,
-                form=a.forms[i, m, at[-1]].decode() if at.size else "",
-                criterion=float(a.criteria[i, m, at[-1]]) if at.size else np.nan,
+                form=one.forms[m, at[-1]].decode() if at.size else "",
+                criterion=float(one.criteria[m, at[-1]]) if at.size else np.nan,
             )
         )
     return tuple(found)

@@ -2,53 +2,85 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import reduce
+from operator import add
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
+from veridex.core.calibration.pool import Pool
 from veridex.core.methods.catalogue import Method, method_of
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.conditions import Conditions, item_measures
-from veridex.core.verdict.crossfit import cross_fitted
+from veridex.core.verdict.cross_fitting import cross_fitted
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.pool import Pool
 from veridex.core.verdict.routing import FEWEST_ORIGINS, route, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
-from veridex.core.verdict.skill import centred_logs, others_means, shrunk, weights
+from veridex.core.verdict.skill import Prior, centred_logs, shrunk, weights
 
-__all__ = ["choice_of", "combined", "measured", "reach"]
-
-FloatArray = NDArray[np.float64]
+__all__ = ["choice_of", "combined", "counted_cells", "measured", "reach"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Contest:
-    """The methods that compete for an item, and how good they are.
+class Field:
+    """Who competes for an item, by what it says itself.
 
     Attributes
     ----------
+    one : ItemTrial
     evidence : Evidence
     rivals : tuple of Entry
         All tested.
-    places : list of int
-        Theirs in the lineup.
-    prior : ndarray, shape (rivals,)
-        Mean logs of relative errors over the other items.
     fallback : Entry or None
         The benchmark, if it keeps to the planner's conditions: published where nothing beats it.
     unmet : tuple of str
         Conditions that no method meets and that were set aside.
+    said : Prior
+        What the item adds to the portfolio's prior.
     """
 
-    trial: Trial
-    i: int
+    one: ItemTrial
     evidence: Evidence
     rivals: tuple[Entry, ...]
-    places: list[int]
-    prior: FloatArray
     fallback: Entry | None
     unmet: tuple[str, ...]
+    said: Prior
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Contest:
+    """The methods that compete for an item, and how good they are; the prior is that of all items."""
+
+    trial: Trial
+    field: Field
+    portfolio: Prior
+
+    @property
+    def evidence(self) -> Evidence:
+        """The item's own."""
+        return self.field.evidence
+
+    @property
+    def rivals(self) -> tuple[Entry, ...]:
+        """All tested."""
+        return self.field.rivals
+
+    @property
+    def fallback(self) -> Entry | None:
+        """The benchmark, if it keeps to the planner's conditions."""
+        return self.field.fallback
+
+    @property
+    def places(self) -> list[int]:
+        """Those of the rivals in the lineup."""
+        return [self.trial.method_index(entry.method) for entry in self.rivals]
+
+    @property
+    def prior(self) -> FloatArray:
+        """Mean logs of the rivals' relative errors over the other items."""
+        return self.portfolio.without(self.field.said).means(tuple(entry.method for entry in self.rivals))
 
     @property
     def sizes(self) -> FloatArray:
@@ -67,32 +99,40 @@ class Contest:
 
 
 @np.errstate(all="ignore")
-def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[tuple[Choice, ...], Pool]:
-    """Reach a verdict on every item of a trial; and pool the errors of what was chosen."""
-    known = ~np.isnan(trial.arrays.actuals)
-    if conditions.lead_times is not None:
-        known &= np.isin(np.arange(1, known.shape[2] + 1), conditions.lead_times)
-    tested = tested_folds(trial, known)
+def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[dict[str, Choice], Pool]:
+    """Reach a verdict on every item of a trial; and pool the errors of what was chosen.
+
+    What each item says by itself comes first; what the others say is added up, and each item's choice is made from
+    both.
+    """
+    fields = [_field(trial, one, conditions) for one in trial]
+    prior = reduce(add, (one.said for one in fields), Prior())
+    choices = [_choose(Contest(trial, one, prior), rule, conditions) for one in fields]
+    pool = Pool.total(Pool.of(choice.evidence.item, choice.route, choice.crossfit) for choice in choices)
+    return {choice.evidence.item: measured(choice, pool) for choice in choices}, pool
+
+
+def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
+    """Cells (O, H) of an item with an actual, at lead times that count."""
+    known: BoolArray = ~np.isnan(one.actuals)
+    if conditions.lead_times is None:
+        return known
+    return known & np.isin(np.arange(1, known.shape[1] + 1), conditions.lead_times)
+
+
+def _field(trial: Trial, one: ItemTrial, conditions: Conditions) -> Field:
+    """Who competes for an item, and what its own errors say."""
+    known = counted_cells(one, conditions)
     entered = conditions.allowed or trial.lineup
-    count = len(trial.history)
-    routes = [route(trial, i, entered, tested[i], fixed=conditions.allowed is not None) for i in range(count)]
-    evidence = [Evidence.gather(trial, i, routes[i], known[i]) for i in range(count)]
-    kept = [_rivals(trial, i, evidence[i], conditions) for i in range(count)]
-    rivals = [rivals for rivals, _, _ in kept]
-    logs = [centred_logs(np.array([entry.error for entry in own])) for own in rivals]
-    names = [one.item.item for one in evidence]
-    priors = others_means(logs, names, [tuple(entry.method for entry in own) for own in rivals])
-    found = []
-    for i, (own, fallback, unmet) in enumerate(kept):
-        places = [trial.method_index(entry.method) for entry in own]
-        contest = Contest(trial, i, evidence[i], own, places, priors[i], fallback, unmet)
-        found.append(_choose(contest, rule, conditions))
-    pool = Pool([choice.crossfit for choice in found], [choice.route for choice in found])
-    return tuple(measured(choice, i, pool) for i, choice in enumerate(found)), pool
+    way = route(trial, one, entered, tested_folds(one, known), fixed=conditions.allowed is not None)
+    evidence = Evidence.gather(trial, one, way, known)
+    rivals, fallback, unmet = _rivals(trial, one, evidence, conditions)
+    logs = centred_logs(np.array([entry.error for entry in rivals]))
+    return Field(one, evidence, rivals, fallback, unmet, Prior.of(tuple(entry.method for entry in rivals), logs))
 
 
 def _rivals(
-    trial: Trial, i: int, evidence: Evidence, conditions: Conditions
+    trial: Trial, one: ItemTrial, evidence: Evidence, conditions: Conditions
 ) -> tuple[tuple[Entry, ...], Entry | None, tuple[str, ...]]:
     """The tested methods of the route that keep to the conditions, the benchmark if it does, and what none meets."""
     entries = (evidence.item.entry(one) for one in evidence.route.methods)
@@ -104,7 +144,7 @@ def _rivals(
     if benchmark is not None and conditions.allowed is not None and benchmark.method not in conditions.allowed:
         benchmark = None
     unmet = []
-    for keeps, said in _demands(trial, i, evidence, conditions):
+    for keeps, said in _demands(trial, one, evidence, conditions):
         within = tuple(entry for entry in own if keeps(entry))
         if within:
             own = within
@@ -115,14 +155,14 @@ def _rivals(
 
 
 def _demands(
-    trial: Trial, i: int, evidence: Evidence, conditions: Conditions
+    trial: Trial, one: ItemTrial, evidence: Evidence, conditions: Conditions
 ) -> list[tuple[Callable[[Entry], bool], str]]:
     """What a method must keep to, and what is said where none does."""
     at = np.flatnonzero(evidence.route.origins)
 
     def reaches(entry: Entry) -> bool:
-        points = trial.arrays.points[i, trial.method_index(entry.method)][at]
-        return conditions.meets_target(item_measures(trial, i, at, evidence.known, points))
+        points = one.points[trial.method_index(entry.method)][at]
+        return conditions.meets_target(item_measures(trial.history[one.item], one, at, evidence.known, points))
 
     found: list[tuple[Callable[[Entry], bool], str]] = []
     if conditions.bias_limit is not None or conditions.coverage_floor is not None:
@@ -142,7 +182,7 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
         benchmark,
         route=evidence.route.name,
         because=evidence.route.because,
-        unmet=contest.unmet,
+        unmet=contest.field.unmet,
         used=evidence.route.origins,
     )
     if evidence.route.name == "untested":
@@ -150,9 +190,8 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
     if not contest.rivals:
         return bare
     if evidence.route.name == "retired":
-        return choice_of(
-            replace(bare, best_single=contest.rivals[0]), contest.trial, contest.i, evidence, contest.rivals[0]
-        )
+        last = contest.rivals[0]
+        return choice_of(replace(bare, best_single=last), contest.trial, evidence, last)
     drawn = contest.drawn()
     best = choose_single(contest.rivals, contest.fallback, drawn, simplest=conditions.simplest)
     assert best is not None
@@ -162,9 +201,9 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
         bare = replace(bare, unmet=(*bare.unmet, said))
     if callable(rule):
         chosen = choose_by_rule(rule, evidence.item, contest.rivals, contest.trial.levels)
-        return choice_of(bare, contest.trial, contest.i, evidence, chosen)
+        return choice_of(bare, contest.trial, evidence, chosen)
     if rule == "single" or len(contest.rivals) < 2:
-        alone = choice_of(bare, contest.trial, contest.i, evidence, best)
+        alone = choice_of(bare, contest.trial, evidence, best)
         return replace(alone, cross_error=_single_cross_error(contest, conditions))
     return _blended(bare, contest, drawn, conditions)
 
@@ -174,18 +213,18 @@ def _untested(bare: Choice, methods: tuple[Method, ...]) -> Choice:
     return replace(bare, winner=Entry(combined(methods, "trimmed"), np.nan, np.nan, (), ""))
 
 
-def choice_of(bare: Choice, trial: Trial, i: int, evidence: Evidence, entry: Entry) -> Choice:
+def choice_of(bare: Choice, trial: Trial, evidence: Evidence, entry: Entry) -> Choice:
     """A single method as the choice, with its own forecasts at the origins."""
-    fit = cross_fitted(trial, i, evidence, [entry.method], np.ones((evidence.item.origins, 1)))
+    fit = cross_fitted(trial, evidence, [entry.method], np.ones((evidence.item.origins, 1)))
     return replace(bare, winner=entry, crossfit=fit, cross_error=entry.error)
 
 
-def measured(choice: Choice, i: int, pool: Pool) -> Choice:
+def measured(choice: Choice, pool: Pool) -> Choice:
     """The choice with the coverage of the intervals that are published by default."""
     fit = choice.crossfit
     if fit is None or choice.winner is None:
         return choice
-    held = fit.held(fit.default_kind, pool.steps(i, fit.levels))
+    held = fit.held(fit.default_kind, pool.steps(choice.evidence.item, fit.levels))
     return replace(choice, winner=replace(choice.winner, coverage=tuple(row["coverage"] for row in held)))
 
 
@@ -211,22 +250,23 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
     """The skill-weighted blend with its cross-fitted error; with hardly any origins the trimmed mean."""
     methods = [entry.method for entry in contest.rivals]
     origins = contest.sizes.shape[1]
-    trial, i, evidence = contest.trial, contest.i, contest.evidence
+    trial, evidence = contest.trial, contest.evidence
+    one = contest.field.one
     if origins < FEWEST_ORIGINS or not evidence.route.weighed:
         made, joined = combined(methods, "trimmed"), methods
-        fit = cross_fitted(trial, i, evidence, methods, "trimmed")
+        fit = cross_fitted(trial, evidence, methods, "trimmed")
     else:
         final = weights(drawn)
         joined = [one for one, share in zip(methods, final, strict=True) if share > 0.0]
         made = combined(joined, final[final > 0.0].tolist())
-        fit = cross_fitted(trial, i, evidence, methods, weights(contest.drawn_without()))
+        fit = cross_fitted(trial, evidence, methods, weights(contest.drawn_without()))
     known = evidence.known
     losses = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0)
     sizes = losses.sum(axis=1) / known.sum(axis=1)
     if not evidence.route.weighed and contest.fallback is not None:
         base = evidence.sizes[trial.method_index(contest.fallback.method)]
         if (base < sizes).all():
-            return choice_of(bare, trial, i, evidence, contest.fallback)
+            return choice_of(bare, trial, evidence, contest.fallback)
     error = float(evidence.errors(sizes))
     at = np.flatnonzero(evidence.route.origins)
     winner = Entry(
@@ -238,7 +278,8 @@ def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Cond
         bias=100.0 * float(fit.errors[known].sum() / np.abs(fit.actuals[known]).sum()),
     )
     unmet = tuple(one for one in bare.unmet if "single" not in one)
-    if conditions.target and not conditions.meets_target(item_measures(trial, i, at, known, fit.points)):
+    measures = item_measures(trial.history[one.item], one, at, known, fit.points)
+    if conditions.target and not conditions.meets_target(measures):
         unmet += (f"the blend does not reach {conditions.target}",)
     return replace(bare, winner=winner, crossfit=fit, cross_error=error, unmet=unmet)
 

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method, methods
-from veridex.core.methods.status import Status
+from veridex.core.methods.fold.status import Status
 from veridex.core.tidying.life import alive
 from veridex.core.tidying.pattern import demand_pattern
 
@@ -50,18 +51,18 @@ class Route:
 
     name: str
     methods: tuple[Method, ...]
-    origins: NDArray[np.bool_]
+    origins: BoolArray
     because: str
     weighed: bool = True
 
 
-def route(trial: Trial, i: int, entered: tuple[Method, ...], tested: NDArray[np.bool_], *, fixed: bool) -> Route:
-    """The route of item `i`.
+def route(trial: Trial, one: ItemTrial, entered: tuple[Method, ...], tested: BoolArray, *, fixed: bool) -> Route:
+    """The route of an item.
 
     Parameters
     ----------
     trial : Trial
-    i : int
+    one : ItemTrial
     entered : tuple of Method
         The methods that may compete.
     tested : ndarray of bool, shape (M, O)
@@ -70,8 +71,8 @@ def route(trial: Trial, i: int, entered: tuple[Method, ...], tested: NDArray[np.
         Whether `entered` is what the planner allowed, which is then not cut down. A lineup of the planner's own, that
         lacks a method of the shortlist, is not cut down either.
     """
-    series = trial.history.at(i)
-    with_actuals: NDArray[np.bool_] = np.asarray(tested.any(axis=0))
+    series = trial.history[one.item]
+    with_actuals: BoolArray = np.asarray(tested.any(axis=0))
     if not with_actuals.any():
         known = int((~np.isnan(series.values)).sum())
         if not known:
@@ -82,7 +83,7 @@ def route(trial: Trial, i: int, entered: tuple[Method, ...], tested: NDArray[np.
     shortlist = SHORTLIST if series.season_length > 1 else WITHOUT_SEASON
     regular = _listed(shortlist, entered, len(shortlist), fixed)
     used = _used_origins(tested[[places[one] for one in regular]], with_actuals)
-    values, begin = _before(trial, i, series, used)
+    values, begin = _before(one, series, used)
     if alive(series.values, series.season_length)[1] and (not fixed or NAIVE in entered):
         return Route("retired", (NAIVE,), used, f"nothing was sold since {_last_sale(series)}")
     interval, _, kind = demand_pattern(values)
@@ -112,20 +113,20 @@ def _listed(shortlist: tuple[Method, ...], entered: tuple[Method, ...], fewest: 
     return entered if fixed or len(kept) < fewest else kept
 
 
-def _used_origins(tested: NDArray[np.bool_], with_actuals: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _used_origins(tested: BoolArray, with_actuals: BoolArray) -> BoolArray:
     """Origins at which everything that could be fitted at the last one could be fitted already, if there are enough.
 
     The early origins of a short history know too little for a season, and would rule out every method that sees one.
     """
     last = int(np.flatnonzero(with_actuals)[-1])
     able = tested[tested[:, last]]
-    used: NDArray[np.bool_] = np.asarray(with_actuals & np.asarray(able.all(axis=0)))
+    used: BoolArray = np.asarray(with_actuals & np.asarray(able.all(axis=0)))
     return used if used.sum() >= FEWEST_ORIGINS else with_actuals
 
 
-def _before(trial: Trial, i: int, series: ItemHistory, used: NDArray[np.bool_]) -> tuple[NDArray[np.float64], int]:
+def _before(one: ItemTrial, series: ItemHistory, used: BoolArray) -> tuple[FloatArray, int]:
     """What was known at the first origin used, and when it began."""
-    stop = int(trial.arrays.origins[i][used][0]) - series.start + 1
+    stop = int(one.origins[used][0]) - series.start + 1
     values = series.values[:stop]
     known = np.flatnonzero(~np.isnan(values))
     return values, series.start + (int(known[0]) if known.size else 0)
@@ -136,9 +137,8 @@ def _last_sale(series: ItemHistory) -> str:
     return series.cadence.text(series.start + int(sold[-1]))
 
 
-def tested_folds(trial: Trial, known: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Whether each method has a forecast for all known cells of an origin, shape (I, M, O)."""
-    a = trial.arrays
-    has = (~np.isnan(a.points) | ~known[:, None]).all(axis=3) & (a.status <= Status.DONE)
-    found: NDArray[np.bool_] = has & np.asarray(known.any(axis=2))[:, None]
+def tested_folds(one: ItemTrial, known: BoolArray) -> BoolArray:
+    """Whether each method has a forecast for all known cells (O, H) of an origin, shape (M, O)."""
+    has = (~np.isnan(one.points) | ~known).all(axis=2) & (one.status <= Status.DONE)
+    found: BoolArray = has & np.asarray(known.any(axis=1))
     return found

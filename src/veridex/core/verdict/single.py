@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
 from veridex.core.methods.method import Method
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.evidence import Entry, ItemEvidence
@@ -26,7 +26,7 @@ def benchmark_of(evidence: ItemEvidence, benchmarks: tuple[Method, ...]) -> Entr
 def choose_single(
     rivals: Sequence[Entry],
     benchmark: Entry | None,
-    drawn: NDArray[np.float64] | None = None,
+    drawn: FloatArray | None = None,
     *,
     simplest: bool = False,
 ) -> Entry | None:

@@ -4,22 +4,21 @@ The logarithm of a method's error relative to its rivals' is a noisy figure with
 N / (N + 24), N origins, towards the mean of the other items that have the same rivals.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
+from veridex.core.arrays import FloatArray
+from veridex.core.calibration.crossfit import PRIOR_ORIGINS
 from veridex.core.methods.method import Method
+from veridex.core.scoring.exact import exact, rounded
 
-__all__ = ["PRIOR_ORIGINS", "centred_logs", "others_means", "shrunk", "weights"]
+__all__ = ["Prior", "centred_logs", "shrunk", "weights"]
 
-FloatArray = NDArray[np.float64]
 
 POWER = 8.0
 """Weights are the relative error to minus this power."""
-
-PRIOR_ORIGINS = 24.0
-"""The portfolio's other items count as so many origins."""
 
 SMALLEST = 0.005
 """Shares below this are left out."""
@@ -33,27 +32,47 @@ def centred_logs(errors: FloatArray) -> FloatArray:
     return np.asarray(logs - total / np.maximum(known.sum(axis=-1, keepdims=True), 1))
 
 
-def others_means(
-    logs: Sequence[FloatArray], names: Sequence[str], rivals: Sequence[tuple[Method, ...]]
-) -> list[FloatArray]:
-    """Per item and method the mean over the other items with the same rivals; zero where there are none.
+Rivals = tuple[Method, ...]
 
-    Items are summed in the order of their names, so that the bits do not depend on the order they came in.
+
+@dataclass(frozen=True, slots=True)
+class Prior:
+    """How good methods are on the items of a portfolio: sums of logs of relative errors, by the rivals that met.
+
+    It is added up from what each item says, in any order to the same bits, and an item can be taken out again.
+
+    Attributes
+    ----------
+    sums : dict
+        Of the methods that met, for each the sum of its logs, without rounding, and of how many items.
     """
-    sums: dict[tuple[Method, ...], tuple[FloatArray, FloatArray]] = {}
-    for i in sorted(range(len(names)), key=lambda i: names[i]):
-        total, count = sums.setdefault(rivals[i], (np.zeros(logs[i].size), np.zeros(logs[i].size)))
-        known = ~np.isnan(logs[i])
-        total += np.where(known, logs[i], 0.0)
-        count += known
-    found = []
-    for own, group in zip(logs, rivals, strict=True):
-        total, count = sums[group]
-        known = ~np.isnan(own)
-        others = count - known
-        mean = (total - np.where(known, own, 0.0)) / np.maximum(others, 1)
-        found.append(np.where(others > 0, mean, 0.0))
-    return found
+
+    sums: Mapping[Rivals, tuple[tuple[int, int], ...]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, rivals: Rivals, logs: FloatArray) -> "Prior":
+        """What one item says; NaN where a method was not tested."""
+        known = (not np.isnan(log) for log in logs)
+        return cls({rivals: tuple((exact(log), 1) if has else (0, 0) for has, log in zip(known, logs, strict=True))})
+
+    def __add__(self, other: "Prior") -> "Prior":
+        return self._joined(other, 1)
+
+    def without(self, other: "Prior") -> "Prior":
+        """The same without what was added before."""
+        return self._joined(other, -1)
+
+    def _joined(self, other: "Prior", sign: int) -> "Prior":
+        sums = dict(self.sums)
+        for rivals, own in other.sums.items():
+            before = sums.get(rivals, ((0, 0),) * len(rivals))
+            sums[rivals] = tuple((a + sign * b, n + sign * k) for (a, n), (b, k) in zip(before, own, strict=True))
+        return Prior(sums)
+
+    def means(self, rivals: Rivals) -> FloatArray:
+        """Mean log of each of these rivals; zero where nothing is known."""
+        own = self.sums.get(rivals, ((0, 0),) * len(rivals))
+        return np.array([rounded(total, count) if count else 0.0 for total, count in own])
 
 
 def shrunk(errors: FloatArray, prior: FloatArray, origins: int) -> FloatArray:

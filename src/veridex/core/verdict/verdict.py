@@ -1,6 +1,6 @@
 """`decide` and `Verdict`: what is to be published per item, and why."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -8,16 +8,16 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.calibration.crossfit import KINDS
+from veridex.core.calibration.pool import Pool
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.methods.status import Status
+from veridex.core.methods.fold.status import Status
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.choice import Choice, Override
 from veridex.core.verdict.conditions import Conditions
-from veridex.core.verdict.crossfit import KINDS
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.pool import Pool
-from veridex.core.verdict.reaching import choice_of, measured, reach
+from veridex.core.verdict.reaching import choice_of, counted_cells, measured, reach
 from veridex.core.verdict.routing import Route
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
@@ -93,8 +93,8 @@ class Verdict:
     rule : str
     conditions : Conditions
         What the planner demanded.
-    choices : tuple of Choice
-        In the order of the trial's items.
+    choices : mapping of str to Choice
+        By item, in the order of the trial's.
     pool : Pool
         The errors of what was chosen, of all items together.
     """
@@ -102,7 +102,7 @@ class Verdict:
     trial: Trial = field(repr=False)
     rule: str
     conditions: Conditions = field(repr=False)
-    choices: tuple[Choice, ...] = field(repr=False)
+    choices: Mapping[str, Choice] = field(repr=False)
     pool: Pool = field(repr=False)
 
     def __repr__(self) -> str:
@@ -116,23 +116,10 @@ class Verdict:
         ItemUnknown
             If the trial has no such item.
         """
-        return self.choices[self.place(item)]
-
-    def place(self, item: str) -> int:
-        """Where an item stands among the trial's.
-
-        Raises
-        ------
-        ItemUnknown
-            If the trial has no such item.
-        """
-        if item not in self._places:
+        found = self.choices.get(item)
+        if found is None:
             raise ItemUnknown(item, self.trial.history.names)
-        return self._places[item]
-
-    @cached_property
-    def _places(self) -> dict[str, int]:
-        return {choice.evidence.item: i for i, choice in enumerate(self.choices)}
+        return found
 
     @cached_property
     def winners(self) -> pd.DataFrame:
@@ -145,7 +132,7 @@ class Verdict:
         method: what its search chose, and its AICc, at the last origin), season, unmet (conditions), overridden (the
         planner's reason).
         """
-        return pd.DataFrame([self._row(choice) for choice in self.choices])
+        return pd.DataFrame([self._row(choice) for choice in self.choices.values()])
 
     def _row(self, choice: Choice) -> dict[str, object]:
         winner, benchmark, single = choice.winner, choice.benchmark, choice.best_single
@@ -189,10 +176,10 @@ class Verdict:
         """
         rows = [
             {"item": choice.evidence.item, "kind": kind, **row}
-            for i, choice in enumerate(self.choices)
+            for choice in self.choices.values()
             if choice.crossfit is not None
             for kind in KINDS
-            for row in choice.crossfit.held(kind, self.pool.steps(i, self.trial.levels))
+            for row in choice.crossfit.held(kind, self.pool.steps(choice.evidence.item, self.trial.levels))
         ]
         columns = ["item", "kind", "level", "cells", "coverage", "width", "interval_score"]
         return pd.DataFrame(rows, columns=columns)
@@ -203,14 +190,12 @@ class Verdict:
 
         It stands apart from `winners` because it is not the same twice.
         """
-        a = self.trial.arrays
-        spent = 1e3 * np.where(a.status != Status.NO_FOLD, a.seconds, np.nan)
         rows: list[tuple[str, str | None, float]] = []
-        for i, choice in enumerate(self.choices):
+        for one, choice in zip(self.trial, self.choices.values(), strict=True):
             winner = choice.winner
             made = () if winner is None else (winner.method, *winner.method.members)
             used = [m for m, one in enumerate(self.trial.lineup) if one in made]
-            folds = spent[i, used].sum(axis=0)
+            folds = 1e3 * np.where(one.status[used] != Status.NO_FOLD, one.seconds[used], np.nan).sum(axis=0)
             known = folds[~np.isnan(folds)]
             cost = float(np.median(known)) if used and known.size else float("nan")
             rows.append((choice.evidence.item, winner.method.text if winner else None, cost))
@@ -249,18 +234,13 @@ class Verdict:
         before, chosen = self.choice(item), as_method(method)
         if not reason.strip():
             raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
-        i = self.place(item)
         entry = before.evidence.entry(chosen)
         stated = Override(reason.strip(), before.winner.method if before.winner else None)
         bare = replace(before, crossfit=None, cross_error=float("nan"), unmet=(), override=stated)
         after = replace(bare, winner=Entry(chosen, float("nan"), float("nan"), (), ""))
         used = before.used
         if entry is not None and not entry.missing and used is not None:
-            known = ~np.isnan(self.trial.arrays.actuals[i])
-            if self.conditions.lead_times is not None:
-                known &= np.isin(np.arange(1, known.shape[1] + 1), self.conditions.lead_times)
-            route = Route(before.route, (chosen,), used, before.because)
-            after = choice_of(bare, self.trial, i, Evidence.gather(self.trial, i, route, known), entry)
-            after = measured(after, i, self.pool)
-        choices = (*self.choices[:i], after, *self.choices[i + 1 :])
-        return replace(self, choices=choices)
+            one, way = self.trial[item], Route(before.route, (chosen,), used, before.because)
+            evidence = Evidence.gather(self.trial, one, way, counted_cells(one, self.conditions))
+            after = measured(choice_of(bare, self.trial, evidence, entry), self.pool)
+        return replace(self, choices={**self.choices, item: after})

@@ -63,7 +63,7 @@ def _because(choice: Choice) -> str:
 def _tested(choice: Choice, winner: Entry, trial: Trial, lead_times: Sequence[int] | None) -> str:
     evidence, benchmark = choice.evidence, choice.benchmark
     origins = "origins" if evidence.origins > 1 else "origin"
-    known = ~np.isnan(trial.arrays.actuals[trial.history.place(evidence.item)])
+    known = ~np.isnan(trial[evidence.item].actuals)
     earlier = int(known.any(axis=1).sum()) - evidence.origins
     early = f" ({earlier} earlier ones knew too little)" if earlier else ""
     reach = f"up to {trial.history.cadence.length(evidence.furthest)} ahead"

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray
+from veridex.core.fitted.fitted import Fitted
 from veridex.core.history.driver import EVERY_ITEM, Driver
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
@@ -16,9 +17,9 @@ from veridex.core.history.history import History
 from veridex.core.history.interventions import intervention
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.methods.contract import STATS, FloatArray
-from veridex.core.methods.fitted import Fitted
-from veridex.core.methods.status import Status
+from veridex.core.methods.fold.contract import STATS
+from veridex.core.methods.fold.status import Status
+from veridex.core.periods.cadence import Cadence
 from veridex.core.preparation.regressors import Regressors
 from veridex.errors import FittedUnreadable
 from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, restored

@@ -6,14 +6,14 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.history.assemble import Repeat
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.marks import Mark
-from veridex.core.history.notes import Note
+from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.assemble import Repeat
+from veridex.core.tables.notes import Note
 from veridex.core.tidying.rules import TidyRules
 from veridex.errors import ParameterError
 
@@ -50,7 +50,7 @@ def about(history: History) -> dict[str, Any]:
     }
 
 
-def arrays_of(history: History) -> dict[str, NDArray[np.float64] | None]:
+def arrays_of(history: History) -> dict[str, FloatArray | None]:
     """The arrays per period, all items end to end."""
     parts = history.parts
     return {
@@ -65,9 +65,9 @@ def arrays_of(history: History) -> dict[str, NDArray[np.float64] | None]:
 def restored(
     said: Mapping[str, Any],
     names: tuple[str, ...],
-    starts: NDArray[np.int64],
-    sizes: NDArray[np.int64],
-    arrays: Mapping[str, NDArray[np.float64] | None],
+    starts: IntArray,
+    sizes: IntArray,
+    arrays: Mapping[str, FloatArray | None],
 ) -> History:
     """The history that `about` and `arrays_of` came from."""
     values, stock_outs = arrays["values"], arrays.get("out_of_stock")

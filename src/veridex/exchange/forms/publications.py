@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.manifest import FORMAT
 from veridex.core.publication.publication import Publication
 from veridex.errors import PublicationUnreadable

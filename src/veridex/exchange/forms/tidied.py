@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from veridex.core.history.cadence import Cadence
+from veridex.core.arrays import FloatArray
 from veridex.core.history.history import History
+from veridex.core.periods.cadence import Cadence
 from veridex.core.tidying.ledger import ledger
 from veridex.core.tidying.tidy import Tidied
 from veridex.errors import FileUnreadable
@@ -110,7 +110,7 @@ def _restored(head: dict[str, Any], table: pd.DataFrame) -> History:
     return restored(head["history"], tuple(names[order].tolist()), starts, sizes[order].astype(np.int64), arrays)
 
 
-def _numbers(texts: "pd.Series[Any]") -> NDArray[np.float64]:
+def _numbers(texts: "pd.Series[Any]") -> FloatArray:
     return np.array([float(text) if text else np.nan for text in texts], dtype=np.float64)
 
 

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from dataclasses import asdict, fields
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -10,9 +10,10 @@ import numpy as np
 import pyarrow as pa
 from pyarrow import parquet
 
-from veridex.core.backtest.arrays import TrialArrays
+from veridex.core.backtest.folds import FoldArrays
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Holdout, RollingOrigin
+from veridex.core.backtest.store import MemoryStore
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import method
@@ -83,8 +84,7 @@ def _trial(head: dict[str, Any], table: pa.Table) -> Trial:
         perfect=head["perfect"],
         driven=head["driven"],
         pace=Pace(**head["pace"]),
-        keys=tuple(tuple(own) for own in parts[ITEMS]["keys"].to_pylist()),
-        arrays=_arrays(head, parts[FOLDS], parts[ORIGINS]),
+        store=_store(head, parts),
     )
 
 
@@ -137,7 +137,7 @@ def _item_rows(trial: Trial) -> pa.Table:
 
     columns = {name: lists(array) for name, array in arrays_of(history).items()}
     kinds, names = pa.array([ITEMS] * len(history)), pa.array(history.names)
-    said = {"start": pa.array(history.starts), "keys": pa.array([list(own) for own in trial.keys])}
+    said = {"start": pa.array(history.starts), "keys": pa.array([list(one.keys) for one in trial])}
     return pa.table({"kind": kinds, "name": names, **said, **columns})
 
 
@@ -157,14 +157,13 @@ def _history(head: dict[str, Any], table: pa.Table) -> History:
     )
 
 
-def _arrays(head: dict[str, Any], folds: pa.Table, origins: pa.Table) -> TrialArrays:
+def _store(head: dict[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
     items, methods, tested, horizon = head["shape"]
-    empty = TrialArrays.allocate(items, methods, tested, len(head["levels"]), horizon, head["keep"])
+    wanted = FoldArrays.empty((items, methods, tested), len(head["levels"]), horizon, head["keep"])
     found = {}
-    for f in fields(TrialArrays):
-        wanted = getattr(empty, f.name)
-        column = (folds if f.name in (*PER_FOLD, *PLAIN) else origins)[f.name]
-        column = column.combine_chunks()
+    for name, empty in wanted.items():
+        column = parts[FOLDS if name in (*PER_FOLD, *PLAIN) else ORIGINS][name].combine_chunks()
         flat = column.values if pa.types.is_large_list(column.type) else column
-        found[f.name] = np.array(flat.to_numpy(zero_copy_only=False), dtype=wanted.dtype).reshape(wanted.shape)
-    return TrialArrays(**found).locked()
+        found[name] = np.array(flat.to_numpy(zero_copy_only=False), dtype=empty.dtype).reshape(empty.shape)
+    names, keys = parts[ITEMS]["name"].to_pylist(), [tuple(own) for own in parts[ITEMS]["keys"].to_pylist()]
+    return MemoryStore(names, FoldArrays(**found).locked(), keys)

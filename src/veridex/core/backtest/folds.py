@@ -1,0 +1,167 @@
+"""`FoldArrays`: what folds brought, as arrays; and `ItemTrial`, what one item was tested to be."""
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass, fields, replace
+from typing import Any, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.status import Status
+from veridex.core.scoring.measures import TERMS
+
+__all__ = ["ARRAYS", "PER_METHOD", "FoldArrays", "ItemTrial", "digest_of"]
+
+PER_METHOD = (
+    "points",
+    "std_error",
+    "lower",
+    "upper",
+    "status",
+    "parameters",
+    "criteria",
+    "forms",
+    "training",
+    "seconds",
+)
+
+LONGEST_FORM = 72
+
+KEY_LENGTH = 32
+"""Hexadecimal digits of a fingerprint: chance gives two alike once in 10^19 of a billion."""
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class FoldArrays:
+    """Results by method (M), origin (O), level (L) and step (H), NaN where there are none; items may stand before them.
+
+    Attributes
+    ----------
+    origins : ndarray of int, shape (..., O)
+        Ordinal of the last known period.
+    actuals : ndarray, shape (..., O, H)
+    scales : ndarray, shape (..., O, 2)
+        Mean absolute and squared change over a season in the training span.
+    points, std_error : ndarray, shape (..., M, O, H)
+    lower, upper : ndarray, shape (..., M, O, L, H)
+    status : ndarray of int, shape (..., M, O)
+    parameters : ndarray, shape (..., M, O)
+        Quantities estimated.
+    criteria : ndarray, shape (..., M, O)
+        AICc of each fit; NaN where there is no likelihood.
+    forms : ndarray of bytes, shape (..., M, O)
+        What a search chose, as settings; empty where nothing is searched.
+    training : ndarray, shape (..., M, O, TERMS)
+        Sums of the terms of one-step errors inside the training span.
+    seconds : ndarray, shape (..., M, O)
+        Time taken. The only array that is not the same twice.
+    """
+
+    origins: IntArray
+    actuals: FloatArray
+    scales: FloatArray
+    points: FloatArray
+    std_error: FloatArray
+    lower: NDArray[np.floating[Any]]
+    upper: NDArray[np.floating[Any]]
+    status: NDArray[np.int8]
+    parameters: FloatArray
+    criteria: FloatArray
+    forms: NDArray[np.bytes_]
+    training: FloatArray
+    seconds: FloatArray
+
+    @staticmethod
+    def empty(sizes: Sequence[int], levels: int, horizon: int, keep: str = "all") -> dict[str, Any]:
+        """Arrays without results, by name.
+
+        Parameters
+        ----------
+        sizes : sequence of int
+            Items, if there are several; methods; origins.
+        levels, horizon : int
+        keep : {"all", "scores"}
+            With ``"scores"`` bounds of single precision and no standard errors.
+        """
+        folds, rounds = tuple(sizes), (*sizes[:-2], sizes[-1])
+        bounds = np.float32 if keep == "scores" else np.float64
+        spread = np.full((*folds, horizon), np.nan) if keep == "all" else np.broadcast_to(np.nan, (*folds, horizon))
+        return {
+            "origins": np.zeros(rounds, dtype=np.int64),
+            "actuals": np.full((*rounds, horizon), np.nan),
+            "scales": np.full((*rounds, 2), np.nan),
+            "points": np.full((*folds, horizon), np.nan),
+            "std_error": spread,
+            "lower": np.full((*folds, levels, horizon), np.nan, dtype=bounds),
+            "upper": np.full((*folds, levels, horizon), np.nan, dtype=bounds),
+            "status": np.full(folds, Status.NO_FOLD, dtype=np.int8),
+            "parameters": np.full(folds, np.nan),
+            "criteria": np.full(folds, np.nan),
+            "forms": np.zeros(folds, dtype=f"S{LONGEST_FORM}"),
+            "training": np.full((*folds, TERMS), np.nan),
+            "seconds": np.zeros(folds),
+        }
+
+    @property
+    def keep(self) -> str:
+        """``"all"``, or ``"scores"`` where bounds are of single precision."""
+        return "scores" if self.lower.dtype == np.float32 else "all"
+
+    def locked(self) -> Self:
+        """The same, read-only."""
+        for name in ARRAYS:
+            getattr(self, name).flags.writeable = False
+        return self
+
+
+ARRAYS = tuple(f.name for f in fields(FoldArrays))
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class ItemTrial(FoldArrays):
+    """What one item was tested to be: forecasts and actuals at its origins, reasons, and a key.
+
+    Attributes
+    ----------
+    item : str
+    keys : tuple of str
+        For each method a fingerprint of everything that its results depend on.
+    """
+
+    item: str
+    keys: tuple[str, ...]
+
+    @property
+    def key(self) -> str:
+        """The fingerprint of everything that the item's results depend on: of all its methods."""
+        return digest_of(repr(self.keys).encode())
+
+    @property
+    def lost(self) -> tuple[bool, ...]:
+        """For each method whether the process that worked on it died: what was lost is done again."""
+        return tuple((self.status == Status.WORKER_DIED).any(axis=1).tolist())
+
+    def of_methods(self, places: Sequence[int]) -> "ItemTrial":
+        """The same of some of the methods."""
+        own = {name: getattr(self, name)[list(places)] for name in PER_METHOD}
+        return replace(self, keys=tuple(self.keys[m] for m in places), **own)
+
+    def last_known(self, series: ItemHistory) -> FloatArray:
+        """The last known actual at each origin, shape (O,); NaN where there is none."""
+        found = np.full(self.origins.shape, np.nan)
+        known = np.flatnonzero(~np.isnan(series.actuals))
+        tried = np.flatnonzero((self.status != Status.NO_FOLD).any(axis=0))
+        at = np.searchsorted(known, self.origins[tried] - series.start, side="right") - 1
+        found[tried[at >= 0]] = series.actuals[known[at[at >= 0]]]
+        return found
+
+
+def digest_of(*parts: bytes) -> str:
+    """The fingerprint of bytes."""
+    digest = hashlib.sha256()
+    for part in parts:
+        digest.update(part)
+    return digest.hexdigest()[:KEY_LENGTH]

@@ -1,0 +1,1 @@
+"""From the errors of a backtest to published bounds: one arithmetic, for testing and for publishing."""

@@ -1,0 +1,1 @@
+"""A method fitted to one series, what it says of itself, and forecasts made with it."""

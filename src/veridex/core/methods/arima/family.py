@@ -1,0 +1,435 @@
+"""ARIMA, with stated orders or with orders found by a search, by exact maximum likelihood."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.arima.fitting import (
+    CODES,
+    Attempt,
+    attempt,
+    dependent_columns,
+    effects_of,
+    fewest,
+    flags_of,
+    held,
+    moves,
+    orders_of,
+    replay,
+    size_of,
+)
+from veridex.core.methods.arima.orders import MOST_P, MOST_SEASONAL, Candidate, search_orders
+from veridex.core.methods.arima.paths import arima_paths, arima_roots
+from veridex.core.methods.arima.prune import pruned
+from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words
+from veridex.core.methods.arima.uncertainty import fill_with_estimation
+from veridex.core.methods.fold.contract import (
+    Coefficients,
+    Column,
+    DriverFamily,
+    Plan,
+    Rows,
+    effect_parts,
+    shared_paths,
+)
+from veridex.core.methods.fold.criteria import CRITERIA, criteria
+from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
+from veridex.core.methods.fold.status import Status
+from veridex.core.methods.made_of.mixture import criterion_weights, mix
+from veridex.core.methods.words import number as shown
+from veridex.core.numerics.arima.models import Orders
+from veridex.errors import SettingError
+
+__all__ = ["Arima", "ArimaPlan"]
+
+ORDERS = ("p", "d", "q", "P", "D", "Q")
+FEWEST_TO_SEARCH = 8
+MOST_AVERAGED = 5
+
+
+@dataclass(frozen=True, slots=True)
+class ArimaPlan(Plan):
+    """Orders, where they are stated; how they are searched, where they are not."""
+
+    orders: Orders | None = None
+    season: int = 1
+    criterion: str = "aicc"
+    most: int = 60
+    thorough: bool = False
+    free: IntArray | None = None
+    prune: float | None = None
+    with_estimation: bool = False
+    average: bool = False
+    conditional: bool = False
+
+    def members(self, row: FloatArray) -> list[tuple[float, FloatArray]]:
+        """The weight and the parameter row of each model that the row holds, the best first."""
+        if not self.average:
+            return [(1.0, row)]
+        parts = row.reshape(MOST_AVERAGED, -1)
+        return [(float(part[0]), part[1:]) for part in parts if part[0] > 0.0]
+
+
+def _are_lags(value: Value) -> bool:
+    whole_ones = isinstance(value, tuple) and all(isinstance(lag, int) and not isinstance(lag, bool) for lag in value)
+    return whole_ones and 0 < len(value) == len(set(value)) and 1 <= min(value) <= max(value) <= 400  # type: ignore[arg-type]
+
+
+class Arima(DriverFamily[ArimaPlan]):
+    """Autoregressive integrated moving averages, with a season or without.
+
+    ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - phi_1 B - ...`` and
+    ``theta(B) = 1 + theta_1 B + ...`` (the sign of Brockwell and Davis, 1991), m the season. The constant c is the mean
+    without differences and the drift with one; ``constant=auto`` has one without differences only. Coefficients
+    maximise the exact Gaussian likelihood of the known values inside the stationary and invertible region; the
+    variance is the maximum-likelihood one. Forecasts are the exact finite-sample predictor; standard errors come from
+    the psi weights of the whole model, given the coefficients; normal bounds.
+
+    Without orders they are searched: differences by the tests of `differencing`, then a walk over the orders (Hyndman
+    and Khandakar, 2008) that `criterion` guides, at most `max_candidates`, then a small grid around its end;
+    ``thorough=yes`` tries every combination of small orders from scratch. A candidate near a unit root, or whose
+    factors nearly cancel, is refused. ``season=none`` leaves the season out;
+    ``average=yes`` weights the best five by exp(-criterion / 2).
+
+    ``lags=[1, 2, 12]`` and ``ma_lags=`` estimate these lags alone, the others are zero. ``prune=0.05`` drops the least
+    significant lag and estimates anew as long as one has a larger p-value; what is left looks surer than it is.
+    ``intervals=with-estimation`` adds the uncertainty of the coefficients by simulation.
+    ``likelihood=conditional`` minimises the sum of squares given the first p + P m values instead (Box, Jenkins,
+    Reinsel and Ljung, 2015, section 7.1.2).
+
+    Drivers and events enter as a regression whose errors are the ARIMA: they are differenced and filtered along with
+    demand, and their effects maximise the same likelihood (generalised least squares).
+    """
+
+    name = "arima"
+    settings = (
+        whole("p", 0, 400),
+        whole("d", 0, 2),
+        whole("q", 0, 400),
+        whole("P", 0, 4),
+        whole("D", 0, 1),
+        whole("Q", 0, 4),
+        Setting("lags", None, "lags of the autoregression, as in [1, 2, 12]", _are_lags),
+        Setting("ma_lags", None, "lags of the moving average, as in [1, 12]", _are_lags),
+        Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
+        choice("season", "auto", "none", default="auto"),
+        choice("criterion", *CRITERIA, default="aicc"),
+        whole("max_candidates", 1, 10_000, default=60),
+        yes_no("thorough"),
+        yes_no("average"),
+        number("prune", 0.0, 1.0),
+        choice("intervals", "model", "with-estimation", default="model"),
+        choice("likelihood", "exact", "conditional", default="exact"),
+        *DRIVER_SETTINGS,
+    )
+
+    def canonical(self, given: dict[str, Any]) -> dict[str, Any]:
+        """Orders of zero go without saying, as long as another one is stated."""
+        some = {key: value for key, value in given.items() if key not in ORDERS or value != 0}
+        return some if any(key in some for key in (*ORDERS, "lags", "ma_lags")) else given
+
+    def understands(self, plan: ArimaPlan, row: FloatArray) -> bool:
+        """Orders that the plan states, or a search may have found, with room for their coefficients."""
+        return all(_sound(plan, one) for _, one in plan.members(row))
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse words of the search beside stated orders, and a constant under two differences."""
+        stated = any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags"))
+        for order, lags in (("p", "lags"), ("q", "ma_lags")):
+            if settings.get(order) is not None and settings.get(lags) is not None:
+                raise SettingError(self.name, f"state {order}= or {lags}=, not both")
+        if not stated and settings["constant"] != "auto":
+            raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
+        if not stated and settings["likelihood"] == "conditional":
+            raise SettingError(self.name, "likelihood=conditional needs stated orders, a search the exact one")
+        guides = settings["season"] == "none" or settings["thorough"] or settings["average"]
+        if stated and (guides or settings["max_candidates"] != 60 or settings["criterion"] != "aicc"):
+            words = "season=, criterion=, thorough=, average= and max_candidates= guide the search; state no orders"
+            raise SettingError(self.name, words)
+        if settings["average"] and (settings.get("prune") is not None or settings["intervals"] != "model"):
+            raise SettingError(self.name, "an average of models is neither pruned nor simulated")
+
+    def prepare_with(
+        self,
+        settings: Mapping[str, Any],
+        season_length: int,
+        horizon: int,
+        levels: tuple[float, ...],
+        columns: tuple[Column, ...],
+    ) -> ArimaPlan:
+        """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
+        season = 1 if settings["season"] == "none" else season_length
+        orders = None
+        size = 2 * MOST_P + 2 * MOST_SEASONAL
+        free = None
+        if any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags")):
+            p, d, q, seasonal_p, D, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
+            lags, ma_lags = settings.get("lags") or range(1, p + 1), settings.get("ma_lags") or range(1, q + 1)
+            p, q = max(lags, default=0), max(ma_lags, default=0)
+            chosen = [j + 1 in lags for j in range(p)] + [j + 1 in ma_lags for j in range(q)]
+            free = np.array([*chosen, *[True] * (seasonal_p + seasonal_q)], dtype=np.int64)
+            auto = settings["constant"] == "auto"
+            constant = int(d + D == 0 if auto else settings["constant"])
+            orders = Orders(p, d, q, seasonal_p, D, seasonal_q, season, constant)
+            size = size_of(orders)
+        length = CODES + size + len(columns) + 2
+        return ArimaPlan(
+            season_length,
+            horizon,
+            levels,
+            row_size=MOST_AVERAGED * (1 + length) if settings["average"] else length,
+            columns=columns,
+            conditional=settings["likelihood"] == "conditional",
+            warm_size=0 if settings["average"] else 1 + CODES + size if free is None else 1 + int(free.sum()),
+            orders=orders,
+            free=free,
+            prune=settings.get("prune"),
+            average=settings["average"],
+            with_estimation=settings["intervals"] == "with-estimation",
+            season=season,
+            criterion=settings["criterion"],
+            most=settings["max_candidates"],
+            thorough=settings["thorough"],
+        )
+
+    def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
+        known = _up_to_known(y)
+        moving = _past(x, known.size)
+        if plan.orders is not None:
+            found = attempt(plan.orders, known, warm, plan.free, moving, plan.conditional)
+            if found.status > Status.DONE:
+                return found.status
+        else:
+            hindered = _obstacle(known)
+            if hindered != Status.DONE:
+                return hindered
+            kept = _kept(known, moving, warm)
+            if kept is None:
+                best, tried = _searched(plan, known, moving)
+                if best is None:
+                    return Status.NO_FIT
+                if plan.average:
+                    return self._run_average(plan, y, x, tried, out)
+                kept = best
+            found = kept
+            _keep(found, warm)
+        if plan.prune is not None:
+            found = pruned(found, known, plan.prune, moving, plan.conditional)
+        out.row[:] = 0.0
+        _store(found, out.row)
+        out.stats[:] = found.stats
+        replayed = self.replay(plan, y, x, out)
+        return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
+
+    def searches(self, plan: ArimaPlan) -> bool:
+        """Where no orders are stated."""
+        return plan.orders is None
+
+    def form(self, plan: ArimaPlan, row: FloatArray) -> str:
+        """The orders that were found, of an average the best ones."""
+        if plan.orders is not None:
+            return ""
+        o = orders_of(plan.members(row)[0][1])
+        seasonal = f" P={o.P} D={o.D} Q={o.Q}" if o.P + o.D + o.Q else ""
+        return f"p={o.p} d={o.d} q={o.q}{seasonal} constant={'yes' if o.constant else 'no'}"
+
+    def _run_average(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
+    ) -> int:
+        """Weigh the best few candidates, and forecast with all of them."""
+        good = [(criteria(one.tried.stats)[plan.criterion], one.tried) for one in tried if not one.tried.refused]
+        good = sorted((pair for pair in good if np.isfinite(pair[0])), key=lambda pair: pair[0])[:MOST_AVERAGED]
+        weights = criterion_weights(np.array([value for value, _ in good]))
+        out.row[:] = 0.0
+        for part, weight, (_, one) in zip(out.row.reshape(MOST_AVERAGED, -1), weights, good, strict=False):
+            part[0] = weight
+            _store(one, part[1:])
+        out.stats[:] = good[0][1].stats
+        replayed = self.replay(plan, y, x, out)
+        return good[0][1].status if replayed == Status.DONE else replayed
+
+    def replay(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Filter with given coefficients, and forecast."""
+        members = plan.members(out.row)
+        if len(members) > 1:
+            mix(plan, y.size, [(weight, partial(_fill, plan, y, x, row)) for weight, row in members], out)
+            return Status.DONE
+        status = _fill(plan, y, x, members[0][1], out)
+        if plan.with_estimation and status == Status.DONE:
+            drawn = fill_with_estimation(plan, y, x, _up_to_known(y).size, plan.conditional, out)
+            return Status.DONE if drawn else Status.MODEL_INTERVALS
+        return status
+
+    def candidates(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
+        """Everything tried, the best first: orders, criteria, variance, why it was refused, milliseconds."""
+        if plan.orders is not None or _obstacle(y) != Status.DONE:
+            return pd.DataFrame()
+        known = _up_to_known(y)
+        _, tried = _searched(plan, known, _past(x, known.size))
+        table = pd.DataFrame([one.entry() for one in tried])
+        refused = table["remark"].str.startswith("refused")
+        order = np.lexsort((table[plan.criterion].fillna(np.inf), refused))
+        return table.iloc[order].reset_index(drop=True)
+
+    def needs(self, plan: ArimaPlan) -> str:
+        """A few values more than coefficients."""
+        return f"{FEWEST_TO_SEARCH if plan.orders is None else fewest(plan.orders, len(plan.columns))} known periods"
+
+    def variance(self, plan: ArimaPlan, row: FloatArray) -> float:
+        """Variance of the innovations."""
+        return float(held(plan.members(row)[0][1])[-1])
+
+    def coefficients(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """Estimates with standard errors from the observed information."""
+        known = _up_to_known(y)
+        best = plan.members(row)[0][1]
+        return arima_coefficients(known, best, series.cadence, _past(x, known.size), plan.columns, plan.conditional)
+
+    def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say what is differenced, what is remembered, and where forecasts tend."""
+        members = plan.members(row)
+        said = arima_words(members[0][1], series, plan.columns)
+        if plan.conditional:
+            said += " It was estimated by conditional sum of squares."
+        if plan.orders is not None:
+            return said
+        o = orders_of(members[0][1])
+        found = f"p = {o.p}, d = {o.d}, q = {o.q}"
+        if plan.season > 1:
+            found += f", P = {o.P}, D = {o.D}, Q = {o.Q} over a season of {o.m}"
+        if len(members) > 1:
+            share = shown(100 * members[0][0], 2)
+            return f"{len(members)} models are averaged; most weight, {share} %, has {found}. {said}"
+        return f"The search found {found}. {said}"
+
+    def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The difference equation with its numbers."""
+        members = plan.members(row)
+        text = arima_equation(members[0][1], plan.columns)
+        return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
+
+    def likelihood_of(self, plan: ArimaPlan, row: FloatArray) -> str:
+        """Values with their differences, or given the first of them."""
+        o = orders_of(plan.members(row)[0][1])
+        times = ("", "differenced once", "differenced twice")[o.d]
+        over = f"over {o.m} periods" if o.D else ""
+        words = " and ".join(part for part in (times, f"differenced {over}" if over and not times else over) if part)
+        given = " given the first" if plan.conditional else ""
+        return f"values {words}{given}".replace("  ", " ").strip()
+
+    def dependent(self, plan: ArimaPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Columns that explain each other once differences are taken."""
+        if plan.orders is None:
+            return ()
+        past = x[: _up_to_known(y).size]
+        moving = np.flatnonzero(moves(past, plan.orders))
+        return tuple(plan.columns[moving[j]].name for j in dependent_columns(past[:, moving], plan.orders))
+
+    def roots(self, plan: ArimaPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
+        """Zeros of the polynomials, the seasonal ones' in powers of the season."""
+        return arima_roots(plan.members(row)[0][1])
+
+    def flags(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
+        """Near a unit root, piled up at the edge, factors that nearly cancel."""
+        best = plan.members(row)[0][1]
+        return flags_of(orders_of(best), held(best))
+
+    def paths(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Paths by the psi weights; of an average each model has its share of them."""
+
+        def make(own: FloatArray, part: FloatArray) -> FloatArray:
+            rows = Rows.allocate(plan, y.size)
+            replay(own, y, x, rows)
+            return arima_paths(own, y, rows.points, part)
+
+        return shared_paths([(weight, partial(make, own)) for weight, own in plan.members(row)], shocks)
+
+    def contributions(
+        self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
+    ) -> dict[str, FloatArray]:
+        """The effect of each driver and event, and what the ARIMA makes of the rest."""
+        best = plan.members(row)[0][1]
+        if x is None or len(plan.members(row)) > 1:
+            return {}
+        rows = Rows.allocate(plan, y.size)
+        replay(best, y, x, rows)
+        parts = effect_parts(plan.columns, effects_of(best), x, y.size)
+        return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
+
+
+def _kept(y: FloatArray, x: FloatArray | None, warm: FloatArray) -> Attempt | None:
+    """The orders of the last search estimated anew; None before a search, or where they do not fit any more."""
+    if not warm.size or warm[0] != 1.0:
+        return None
+    orders = orders_of(warm[1:])
+    start = np.concatenate(([1.0], warm[1 + CODES : 1 + CODES + size_of(orders)]))
+    found = attempt(orders, y, start, x=x)
+    return None if found.refused else found
+
+
+def _keep(found: Attempt, warm: FloatArray) -> None:
+    """Remember orders and optimum for the next fold."""
+    if warm.size:
+        warm[0] = 1.0
+        warm[1 : 1 + CODES] = (*found.orders, 0)
+        warm[1 + CODES : 1 + CODES + found.variables.size] = found.variables
+
+
+def _past(x: FloatArray | None, n: int) -> FloatArray | None:
+    """The driver rows of the span."""
+    return None if x is None else x[:n]
+
+
+def _store(found: Attempt, row: FloatArray) -> None:
+    """Write orders and estimates into a parameter row."""
+    row[:CODES] = (*found.orders, found.row.size - size_of(found.orders) - 2)
+    row[CODES : CODES + found.row.size] = found.row
+
+
+def _fill(plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:
+    """Forecasts and bounds of one model."""
+    status = replay(row, y, x, out)
+    out.fill_bounds(plan.quantiles)
+    return status
+
+
+def _sound(plan: ArimaPlan, row: FloatArray) -> bool:
+    """Whether a model's codes are whole, within bounds, and leave its coefficients their places."""
+    codes = row[: CODES - 1]
+    if not (np.isfinite(codes).all() and (codes == np.rint(codes)).all() and (codes >= 0).all()):
+        return False
+    o = orders_of(row)
+    if plan.orders is not None and o != plan.orders:
+        return False
+    drivers = int(row[CODES - 1]) if np.isfinite(row[CODES - 1]) else -1
+    room = drivers == len(plan.columns) and CODES + size_of(o) + drivers + 2 <= row.size
+    return room and o.d <= 2 and o.D <= 1 and o.m == plan.season and o.constant <= 1
+
+
+def _obstacle(y: FloatArray) -> Status:
+    """Why no orders can be searched; DONE where they can."""
+    known = y[~np.isnan(y)]
+    if known.size < FEWEST_TO_SEARCH:
+        return Status.TOO_SHORT
+    return Status.CONSTANT if known.min() == known.max() else Status.DONE
+
+
+def _up_to_known(y: FloatArray) -> FloatArray:
+    """The history up to its last known value."""
+    return y[: int(np.flatnonzero(~np.isnan(y))[-1]) + 1]
+
+
+def _searched(plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> tuple[Any, list[Any]]:
+    return search_orders(y, plan.season, criterion=plan.criterion, most=plan.most, thorough=plan.thorough, x=x)

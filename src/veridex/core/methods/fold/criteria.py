@@ -1,0 +1,27 @@
+"""Information criteria from a stats row."""
+
+import math
+
+from veridex.core.arrays import FloatArray
+
+__all__ = ["CRITERIA", "criteria"]
+
+CRITERIA = ("aicc", "aic", "bic")
+
+
+def criteria(stats: FloatArray) -> dict[str, float]:
+    """AICc, AIC and BIC of a fit; NaN where it has no likelihood or too few values.
+
+    References
+    ----------
+    .. [1] Akaike (1974), IEEE Transactions on Automatic Control 19, 716-723 (AIC).
+    .. [2] Hurvich and Tsai (1989), Biometrika 76, 297-307 (AICc).
+    .. [3] Schwarz (1978), Annals of Statistics 6, 461-464 (BIC).
+    """
+    log_likelihood, n, k = (float(value) for value in stats[:3])
+    aic = -2.0 * log_likelihood + 2.0 * k
+    return {
+        "aicc": aic + 2.0 * k * (k + 1.0) / (n - k - 1.0) if n > k + 1.0 else math.nan,
+        "aic": aic,
+        "bic": -2.0 * log_likelihood + k * math.log(n) if n > 0 else math.nan,
+    }

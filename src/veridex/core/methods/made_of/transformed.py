@@ -1,0 +1,245 @@
+"""Any method on transformed demand: the logarithm, or a power of Box and Cox."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
+from veridex.core.diagnosis.transform import likeliest_power
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.contract import Coefficients, Column, Family, Plan, Rows
+from veridex.core.methods.fold.criteria import CRITERIA
+from veridex.core.methods.fold.settings import Setting, choice, number
+from veridex.core.methods.fold.status import Status
+from veridex.core.methods.words import LOG_UNIT
+from veridex.core.methods.words import number as shown
+from veridex.core.numerics.box_cox import back_moments, back_values, box_cox, log_jacobian
+
+__all__ = ["TRANSFORM", "Transformed", "TransformedPlan"]
+
+TRANSFORM: tuple[Setting, ...] = (
+    choice("transform", "none", "log", "box-cox", default="none"),
+    number("power", 0.0, 1.0),
+)
+"""Settings that every method takes."""
+
+HEAD = 2
+"""A row begins with the power and the standard error one period ahead on the transformed scale."""
+
+
+@dataclass(frozen=True, slots=True)
+class TransformedPlan(Plan):
+    """The plan of the method, and the power if it is stated."""
+
+    inner: Plan | None = None
+    power: float | None = None
+
+
+class Transformed(Family[TransformedPlan]):
+    """A method on the logarithm of demand, or on a power of it.
+
+    ``transform=log`` models log y, ``transform=box-cox`` the power of Box and Cox between 0 and 1 under which the
+    changes of the training span are likeliest to be normal, or the one that ``power=`` states. Demand must be above
+    zero throughout. The law on the transformed scale is taken as normal: point forecasts and fitted values are the
+    means of what comes back (bias-corrected, not medians), standard errors its standard deviations, bounds the bounds
+    turned back. The log-likelihood holds the Jacobian, so that criteria compare with those of untransformed demand.
+    """
+
+    def __init__(self, family: Family[Any]) -> None:
+        self._family = family
+        self.name = family.name  # type: ignore[misc]
+        self.settings = family.settings  # type: ignore[misc]
+        self.takes_drivers = family.takes_drivers  # type: ignore[misc]
+
+    def prepare(
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
+    ) -> TransformedPlan:
+        """Row: power, standard error one period ahead, then the method's own row."""
+        return self.prepare_with(settings, season_length, horizon, levels, ())
+
+    def prepare_with(
+        self,
+        settings: Mapping[str, Any],
+        season_length: int,
+        horizon: int,
+        levels: tuple[float, ...],
+        columns: tuple[Column, ...],
+    ) -> TransformedPlan:
+        """The same with driver rows, which are not transformed."""
+        inner = self._family.prepare_with(settings, season_length, horizon, levels, columns)
+        power = 0.0 if settings["transform"] == "log" else settings.get("power")
+        sizes = (HEAD + inner.row_size, 2 + inner.warm_size)
+        return TransformedPlan(season_length, horizon, levels, *sizes, columns, inner=inner, power=power)
+
+    def searches(self, plan: TransformedPlan) -> bool:
+        """Where the power is not stated, or the method searches."""
+        return plan.power is None or self._family.searches(plan.inner)
+
+    def form(self, plan: TransformedPlan, row: FloatArray) -> str:
+        """The power, if it was estimated, and what the method searched."""
+        power = f"power={row[0]:.2f} " if plan.power is None else ""
+        return f"{power}{self._family.form(plan.inner, row[HEAD:])}".strip()
+
+    def forget(self, plan: TransformedPlan, warm: FloatArray) -> None:
+        """The power, and what the method searched."""
+        warm[0] = 0.0
+        self._family.forget(plan.inner, warm[2:])
+
+    def domain(self, plan: TransformedPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Demand above zero, and what the method asks of its logarithms or powers."""
+        if not (y[~np.isnan(y)] > 0.0).all():
+            return Status.ABOVE_ZERO
+        if row is None:
+            return Status.DONE  # the power is not known yet: the run asks the method itself
+        return self._family.domain(plan.inner, box_cox(y, float(row[0])), row[HEAD:])
+
+    def run(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Choose the power, fit the method to what it makes of demand, and bring its forecasts back."""
+        known = y[~np.isnan(y)]
+        power = plan.power
+        if power is None:
+            power = float(warm[1]) if warm[0] == 1.0 else likeliest_power(known, plan.season_length)
+        if warm[1] != power:
+            warm[:] = 0.0  # an optimum on another scale is no start
+        warm[:2] = (1.0, power)
+        z = box_cox(y, power)
+        inner = replace_row(out, HEAD)
+        status = self._family.domain(plan.inner, z, None)
+        if status <= Status.DONE:
+            status = Status(self._family.run(plan.inner, z, x, warm[2:], inner))
+        if status > Status.DONE:
+            return status
+        out.row[0] = power
+        # One period ahead a fitted value is what the forecast would have been.
+        out.row[1] = out.std_error[0]
+        if not np.isnan(out.stats[0]):
+            used = int(out.stats[1])
+            out.stats[0] += log_jacobian(known[known.size - used :], power)
+            out.stats[2] += plan.power is None
+        _bring_back(out, power)
+        return status
+
+    def replay(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Forecast from the end of `y` with the row's parameters."""
+        power = float(out.row[0])
+        status = self._family.replay(plan.inner, box_cox(y, power), x, replace_row(out, HEAD))
+        _bring_back(out, power)
+        return status
+
+    def coefficients(
+        self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """Those of the method, on the transformed scale, and the power if it was estimated."""
+        found = self._family.coefficients(plan.inner, box_cox(y, row[0]), x, row[HEAD:], _on_scale(series, row[0]))
+        if plan.power is not None:
+            return found
+        return replace(
+            found,
+            names=(*found.names, "power"),
+            values=np.append(found.values, row[0]),
+            errors=np.append(found.errors, np.nan),
+        )
+
+    def in_words(self, plan: TransformedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """What the method says of the transformed demand, and how its forecasts come back."""
+        inner = self._family.in_words(plan.inner, box_cox(y, row[0]), row[HEAD:], _on_scale(series, row[0]))
+        return (
+            f"{_scale(row[0]).capitalize()} of demand is modelled; forecasts are brought back as means, corrected for "
+            f"the bias of the way back, and so are not the middle of their intervals. {inner}"
+        )
+
+    def equation(self, plan: TransformedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The method's equation, and what its y stands for."""
+        inner = self._family.equation(plan.inner, box_cox(y, row[0]), row[HEAD:], _on_scale(series, row[0]))
+        power = shown(float(row[0]), 2)
+        stands = "log(demand)" if row[0] == 0 else f"(demand^{power} - 1) / {power}"
+        return f"{inner}\ny and its forecasts stand for {stands}"
+
+    def needs(self, plan: TransformedPlan) -> str:
+        """What the method needs."""
+        return self._family.needs(plan.inner)
+
+    def variance(self, plan: TransformedPlan, row: FloatArray) -> float:
+        """Variance of the one-step errors on the transformed scale."""
+        return self._family.variance(plan.inner, row[HEAD:])
+
+    def components(self, plan: TransformedPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+        """Parts on the transformed scale, named so."""
+        parts = self._family.components(plan.inner, box_cox(y, row[0]), row[HEAD:])
+        return {f"{name} of {_scale(row[0])}": part for name, part in parts.items()}
+
+    def candidates(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
+        """What a search tried, with the Jacobian in its criteria (the power is not counted as estimated there)."""
+        rows = Rows.allocate(plan, y.size)
+        if self.run(plan, y, x, np.zeros(plan.warm_size), rows) > Status.DONE:
+            return pd.DataFrame()
+        known = y[~np.isnan(y)]
+        table = self._family.candidates(plan.inner, box_cox(y, rows.row[0]), x)
+        if not len(table):
+            return table
+        jacobian = log_jacobian(known[known.size - int(rows.stats[1]) :], float(rows.row[0]))
+        criteria = table[list(CRITERIA)] - 2.0 * jacobian
+        return table.assign(log_likelihood=table["log_likelihood"] + jacobian, **criteria)
+
+    def innovations(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
+        """One-step errors on the transformed scale."""
+        return self._family.innovations(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
+
+    def paths(
+        self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Those of the method, brought back."""
+        return back_values(self._family.paths(plan.inner, box_cox(y, row[0]), x, row[HEAD:], shocks), float(row[0]))
+
+    def contributions(
+        self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
+    ) -> dict[str, FloatArray]:
+        """Parts on the transformed scale, where they add up."""
+        parts = self._family.contributions(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
+        return {f"{name} of {_scale(row[0])}": part for name, part in parts.items()}
+
+    def likelihood_of(self, plan: TransformedPlan, row: FloatArray) -> str:
+        """The same values: the Jacobian brings the likelihood back to them."""
+        return self._family.likelihood_of(plan.inner, row[HEAD:])
+
+    def roots(self, plan: TransformedPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
+        """Those of the method."""
+        return self._family.roots(plan.inner, row[HEAD:])
+
+    def flags(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
+        """Those of the method."""
+        return self._family.flags(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
+
+    def figures(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
+        """Those of the method, on the transformed scale."""
+        return self._family.figures(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
+
+    def dependent(self, plan: TransformedPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Those of the method, whatever the power."""
+        return self._family.dependent(plan.inner, y, x)
+
+
+def replace_row(out: Rows, head: int) -> Rows:
+    """The same rows without the first entries of the parameter row."""
+    return Rows(out.points, out.std_error, out.lower, out.upper, out.row[head:], out.fitted, out.stats)
+
+
+def _bring_back(out: Rows, power: float) -> None:
+    """Turn everything but the parameters from the transformed scale to demand."""
+    out.points[:], out.std_error[:] = back_moments(out.points, out.std_error, power)
+    out.lower[:], out.upper[:] = back_values(out.lower, power), back_values(out.upper, power)
+    spread = np.full(out.fitted.size, out.row[1])
+    out.fitted[:] = back_moments(out.fitted, spread, power)[0]
+
+
+def _scale(power: float) -> str:
+    return "the logarithm" if power == 0 else f"the power {shown(float(power), 2)}"
+
+
+def _on_scale(series: ItemHistory, power: float) -> ItemHistory:
+    """The series with a unit that says which scale its method speaks of."""
+    return replace(series, unit=LOG_UNIT if power == 0 else "on the transformed scale")

@@ -1,0 +1,1 @@
+"""The naive family and plain averages."""

@@ -1,0 +1,304 @@
+"""The naive family: mean, last value, same season last time, last value plus drift.
+
+Standard errors are those of each method's own model, as given in Hyndman and Athanasopoulos (2021),
+*Forecasting: Principles and Practice*, 3rd ed., section 5.5. Unknown periods are skipped: a difference over k
+periods of a random walk has k times the variance of one.
+"""
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from veridex.core.arrays import FloatArray
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.settings import whole
+from veridex.core.methods.fold.status import Status
+from veridex.core.methods.words import number, quantity, signed
+
+__all__ = ["NO_COEFFICIENTS", "SEASON_LENGTH", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
+
+SEASON_LENGTH = whole("season_length", 2, 100_000)
+"""Periods after which the season repeats, where the history's own season is not meant."""
+
+NO_COEFFICIENTS = Coefficients((), np.empty(0), np.empty(0))
+
+
+def fill_stats(out: Rows, variance: float, used: int, estimated: int) -> None:
+    """Gaussian log-likelihood of `used` independent errors with maximum-likelihood `variance`."""
+    likelihood = -0.5 * used * (math.log(2.0 * math.pi * variance) + 1.0) if variance > 0 else np.nan
+    out.stats[:] = (likelihood, used, estimated, 0)
+
+
+class Mean(Family[Plan]):
+    """Every coming period at the mean of the known ones.
+
+    Stands for independent, equally distributed demand. Standard error ``s sqrt(1 + 1/n)`` with s from n - 1;
+    bounds by Student's t with n - 1 degrees of freedom (the exact law for normal demand).
+    """
+
+    name = "mean"
+
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+        """Row: mean, variance, number of values."""
+        return Plan(season_length, horizon, levels, row_size=3)
+
+    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate mean and variance, and forecast."""
+        known = y[~np.isnan(y)]
+        if known.size < 2:
+            return Status.TOO_SHORT
+        mean = known.mean()
+        total = float(np.square(known - mean).sum())
+        out.row[:] = (mean, total / (known.size - 1), known.size)
+        fill_stats(out, total / known.size, known.size, 2)
+        return self.replay(plan, y, x, out)
+
+    def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Forecast the mean."""
+        mean, variance, n = out.row
+        out.fitted[:] = mean
+        out.points[:] = mean
+        out.std_error[:] = math.sqrt(variance * (1.0 + 1.0 / n))
+        out.fill_bounds(plan.student_quantiles(n - 1.0))
+        return Status.DONE
+
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """The mean, with its usual standard error."""
+        return Coefficients(("mean",), row[:1], np.sqrt(row[1:2] / row[2]), row[2] - 1.0)
+
+    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say which mean."""
+        return (
+            f"Every coming {series.cadence.noun} is expected at {quantity(row[0], series.unit)}, the mean of "
+            f"{series.cadence.length(row[2])}. All of them count alike; no trend and no season is seen."
+        )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The mean with its number."""
+        return f"forecast[t] = {number(row[0])}, the spread around it {number(float(np.sqrt(row[1])))}"
+
+    def needs(self, plan: Plan) -> str:
+        """Two values, for a variance."""
+        return "2 known periods"
+
+    def variance(self, plan: Plan, row: FloatArray) -> float:
+        """Variance around the mean."""
+        return float(row[1])
+
+
+class Naive(Family[Plan]):
+    """The last known value, carried forward: the forecast of a random walk.
+
+    Standard error ``sigma sqrt(h)``, sigma squared the mean of the squared changes; normal bounds.
+    """
+
+    name = "naive"
+
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+        """Row: variance of a change."""
+        return Plan(season_length, horizon, levels, row_size=1)
+
+    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate the variance of a change, and forecast."""
+        known = np.flatnonzero(~np.isnan(y))
+        if known.size < 2:
+            return Status.TOO_SHORT
+        squares = np.square(np.diff(y[known])) / np.diff(known)
+        out.row[0] = squares.mean()
+        fill_stats(out, out.row[0], squares.size, 1)
+        return self.replay(plan, y, x, out)
+
+    def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Carry the last known value forward."""
+        carried = y[_last_known(y)]
+        out.fitted[0] = np.nan
+        out.fitted[1:] = carried[:-1]
+        gap = y.size - 1 - int(_last_known(y)[-1])
+        out.points[:] = carried[-1]
+        out.std_error[:] = np.sqrt(out.row[0] * np.arange(gap + 1.0, gap + plan.horizon + 1.0))
+        out.fill_bounds(plan.quantiles)
+        return Status.DONE
+
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """None are estimated."""
+        return NO_COEFFICIENTS
+
+    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say which value is carried forward."""
+        last = int(np.flatnonzero(~np.isnan(y))[-1])
+        period = series.cadence.text(series.start + len(series) - y.size + last)
+        return (
+            f"The last known value, {quantity(float(y[last]), series.unit)} in {period}, is carried forward. "
+            f"Everything before it is forgotten; no trend and no season is seen."
+        )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The random walk."""
+        return f"forecast[t] = y[t-1], the standard deviation of a change {number(float(np.sqrt(row[0])))}"
+
+    def needs(self, plan: Plan) -> str:
+        """Two values, for a change."""
+        return "2 known periods"
+
+    def variance(self, plan: Plan, row: FloatArray) -> float:
+        """Variance of a change."""
+        return float(row[0])
+
+
+class SeasonalNaive(Family[Plan]):
+    """The value one season earlier.
+
+    Standard error ``sigma sqrt(k)``, k the number of seasons the value is carried over; normal bounds.
+    """
+
+    name = "seasonal-naive"
+    settings = (SEASON_LENGTH,)
+
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+        """Row: variance of a change over a season."""
+        return Plan(int(settings.get("season_length") or season_length), horizon, levels, row_size=1)
+
+    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate the variance of a change over a season, and forecast."""
+        m = plan.season_length
+        if m < 2:
+            return Status.NO_SEASON
+        if y.size <= m:
+            return Status.TOO_SHORT
+        changes = y[m:] - y[:-m]
+        changes = changes[~np.isnan(changes)]
+        if changes.size == 0 or _by_phase(y, m)[0].min() < 0:
+            return Status.TOO_SHORT
+        out.row[0] = np.square(changes).mean()
+        fill_stats(out, out.row[0], changes.size, 1)
+        return self.replay(plan, y, x, out)
+
+    def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Repeat the last known value of each season."""
+        m = plan.season_length
+        where, age = _by_phase(y, m)
+        steps = np.arange(plan.horizon)
+        out.fitted[:m] = np.nan
+        out.fitted[m:] = y[:-m]
+        out.points[:] = y[where[steps % m]]
+        out.std_error[:] = np.sqrt(out.row[0] * (steps // m + age[steps % m]))
+        out.fill_bounds(plan.quantiles)
+        return Status.DONE
+
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """None are estimated."""
+        return NO_COEFFICIENTS
+
+    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how far back it looks."""
+        noun = series.cadence.noun
+        return (
+            f"Each coming {noun} repeats the value of the {noun} {series.cadence.length(plan.season_length)} earlier. "
+            f"The last season is taken as it was; no trend is seen."
+        )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The random walk of each season."""
+        spread = number(float(np.sqrt(row[0])))
+        return f"forecast[t] = y[t-{plan.season_length}], the standard deviation of a change over the season {spread}"
+
+    def needs(self, plan: Plan) -> str:
+        """A season and a value more."""
+        return f"each period of the season once and one of them twice ({plan.season_length + 1} periods)"
+
+    def variance(self, plan: Plan, row: FloatArray) -> float:
+        """Variance of a change over a season."""
+        return float(row[0])
+
+
+class Drift(Family[Plan]):
+    """The last value plus the average change from the first value to the last.
+
+    Standard error ``sigma sqrt(h (1 + h / (T - 1)))``: the random walk's and that of the estimated drift;
+    normal bounds.
+    """
+
+    name = "drift"
+
+    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+        """Row: drift per period, variance of a change around it, periods from first to last known value."""
+        return Plan(season_length, horizon, levels, row_size=3)
+
+    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate the drift and the variance around it, and forecast."""
+        known = np.flatnonzero(~np.isnan(y))
+        if known.size < 3:
+            return Status.TOO_SHORT
+        steps = np.diff(known)
+        drift = (y[known[-1]] - y[known[0]]) / (known[-1] - known[0])
+        total = float((np.square(np.diff(y[known]) - drift * steps) / steps).sum())
+        out.row[:] = (drift, total / (steps.size - 1), known[-1] - known[0])
+        fill_stats(out, total / steps.size, steps.size, 2)
+        return self.replay(plan, y, x, out)
+
+    def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Carry the last known value forward along the drift."""
+        drift, variance, span = out.row
+        last = _last_known(y)
+        out.fitted[0] = np.nan
+        out.fitted[1:] = y[last[:-1]] + drift * (np.arange(1, y.size) - last[:-1])
+        gap = y.size - 1 - int(last[-1])
+        reach = np.arange(gap + 1.0, gap + plan.horizon + 1.0)
+        out.points[:] = y[last[-1]] + drift * reach
+        out.std_error[:] = np.sqrt(variance * reach * (1.0 + reach / span))
+        out.fill_bounds(plan.quantiles)
+        return Status.DONE
+
+    def coefficients(
+        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """The average change per period."""
+        return Coefficients((change_label(series.cadence),), row[:1], np.sqrt(row[1:2] / row[2]))
+
+    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how demand drifts."""
+        noun = series.cadence.noun
+        way = "rises" if row[0] > 0 else "falls"
+        return (
+            f"From the last known value on, demand {way} by {quantity(abs(float(row[0])), series.unit)} a {noun}, "
+            f"its average change from the first to the last of {series.cadence.length(row[2] + 1)}. No season is seen."
+        )
+
+    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The random walk with its drift."""
+        spread = number(float(np.sqrt(row[1])))
+        return f"forecast[t] = y[t-1]{signed(float(row[0]))}, the standard deviation of a change around it {spread}"
+
+    def needs(self, plan: Plan) -> str:
+        """Three values, for a drift and a variance around it."""
+        return "3 known periods"
+
+    def variance(self, plan: Plan, row: FloatArray) -> float:
+        """Variance of a change around the drift."""
+        return float(row[1])
+
+
+def _last_known(y: FloatArray) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+    """For each period, the index of the last known value up to it; the first value is known."""
+    return np.maximum.accumulate(np.where(np.isnan(y), 0, np.arange(y.size)))
+
+
+def _by_phase(y: FloatArray, m: int) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]:
+    """For the m periods after the last: index of their last known season (-1 if none), and seasons since then."""
+    where, age = np.empty(m, dtype=np.int64), np.empty(m, dtype=np.int64)
+    for k in range(m):
+        index, seasons = y.size - m + k, 1
+        while index >= 0 and np.isnan(y[index]):
+            index, seasons = index - m, seasons + 1
+        where[k], age[k] = max(index, -1), seasons
+    return where, age

@@ -1,0 +1,1 @@
+"""The families of regressions on time, drivers and events."""

@@ -1,0 +1,356 @@
+"""Regressions on time: straight and bent lines, seasonal dummies, harmonics."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from veridex.core.arrays import FloatArray
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.settings import Setting, Value, whole, yes_no
+from veridex.core.methods.fold.status import Status
+from veridex.core.methods.regression.least_squares import HEAD, SLOPE, LeastSquares, RegressionPlan, regression_settings
+from veridex.core.methods.words import number, quantity, signed
+from veridex.core.numerics.regression.ordinary import chebyshev_design, in_powers
+from veridex.core.periods.seasons import season_name
+from veridex.errors import SettingError
+
+__all__ = ["HARMONICS", "SEASONS", "Harmonic", "LinearTrend", "PolyTrend", "TrendSeason", "check_harmonics"]
+
+
+class LinearTrend(LeastSquares):
+    """A straight line through the history, by least squares, with drivers and events.
+
+    Time counts 1, 2, ... from the first value. ``intercept=none`` sends the line through zero at time 0,
+    ``intercept=NUMBER`` through that number. Standard errors hold the noise of the new value and the uncertainty of all
+    coefficients; bounds by Student's t with n - k degrees of freedom, exact for normal errors (Seber and Lee, 2003,
+    section 5.3.1). ``errors=autocorrelated`` gives the coefficients' standard errors by Newey and West (1987).
+    """
+
+    name = "linear-trend"
+    settings = regression_settings()
+
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
+        return (*(["intercept"] if settings["intercept"] == "estimated" else []), SLOPE)
+
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
+        return _line(plan, n)
+
+    def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
+        return {"trend": [int(plan.estimated)]}
+
+    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how the line runs."""
+        slope = float(row[int(plan.estimated)])
+        return f"{_line_words(slope, series)} No season is seen.{self._effects_said(plan, row, series.unit)}"
+
+    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The line with its numbers."""
+        slope = signed(float(row[int(plan.estimated)]))
+        line = f"forecast[t] = {self._head(plan, row)}{slope} t{self._effect_terms(plan, row)}"
+        return f"{line}\n{_time(plan, row)}"
+
+
+class PolyTrend(LeastSquares):
+    """A polynomial of time, by least squares, with drivers and events.
+
+    ``degree=`` 1 to 6. It is estimated on Chebyshev polynomials of the span, which keep their digits, and shown in
+    plain powers of time (1, 2, ... from the first value). Beyond the span high degrees run away: look at the
+    backtest. Standard errors and bounds as for `linear-trend`. A stated intercept is the value at time 0.
+    """
+
+    name = "poly-trend"
+    settings = (whole("degree", 1, 6, default=2, spelled=True), *regression_settings())
+
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
+        powers = tuple("time" if j == 1 else f"time^{j}" for j in range(1, settings["degree"] + 1))
+        return (*(["intercept"] if settings["intercept"] == "estimated" else []), *powers)
+
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
+        time = np.arange(1.0, n + plan.horizon + 1.0)
+        degree = int(plan.details["degree"])
+        if plan.estimated:
+            return chebyshev_design(time, 1.0, max(float(span), 2.0), degree)
+        # Through a stated value at time 0: time times polynomials of one degree less.
+        return time[:, None] * chebyshev_design(time, 1.0, max(float(span), 2.0), degree - 1)
+
+    def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
+        return {"trend": list(range(int(plan.estimated), len(plan.names)))}
+
+    def _estimates(
+        self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> tuple[tuple[str, ...], FloatArray, FloatArray]:
+        names, values, covariance = super()._estimates(plan, y, x, row, series)
+        own = len(plan.names)
+        powers, matrix = in_powers(values[:own], np.eye(own), 1.0, max(float(row[plan.size + 2]), 2.0))
+        whole_matrix = np.eye(plan.size)
+        whole_matrix[:own, :own] = matrix
+        if plan.robust:
+            return names, np.concatenate((powers, values[own:])), whole_matrix @ covariance @ whole_matrix.T
+        # R^-1 turned exactly, then squared: the covariance itself would lose its digits.
+        factor = row[plan.size + HEAD :].reshape(plan.size, plan.size).copy()
+        factor[:own] = in_powers(values[:own], factor[:own], 1.0, max(float(row[plan.size + 2]), 2.0))[1]
+        return names, np.concatenate((powers, values[own:])), row[plan.size] * factor @ factor.T
+
+    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say which way the curve runs at the end."""
+        basis = self._basis(plan, y.size, int(row[plan.size + 2]))[:, : len(plan.names)] @ row[: len(plan.names)]
+        slope = float(basis[y.size] - basis[y.size - 1])
+        way = "rises" if slope >= 0 else "falls"
+        degree = plan.details["degree"]
+        return (
+            f"A curve of degree {degree} runs through the whole history, all of which counts alike. At its end it "
+            f"{way} by {quantity(abs(slope), series.unit)} a {series.cadence.noun}, and forecasts go on along it. "
+            f"No season is seen.{self._effects_said(plan, row, series.unit)}"
+        )
+
+    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The polynomial in plain powers."""
+        own = len(plan.names)
+        powers = in_powers(row[:own], np.eye(own), 1.0, max(float(row[plan.size + 2]), 2.0))[0]
+        terms = powers[1:] if plan.estimated else powers
+        text = "".join(f"{signed(float(b))} t{'' if j == 0 else f'^{j + 1}'}" for j, b in enumerate(terms))
+        head = number(float(powers[0]) if plan.estimated else plan.offset)
+        return f"forecast[t] = {head}{text}{self._effect_terms(plan, row)}\n{_time(plan, row)}"
+
+
+def _is_base(value: Value) -> bool:
+    return isinstance(value, str) or (isinstance(value, int) and not isinstance(value, bool) and value >= 1)
+
+
+class TrendSeason(LeastSquares):
+    """A straight trend plus a fixed amount for each period of the season, by least squares, with drivers and events.
+
+    A period of the season is the base whose dummy is left out: the first of the history, or ``base=``, its name
+    (``base=january``) or its number in the season. ``intercept=none`` has a dummy for every period instead.
+    Standard errors hold the noise of the new value and the uncertainty of all coefficients; bounds by Student's t with
+    n - k degrees of freedom, which is exact for normal errors (Seber and Lee, 2003, section 5.3.1).
+    """
+
+    name = "trend-season"
+    settings = (
+        Setting("base", None, "the name of a period of the season, or its number", _is_base),
+        *regression_settings(),
+    )
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse a base where every period has its dummy."""
+        if settings.get("base") is not None and settings["intercept"] != "estimated":
+            raise SettingError(self.name, "base= goes with intercept=estimated; without one no period is the base")
+
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
+        if settings["intercept"] == "estimated":
+            return ("intercept", SLOPE, *(f"phase {j + 1}" for j in range(1, season_length)))
+        return (SLOPE, *(f"phase {j + 1}" for j in range(season_length)))
+
+    def _obstacle(self, plan: RegressionPlan) -> Status:
+        return Status.DONE if plan.season_length > 1 else Status.NO_SEASON
+
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
+        line = _line(plan, n)
+        first = int(plan.estimated)
+        phases = np.arange(n + plan.horizon) % plan.season_length
+        return np.hstack((line, (phases[:, None] == np.arange(first, plan.season_length)).astype(np.float64)))
+
+    def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
+        at = int(plan.estimated)
+        return {"trend": [at], season_name(plan.season_length): list(range(at + 1, len(plan.names)))}
+
+    def _estimates(
+        self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> tuple[tuple[str, ...], FloatArray, FloatArray]:
+        """Against the base that was asked for: the same line and season, told from another period."""
+        _, values, covariance = super()._estimates(plan, y, x, row, series)
+        first = series.start + len(series) - y.size
+        phases = [series.phase_name(first + j) for j in range(plan.season_length)]
+        drivers = tuple(column.name for column in plan.columns)
+        if not plan.estimated:
+            return (change_label(series.cadence), *phases, *drivers), values, covariance
+        base = self._base(plan, phases, first)
+        turn = np.eye(plan.size)
+        if base > 0:
+            turn[0, 1 + base] = 1.0
+            turn[2 : plan.season_length + 1, 1 + base] -= 1.0
+            turn[1 + base] = 0.0
+            turn[1 + base, 1 + base] = -1.0
+        # The row of the base's own dummy now tells of the first period.
+        order = [0, 1, *(1 + base if j == 0 else 1 + j for j in range(plan.season_length) if j != base)]
+        order += list(range(plan.season_length + 1, plan.size))
+        names = tuple(f"{phases[j]} (against {phases[base]})" for j in range(plan.season_length) if j != base)
+        moved, spread = turn @ values, turn @ covariance @ turn.T
+        names = ("intercept", change_label(series.cadence), *names, *drivers)
+        return names, moved[order], spread[np.ix_(order, order)]
+
+    def _base(self, plan: RegressionPlan, phases: list[str], first: int) -> int:
+        """Which phase of the span is the base."""
+        wanted = plan.details.get("base")
+        if wanted is None:
+            return 0
+        for j, phase in enumerate(phases):
+            number_in_season = (first + j) % plan.season_length + 1
+            if str(wanted).lower() in (phase.lower(), str(number_in_season)):
+                return j
+        raise SettingError(self.name, f"base= names no period of the season; there are {', '.join(phases)}")
+
+    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how trend and season run."""
+        first = series.start + len(series) - y.size
+        at = int(plan.estimated)
+        season = np.concatenate((np.zeros(at), row[at + 1 : len(plan.names)]))
+        top, bottom = int(season.argmax()), int(season.argmin())
+        return (
+            f"{_line_words(float(row[at]), series)} On top lies a fixed season, "
+            f"highest in {series.phase_name(first + top)} and lowest in {series.phase_name(first + bottom)}, "
+            f"{quantity(season[top] - season[bottom], series.unit)} apart.{self._effects_said(plan, row, series.unit)}"
+        )
+
+    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The line with its numbers; the dummies are in the table of coefficients."""
+        slope = signed(float(row[int(plan.estimated)]))
+        effects = self._effect_terms(plan, row)
+        line = f"forecast[t] = {self._head(plan, row)}{slope} t + effect of the period of the season{effects}"
+        return f"{line}\n{_time(plan, row)}"
+
+    def needs(self, plan: RegressionPlan) -> str:
+        """More values than coefficients, and every season seen."""
+        return f"{plan.size + 1} known periods with every period of the season among them"
+
+
+def _are_lengths(value: Value) -> bool:
+    numbers = isinstance(value, tuple) and all(isinstance(c, (int, float)) and not isinstance(c, bool) for c in value)
+    return numbers and 0 < len(value) <= 6 and min(value) >= 2 and len(set(value)) == len(value)  # type: ignore[arg-type]
+
+
+def _are_counts(value: Value) -> bool:
+    whole_ones = isinstance(value, tuple) and all(isinstance(w, int) and not isinstance(w, bool) for w in value)
+    return whole_ones and bool(value) and min(value) >= 1 and max(value) <= 200  # type: ignore[arg-type]
+
+
+SEASONS = Setting("seasons", None, "up to six lengths from 2 on, as in [24, 168]", _are_lengths)
+HARMONICS = Setting("harmonics", None, "how many harmonics of each season, as in [2, 4]", _are_counts)
+
+
+def check_harmonics(name: str, settings: Mapping[str, Value]) -> None:
+    """Refuse numbers of harmonics that do not go with the seasons."""
+    seasons, harmonics = settings.get("seasons"), settings.get("harmonics")
+    if not isinstance(harmonics, list):
+        return
+    if not isinstance(seasons, tuple):
+        seasons = [float("inf")]
+    if len(harmonics) != len(seasons):
+        raise SettingError(
+            name, f"{len(seasons)} seasons need {len(seasons)} numbers of harmonics, got {len(harmonics)}"
+        )
+    for season_length, count in zip(seasons, harmonics, strict=True):
+        if 2 * count > season_length:
+            raise SettingError(
+                name, f"a season of {season_length:g} has at most {int(season_length // 2)} harmonics, got {count}"
+            )
+
+
+MOST_HARMONICS = 3
+"""Harmonics of a season where their number is not stated."""
+
+
+class Harmonic(LeastSquares):
+    """A straight trend plus sines and cosines of one season or several, by least squares, with drivers and events.
+
+    ``seasons=[24, 168]`` names the lengths, which may be fractions (``seasons=[52.18]``), ``harmonics=[2, 4]`` how many
+    of each: its length, a half of it, a third ... By default the season of the history with up to three.
+    ``trend=no`` leaves the line out. Standard errors and bounds as for `linear-trend`; the harmonics are those of
+    Fourier's theorem (Bloomfield, 2000, Fourier Analysis of Time Series, 2nd ed., chapter 4).
+    """
+
+    name = "harmonic"
+    settings = (
+        SEASONS,
+        HARMONICS,
+        yes_no("trend", default=True),
+        *regression_settings(),
+    )
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse numbers of harmonics that do not go with the seasons."""
+        check_harmonics(self.name, settings)
+
+    def _harmonics(self, settings: Mapping[str, Any], season_length: int) -> list[tuple[float, int, str]]:
+        """Season, number of the harmonic, and sine or cosine; a sine that is zero at every period is left out."""
+        lengths = settings.get("seasons") or ([season_length] if season_length > 1 else [])
+        counts = settings.get("harmonics") or [min(MOST_HARMONICS, int(length // 2)) for length in lengths]
+        found = []
+        for length, count in zip(lengths, counts, strict=True):
+            for k in range(1, min(count, int(length // 2)) + 1):
+                found += [(float(length), k, kind) for kind in ("sin", "cos") if kind == "cos" or 2 * k != length]
+        return found
+
+    def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
+        head = ["intercept"] if settings["intercept"] == "estimated" else []
+        head += [SLOPE] if settings["trend"] else []
+        return (*head, *(f"{kind} {length / k:g}" for length, k, kind in self._harmonics(settings, season_length)))
+
+    def _obstacle(self, plan: RegressionPlan) -> Status:
+        return Status.DONE if self._harmonics(plan.details, plan.season_length) else Status.NO_SEASON
+
+    def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
+        line = _line(plan, n)
+        if not plan.details["trend"]:
+            line = line[:, :-1]
+        time = np.arange(1.0, n + plan.horizon + 1.0)
+        harmonics = [
+            (np.sin if kind == "sin" else np.cos)(2.0 * np.pi * k * time / length)
+            for length, k, kind in self._harmonics(plan.details, plan.season_length)
+        ]
+        return np.column_stack((line, *harmonics))
+
+    def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
+        at = int(plan.estimated)
+        groups: dict[str, Any] = {"trend": [at]} if plan.details["trend"] else {}
+        at += bool(plan.details["trend"])
+        for j, (length, _, _) in enumerate(self._harmonics(plan.details, plan.season_length)):
+            groups.setdefault(season_name(length), []).append(at + j)
+        return groups
+
+    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say how the line runs and how far each season swings."""
+        said = []
+        if plan.details["trend"]:
+            said.append(_line_words(float(row[int(plan.estimated)]), series))
+        basis = self._basis(plan, y.size, y.size)
+        for name, where in self._groups(plan).items():
+            if name != "trend":
+                swing = float(np.ptp(basis[:, where] @ row[where]))
+                said.append(
+                    f"A {name.replace('_', ' of ')} {series.cadence.plural} swings by {quantity(swing, series.unit)}."
+                )
+        return " ".join(said) + self._effects_said(plan, row, series.unit)
+
+    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Line and harmonics with their numbers."""
+        at = int(plan.estimated)
+        text = f"forecast[t] = {self._head(plan, row)}"
+        if plan.details["trend"]:
+            text += f"{signed(float(row[at]))} t"
+            at += 1
+        for j, (length, k, kind) in enumerate(self._harmonics(plan.details, plan.season_length)):
+            text += f"{signed(float(row[at + j]))} {kind}(2 pi t / {length / k:g})"
+        return f"{text}{self._effect_terms(plan, row)}\n{_time(plan, row)}"
+
+
+def _line(plan: RegressionPlan, n: int) -> FloatArray:
+    """Ones, where the intercept is estimated, and time from 1 on."""
+    time = np.arange(1.0, n + plan.horizon + 1.0)
+    return np.column_stack((np.ones(time.size), time)) if plan.estimated else time[:, None]
+
+
+def _line_words(slope: float, series: ItemHistory) -> str:
+    way = "rises" if slope >= 0 else "falls"
+    return (
+        f"Demand {way} by {quantity(abs(slope), series.unit)} a {series.cadence.noun} along one straight line through "
+        f"the whole history, all of which counts alike."
+    )
+
+
+def _time(plan: RegressionPlan, row: FloatArray) -> str:
+    spread = number(float(np.sqrt(row[plan.size])))
+    return f"t = 1, 2, ... from the first value on; the residual standard deviation {spread}"

@@ -1,0 +1,1 @@
+"""The families of exponential smoothing."""

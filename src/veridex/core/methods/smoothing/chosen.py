@@ -1,0 +1,359 @@
+"""`smoothing`: the form of exponential smoothing chosen by a criterion, or all forms averaged by their weights."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from veridex.core.arrays import FloatArray
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.contract import STATS, Coefficients, Family, Rows, shared_paths
+from veridex.core.methods.fold.criteria import CRITERIA, criteria
+from veridex.core.methods.fold.settings import Setting, Value, choice, yes_no
+from veridex.core.methods.fold.status import Status, short_reason
+from veridex.core.methods.made_of.mixture import criterion_weights, mix
+from veridex.core.methods.smoothing.forms import (
+    ERRORS,
+    SEASONS,
+    TRENDS,
+    SmoothingPlan,
+    common_settings,
+    domain,
+    estimate,
+    fewest,
+    form_paths,
+    obstacle,
+    replay,
+    row_size,
+    smoothing_words,
+)
+from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
+from veridex.core.methods.words import number
+from veridex.core.numerics.seasons.deseasonalise import fixed_seasons, season_at
+from veridex.core.numerics.smoothing.recursion import ADDITIVE, MULTIPLICATIVE, NONE, Form
+from veridex.core.periods.seasons import season_name
+from veridex.errors import SettingError
+
+__all__ = ["Smoothing"]
+
+CODES = 4
+"""A form's part of the row begins with its weight, error, trend and season."""
+
+
+@dataclass(frozen=True, slots=True)
+class ChosenPlan(SmoothingPlan):
+    """Forms to choose from, the criterion, seasons to take out first."""
+
+    criterion: str = "aicc"
+    average: bool = False
+    seasons: tuple[int, ...] = ()
+
+    @property
+    def block(self) -> int:
+        """Length of a form's part of the row: codes, and a row as long as the longest."""
+        return CODES + max(row_size(form) for form in self.forms)
+
+    @property
+    def blocks(self) -> int:
+        """Forms that the row has room for."""
+        return len(self.forms) if self.average else 1
+
+
+def _are_seasons(value: Value) -> bool:
+    whole = isinstance(value, tuple) and all(isinstance(c, int) and not isinstance(c, bool) and c > 1 for c in value)
+    return whole and len(set(value)) == len(value) and 0 < len(value) <= 4  # type: ignore[arg-type]
+
+
+class Smoothing(Family[ChosenPlan]):
+    """The smoothing form that a criterion prefers, among all that the data allow.
+
+    Errors additive or multiplicative; trend none, additive or damped; season none, additive or multiplicative; a
+    multiplicative season goes with multiplicative errors only, which makes fifteen forms (Hyndman, Koehler, Ord and
+    Snyder, 2008, section 2.3 and chapter 7). Multiplicative parts need demand above zero. ``average=yes`` weights
+    the forms by exp(-criterion / 2) (Burnham and Anderson, 2002, section 4.2); its standard error then also holds the
+    forms' disagreement, its bounds are the weighted means of theirs. ``seasons=[24, 168]`` takes fixed additive seasons
+    of several seasons out first; the uncertainty of those is not in the intervals. Standard errors of the form chosen
+    are given its parameters and the choice.
+    """
+
+    name = "smoothing"
+    settings = (
+        choice("error", "auto", *ERRORS, default="auto"),
+        choice("trend", "auto", *TRENDS, default="auto"),
+        choice("season", "auto", *SEASONS, default="auto"),
+        choice("criterion", *CRITERIA, default="aicc"),
+        yes_no("average"),
+        Setting("seasons", None, "up to four season lengths, as in [24, 168]", _are_seasons),
+        *common_settings(),
+    )
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Refuse combinations that leave no form."""
+        if settings["season"] == "multiplicative" and settings["error"] == "additive":
+            raise SettingError(self.name, "a multiplicative season needs multiplicative errors; leave error out")
+        if settings.get("seasons") and settings["season"] not in ("auto", "none"):
+            raise SettingError(self.name, "seasons= takes the seasons out first; leave season out")
+        if settings["average"] and settings["intervals"] != "model":
+            raise SettingError(self.name, "intervals of an average are those of the model; leave intervals out")
+
+    def prepare(
+        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
+    ) -> ChosenPlan:
+        """Row: per form its weight, its codes and its own row; then the seasons taken out."""
+        seasons = tuple(settings.get("seasons") or ())
+        forms = tuple(_allowed(settings, 1 if seasons else season_length))
+        draft = {
+            "forms": forms,
+            "criterion": settings["criterion"],
+            "average": settings["average"],
+            "seasons": seasons,
+            **smoothing_words(settings),
+        }
+        plan = ChosenPlan(season_length, horizon, levels, row_size=0, **draft)
+        # The form that the last search preferred, its number from one on, stands before the optima of all forms.
+        warm_size = 2 + sum(row_size(form) for form in forms)
+        return ChosenPlan(
+            season_length,
+            horizon,
+            levels,
+            row_size=plan.blocks * plan.block + sum(seasons),
+            warm_size=warm_size,
+            **draft,
+        )
+
+    def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate every form that the data allow, and forecast with the best or with all."""
+        if plan.seasons and y.size < 2 * max(plan.seasons):
+            return Status.TOO_SHORT
+        seasons = _seasons(plan, y)
+        if seasons is None:
+            return Status.TOO_SHORT
+        only = int(warm[1]) - 1 if warm[0] == 1.0 and not plan.average else None
+        tries = _tries(plan, _adjusted(y, seasons), warm[2:], only)
+        if only is not None and not np.isfinite(tries[0].criteria[plan.criterion]):
+            tries = _tries(plan, _adjusted(y, seasons), warm[2:])
+        good = [one for one in tries if np.isfinite(one.criteria[plan.criterion])]
+        if not good:
+            return int(min((one.status for one in tries if one.status > Status.DONE), default=Status.TOO_SHORT))
+        values = np.array([one.criteria[plan.criterion] for one in good])
+        order = np.argsort(values, kind="stable")
+        best = good[order[0]]
+        weights = criterion_weights(values)
+        kept = [(weights[j], good[j]) for j in order] if plan.average else [(1.0, best)]
+        out.row[:] = 0.0
+        for i, (weight, one) in enumerate(kept):
+            block = out.row[i * plan.block : (i + 1) * plan.block]
+            block[:CODES] = (weight, *one.form[:3])
+            block[CODES : CODES + one.row.size] = one.row
+        if seasons:
+            out.row[plan.blocks * plan.block :] = np.concatenate(seasons)
+        warm[:2] = (1.0, 1.0 + plan.forms.index(best.form))
+        out.stats[:] = best.stats
+        out.stats[2] += sum(plan.seasons) - len(plan.seasons)
+        remark = self.replay(plan, y, x, out)
+        return remark if best.status == Status.DONE else int(best.status)
+
+    def searches(self, plan: ChosenPlan) -> bool:
+        """One form of several is chosen."""
+        return len(plan.forms) > 1
+
+    def form(self, plan: ChosenPlan, row: FloatArray) -> str:
+        """The form that is preferred, of an average the one with the most weight."""
+        if not self.searches(plan):
+            return ""
+        error, trend, season = _words(_stored_forms(plan, row)[0][1])
+        return f"error={error} trend={trend} season={season}"
+
+    def domain(self, plan: ChosenPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Where all forms in the row live; before a run nothing is ruled out, since other forms may."""
+        if row is None:
+            return Status.DONE
+        adjusted = _adjusted(y, _stored_seasons(plan, row))
+        return max((domain(form, adjusted) for _, form, _ in _stored_forms(plan, row)), default=Status.DONE)
+
+    def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Run the forms in the row, and forecast."""
+        seasons = _stored_seasons(plan, out.row)
+        adjusted = _adjusted(y, seasons)
+        members = _stored_forms(plan, out.row)
+        status = Status.DONE
+        if len(members) == 1:
+            status = replay(plan, members[0][1], adjusted, members[0][2], out)
+        else:
+            fills = [(weight, partial(replay, plan, form, adjusted, row)) for weight, form, row in members]
+            mix(plan, y.size, fills, out)
+        if seasons:
+            out.fitted += season_at(seasons, np.arange(y.size))
+            ahead = season_at(seasons, np.arange(y.size, y.size + plan.horizon))
+            for array in (out.points, out.lower, out.upper):
+                array += ahead
+        return status
+
+    def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
+        """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""
+        seasons = _seasons(plan, y)
+        tries = _tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size - 2))
+        table = pd.DataFrame([one.entry() for one in tries])
+        return table.sort_values(plan.criterion, kind="stable", ignore_index=True)
+
+    def needs(self, plan: ChosenPlan) -> str:
+        """What the smallest form needs."""
+        if plan.seasons:
+            return f"{max(plan.seasons) + sum(plan.seasons) + 1} periods, each season seen in them"
+        return f"{min(fewest(plan, form) for form in plan.forms) + 1} known periods"
+
+    def variance(self, plan: ChosenPlan, row: FloatArray) -> float:
+        """Variance of the best form's one-step errors (relative ones where they are multiplicative)."""
+        return float(_stored_forms(plan, row)[0][2][-1])
+
+    def coefficients(
+        self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        """Those of the form chosen; of an average, of the form with the most weight."""
+        _, form, own = _stored_forms(plan, row)[0]
+        return form_coefficients(plan, form, _adjusted(y, _stored_seasons(plan, row)), own, series)
+
+    def in_words(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """Say which form was chosen, and what it does."""
+        members = _stored_forms(plan, row)
+        weight, form, own = members[0]
+        name = _name(form)
+        if len(members) > 1:
+            said = f"{len(members)} smoothing forms are averaged; most weight, {number(100 * weight, 2)} %, has {name}."
+        else:
+            known = y[~np.isnan(y)]
+            possible = sum(obstacle(plan, one, y, known) == Status.DONE for one in plan.forms)
+            criterion = {"aicc": "AICc"}.get(plan.criterion, plan.criterion.upper())
+            said = f"Of the {possible} smoothing forms that the data allow {criterion} prefers {name}."
+        if plan.seasons:
+            lengths = " and ".join(str(season_length) for season_length in plan.seasons)
+            said += f" Fixed seasons of {lengths} {series.cadence.plural} were taken out first."
+        return f"{said} {form_words(form, _adjusted(y, _stored_seasons(plan, row)), own, series)}"
+
+    def equation(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+        """The recursion of the form chosen with its numbers."""
+        members = _stored_forms(plan, row)
+        text = form_equation(members[0][1], members[0][2])
+        if plan.seasons:
+            lengths = ", ".join(str(season_length) for season_length in plan.seasons)
+            text = text.replace("y[t]", "adjusted[t]") + f"\nadjusted[t] = y[t] - fixed seasons of {lengths}"
+        if len(members) > 1:
+            text = f"of {len(members)} averaged forms that with most weight ({number(members[0][0], 2)}):\n{text}"
+        return text
+
+    def paths(
+        self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Paths of the form chosen; of an average each form has its share of them."""
+        seasons = _stored_seasons(plan, row)
+        adjusted = _adjusted(y, seasons)
+        members = [(weight, partial(form_paths, form, adjusted, own)) for weight, form, own in _stored_forms(plan, row)]
+        ahead = season_at(seasons, np.arange(y.size, y.size + shocks.shape[1])) if seasons else 0.0
+        return shared_paths(members, shocks) + ahead
+
+    def components(self, plan: ChosenPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+        """Level, slope and season of the form chosen, and the seasons taken out."""
+        seasons = _stored_seasons(plan, row)
+        _, form, own = _stored_forms(plan, row)[0]
+        found = form_components(form, _adjusted(y, seasons), own)
+        fixed = {season_name(season.size): season_at([season], np.arange(y.size)) for season in seasons}
+        return found | fixed
+
+
+@dataclass(frozen=True, slots=True)
+class _Try:
+    """A form as it was fitted, or why not."""
+
+    form: Form
+    status: Status
+    row: FloatArray
+    stats: FloatArray
+
+    @property
+    def criteria(self) -> dict[str, float]:
+        return criteria(self.stats)
+
+    def entry(self) -> dict[str, Any]:
+        """Its row among the candidates."""
+        names = dict(zip(("error", "trend", "season"), _words(self.form), strict=True))
+        found = {**self.criteria, "log_likelihood": self.stats[0], "parameters": self.stats[2]}
+        return {**names, **found, "variance": self.row[-1], "remark": short_reason(self.status)}
+
+
+def _tries(plan: ChosenPlan, y: FloatArray, warm: FloatArray, only: int | None = None) -> list[_Try]:
+    """Fit every form that nothing stands in the way of, or only one."""
+    known = y[~np.isnan(y)]
+    tries, at = [], 0
+    for i, form in enumerate(plan.forms):
+        size = row_size(form)
+        if only is not None and i != only:
+            at += size
+            continue
+        row, stats = np.full(size, np.nan), np.full(STATS, np.nan)
+        status = obstacle(plan, form, y, known)
+        if status == Status.DONE:
+            status = estimate(plan, form, y, warm[at : at + size], row, stats)
+        tries.append(_Try(form, status, row, stats))
+        at += size
+    return tries
+
+
+def _allowed(settings: Mapping[str, Any], season_length: int) -> Sequence[Form]:
+    """All sensible forms within the settings."""
+    errors = [code for word, code in ERRORS.items() if settings["error"] in ("auto", word)]
+    trends = [code for word, code in TRENDS.items() if settings["trend"] in ("auto", word)]
+    seasons = [code for word, code in SEASONS.items() if settings["season"] in ("auto", word)]
+    if season_length < 2 and settings["season"] == "auto":
+        seasons = [NONE]
+    return [
+        Form(error, trend, season, season_length if season != NONE else 1)
+        for season in seasons
+        for error in errors
+        for trend in trends
+        if not (season == MULTIPLICATIVE and error == ADDITIVE)
+    ]
+
+
+def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, FloatArray]]:
+    """Weight, form and row of each form that the row holds."""
+    found = []
+    for i in range(plan.blocks):
+        block = row[i * plan.block : (i + 1) * plan.block]
+        if block[0] > 0.0:
+            error, trend, season = (int(code) for code in block[1:CODES])
+            form = Form(error, trend, season, plan.season_length if season != NONE else 1)
+            found.append((float(block[0]), form, block[CODES : CODES + row_size(form)].copy()))
+    return found
+
+
+def _seasons(plan: ChosenPlan, y: FloatArray) -> list[FloatArray] | None:
+    """The seasons to take out; None where a phase of a season is never known."""
+    if not plan.seasons:
+        return []
+    seasons = fixed_seasons(y, plan.seasons)
+    return seasons if all(np.isfinite(season).all() for season in seasons) else None
+
+
+def _stored_seasons(plan: ChosenPlan, row: FloatArray) -> list[FloatArray]:
+    ends = plan.blocks * plan.block + np.cumsum(plan.seasons, dtype=np.int64)
+    return [row[end - season_length : end] for end, season_length in zip(ends, plan.seasons, strict=True)]
+
+
+def _adjusted(y: FloatArray, seasons: list[FloatArray]) -> FloatArray:
+    return y - season_at(seasons, np.arange(y.size)) if seasons else y
+
+
+def _words(form: Form) -> tuple[str, str, str]:
+    tables = (ERRORS, TRENDS, SEASONS)
+    codes = (form.error, form.trend, form.season)
+    return tuple(next(w for w, c in t.items() if c == code) for t, code in zip(tables, codes, strict=True))  # type: ignore[return-value]
+
+
+def _name(form: Form) -> str:
+    error, trend, season = _words(form)
+    parts = [f"{error} errors", "no trend" if trend == "none" else f"{trend} trend"]
+    parts.append("no season" if season == "none" else f"{season} season")
+    return ", ".join(parts[:-1]) + " and " + parts[-1]

@@ -1,0 +1,1 @@
+"""ARIMA models: differencing, the exact likelihood, and the search for its highest point."""

@@ -1,0 +1,1 @@
+"""Least squares on small dense designs, and a line that bends."""

@@ -1,0 +1,1 @@
+"""Pieces that outliers cannot bend: medians, expectations, steps of level and spread."""

@@ -1,0 +1,1 @@
+"""Seasons taken apart and taken out."""

@@ -1,0 +1,1 @@
+"""Exponential smoothing as innovations state-space models: recursion, likelihood, search, forecasts."""

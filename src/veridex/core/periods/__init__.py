@@ -1,0 +1,1 @@
+"""The regular spacing of a history, and the arithmetic of its periods."""

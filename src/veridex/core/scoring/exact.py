@@ -1,0 +1,26 @@
+"""Sums without rounding: the same bits in whatever order things are added, and a part can be taken out again.
+
+A float is a whole number of the smallest units that floats can tell apart; Python adds whole numbers of any length.
+"""
+
+__all__ = ["exact", "rounded"]
+
+UNITS = 1 << 1074
+"""So many smallest units make one (IEEE 754: the least float above zero is 2 to the power of -1074)."""
+
+
+def exact(value: float) -> int:
+    """A float in smallest units.
+
+    Examples
+    --------
+    >>> rounded(exact(0.1) + exact(0.2) - exact(0.2)), 0.1 + 0.2 - 0.2
+    (0.1, 0.10000000000000003)
+    """
+    above, below = value.as_integer_ratio()
+    return above * (UNITS // below)
+
+
+def rounded(total: int, count: int = 1) -> float:
+    """A sum of smallest units over a count, rounded once."""
+    return total / (count * UNITS)

@@ -1,0 +1,1 @@
+"""What files say: layouts, spellings of dates and numbers, keys, grouping, inference."""

@@ -1,0 +1,100 @@
+"""Which cadence a column of dates has, with the evidence; irregular and mixed ones are refused."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.arrays import IntArray
+from veridex.core.periods.cadence import WEEKDAYS, Cadence
+from veridex.errors import CadenceUnclear
+
+__all__ = ["infer_cadence"]
+
+DAY = 86_400
+FEWEST_DATES = 3
+BY_MONTHS = {1: "monthly", 3: "quarterly", 12: "yearly"}
+SPOKEN = {"year": "yearly", "quarter": "quarterly", "month": "monthly", "week": "weekly"}
+
+
+def infer_cadence(
+    stamps: NDArray[Any], codes: IntArray, items: tuple[str, ...], precision: set[str]
+) -> tuple[Cadence, str]:
+    """Infer the cadence of a table with a row per item and period.
+
+    Parameters
+    ----------
+    stamps : ndarray of datetime64[s], shape (n,)
+    codes : ndarray of int, shape (n,)
+        Item of each row, an index into `items`.
+    items : tuple of str
+    precision : set of str
+        What the spellings speak of; dates written as months, quarters, weeks or years say it themselves.
+
+    Returns
+    -------
+    Cadence
+    str
+        The evidence, a sentence for the notes.
+
+    Raises
+    ------
+    CadenceUnclear
+        If there are too few dates, they are irregular, or items differ in their cadence.
+    """
+    if len(precision) == 1 and (spoken := SPOKEN.get(next(iter(precision)))):
+        return Cadence.named(spoken), f"Cadence {spoken}: the dates are written as {next(iter(precision))}s."
+    if np.unique(stamps).size < FEWEST_DATES:
+        raise CadenceUnclear("there are fewer than three different dates")
+    found: dict[str, str] = {}
+    evidence = ""
+    for code in np.unique(codes):
+        own = np.unique(stamps[codes == code])
+        if own.size < FEWEST_DATES:
+            continue  # two dates have any cadence
+        name, evidence = _of_one(own)
+        found.setdefault(name, items[code])
+    if not found:
+        name, evidence = _of_one(np.unique(stamps))
+        found = {name: items[0]}
+    if len(found) > 1:
+        examples = ", ".join(f"{item!r} {name}" for name, item in list(found.items())[:3])
+        raise CadenceUnclear(f"the items differ ({examples}); a history has one cadence")
+    (name,) = found
+    return Cadence.named(name), f"Cadence {name}: {evidence}."
+
+
+def _of_one(stamps: NDArray[Any]) -> tuple[str, str]:
+    """Cadence and evidence of sorted, different stamps."""
+    seconds = stamps.astype("datetime64[s]").astype(np.int64)
+    if (seconds % DAY).any():
+        return _within_days(seconds)
+    days = seconds // DAY
+    months = stamps.astype("datetime64[M]")
+    of_month = (stamps.astype("datetime64[D]") - months.astype("datetime64[D]")).astype(np.int64)
+    last_days = ((months + 1).astype("datetime64[D]") - stamps.astype("datetime64[D]")).astype(np.int64)
+    if (of_month == of_month[0]).all() or (last_days == 1).all():
+        step = int(np.gcd.reduce(np.diff(months.astype(np.int64))))
+        for size in (12, 3, 1):
+            if step and step % size == 0:
+                where = "the last day" if (last_days == 1).all() else f"day {of_month[0] + 1}"
+                return BY_MONTHS[size], f"every date is {where} of a month, {size} month{'s' if size > 1 else ''} apart"
+    gaps = np.diff(days)
+    if (gaps % 7 == 0).all():
+        first = int((days[0] + 3) % 7)
+        name = "weekly" if first == 0 else f"weekly-{WEEKDAYS[first]}"
+        return name, f"every date is a {WEEKDAYS[first].title()}"
+    if (gaps == 1).mean() >= 0.5:
+        weekend = ((days + 3) % 7 >= 5).any()
+        if weekend or days.size < 10:
+            return "daily", "most dates follow each other day by day"
+        return "workday", "most dates follow each other day by day, and none is a Saturday or Sunday"
+    raise CadenceUnclear("the dates are irregular, as those of order lines are")
+
+
+def _within_days(seconds: IntArray) -> tuple[str, str]:
+    step = int(np.gcd.reduce(np.diff(seconds)))
+    if (np.diff(seconds) == step).mean() < 0.5 or step % 60 or DAY % step or seconds[0] % step:
+        raise CadenceUnclear("the times of day are irregular")
+    name = "hourly" if step == 3600 else f"{step // 60} minutes"
+    return name, f"most stamps are {step // 60} minutes apart"

@@ -1,0 +1,138 @@
+"""Numbers as they are spelled in files: decimal comma or point, thousands marks, blanks."""
+
+import re
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
+from veridex.errors import CellUnreadable, DecimalAmbiguous, ParameterError
+
+__all__ = ["UNKNOWN_WORDS", "read_flags", "read_quantities", "refuse_cells", "refuse_infinite"]
+
+UNKNOWN_IS_EMPTY = "Correct the cell, or leave it empty where demand is unknown."
+INFINITE = ("inf", "infinity")
+YES, NO = ("yes", "y", "true", "t", "1", "x", "out"), ("no", "n", "false", "f", "0", "in")
+UNKNOWN_WORDS = ("", "nan", "na", "n/a", "null", "none", "-")
+BLANKS = re.compile("[\\s\u00a0\u2009\u202f'’_]")
+GROUPED = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
+EXPONENT = r"(?:[eE][+-]?\d+)?"
+# Thousands marks stand before every third digit or nowhere; a mark anywhere else is a number of the other kind.
+BY_MARK = {
+    ".": re.compile(rf"[+-]?(?:\d*|\d{{1,3}}(?:,\d{{3}})+)(?:\.\d*)?{EXPONENT}"),
+    ",": re.compile(rf"[+-]?(?:\d*|\d{{1,3}}(?:\.\d{{3}})+)(?:,\d*)?{EXPONENT}"),
+}
+
+
+def read_quantities(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None = None) -> FloatArray:
+    """Numbers of a column; an empty cell is unknown demand (NaN).
+
+    Parameters
+    ----------
+    column : Series
+        Of numbers, or of texts.
+    source, first_row
+        What errors call the table and its first row.
+    decimal : {".", ","}, optional
+        The decimal mark; found from the column if not stated.
+
+    Raises
+    ------
+    CellUnreadable
+        Naming the first cell that is no finite number, and how many there are.
+    DecimalAmbiguous
+        If commas could be decimal marks or group thousands.
+    """
+    if decimal not in (None, ".", ","):
+        raise ParameterError("decimal", repr(decimal), "it is '.' or ','")
+    if pd.api.types.is_numeric_dtype(column):
+        plain = column.dtype == np.float64  # not copied, however many there are
+        numbers = column.to_numpy() if plain else column.to_numpy(dtype=np.float64, na_value=np.nan)
+    else:
+        numbers = _read_texts(column, source, first_row, decimal)
+    refuse_infinite(pd.Series(numbers, index=column.index, name=column.name, copy=False), source, first_row)
+    return numbers
+
+
+def read_flags(column: "pd.Series[Any]", source: str, first_row: int) -> FloatArray:
+    """One where a cell says yes, zero where it says no or is empty.
+
+    Raises
+    ------
+    CellUnreadable
+        If a cell says neither.
+    """
+    texts = column.astype(object).where(column.notna(), "").astype(str).str.strip().str.lower()
+    texts = texts.str.removesuffix(".0")
+    yes, no = texts.isin(YES), texts.isin((*NO, *UNKNOWN_WORDS))
+    strange = ~(yes | no).to_numpy()
+    if strange.any():
+        remedy = f"Write {', '.join(YES)} or {', '.join(NO)}, or leave it empty."
+        refuse_cells(column, np.flatnonzero(strange), "yes or no", remedy, source, first_row)
+    return np.asarray(yes, dtype=np.float64)
+
+
+def _read_texts(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None) -> FloatArray:
+    texts = column.astype(object).where(column.notna(), "").astype(str).str.strip()
+    unknown = texts.str.lower().isin(UNKNOWN_WORDS).to_numpy()
+    plain = texts.where(~unknown, "nan")
+    numbers = np.array(pd.to_numeric(plain, errors="coerce"), dtype=np.float64)
+    strange = np.isnan(numbers) & ~unknown
+    if decimal == "," or strange.any():
+        marks = texts[~unknown]
+        tidy = marks.map(lambda text: BLANKS.sub("", text))
+        if decimal is None:
+            decimal = _decimal_mark(tidy, column, source, first_row)
+        swapped = tidy.str.replace(".", "", regex=False).str.replace(",", ".", regex=False)
+        usual = swapped if decimal == "," else tidy.str.replace(",", "", regex=False)
+        fits = tidy.map(
+            lambda text: text.lower().lstrip("+-") in INFINITE or BY_MARK[decimal].fullmatch(text) is not None
+        )
+        usual = usual.where(fits.astype(bool), "no number")
+        numbers[~unknown] = pd.to_numeric(usual, errors="coerce").to_numpy(dtype=np.float64)
+        strange = np.isnan(numbers) & ~unknown
+    if strange.any():
+        refuse_cells(column, np.flatnonzero(strange), "number", UNKNOWN_IS_EMPTY, source, first_row)
+    return numbers
+
+
+def _decimal_mark(tidy: "pd.Series[str]", column: "pd.Series[Any]", source: str, first_row: int) -> str:
+    """The mark that the column's own numbers show: the last of two kinds, or a comma that cannot group thousands."""
+    with_comma = tidy[tidy.str.contains(",", regex=False)]
+    if with_comma.empty:
+        return "."
+    both = with_comma[with_comma.str.contains(".", regex=False)]
+    if not both.empty:
+        return "," if (both.str.rfind(",") > both.str.rfind(".")).any() else "."
+    grouped = with_comma.map(lambda text: GROUPED.fullmatch(text) is not None)
+    if not grouped.all():
+        return ","
+    if (with_comma.str.count(",") > 1).any() or tidy.str.contains(".", regex=False).any():
+        return "."
+    row = int(with_comma.index[0])
+    raise DecimalAmbiguous(source, str(column.name), row + first_row, str(with_comma.iloc[0]))
+
+
+def refuse_infinite(column: "pd.Series[Any]", source: str, first_row: int) -> None:
+    """Raise `CellUnreadable` if a number is infinite."""
+    bad = np.flatnonzero(np.isinf(column.to_numpy()))
+    if bad.size:
+        refuse_cells(column, bad, "finite number", UNKNOWN_IS_EMPTY, source, first_row)
+
+
+def refuse_cells(
+    column: "pd.Series[Any]", bad: NDArray[Any], wanted: str, remedy: str, source: str, first_row: int
+) -> None:
+    """Raise `CellUnreadable` naming the first of the bad cells and how many there are; the index numbers the rows."""
+    row = int(bad[0])
+    raise CellUnreadable(
+        source,
+        str(column.name),
+        int(column.index[row]) + first_row,
+        str(column.iloc[row]),
+        wanted,
+        int(bad.size),
+        remedy,
+    )
