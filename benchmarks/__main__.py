@@ -20,7 +20,7 @@ from benchmarks.portfolio import report_portfolio
 from benchmarks.twins import twins
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.fold.contract import Rows
+from veridex.core.methods.fold.plan import Rows, Sizes
 
 
 def seasonal(seed: int, n: int = 96) -> np.ndarray:
@@ -43,7 +43,7 @@ def best_ms(work: Callable[[], object], repeats: int) -> float:
 def fold(text: str, *, warm_start: bool) -> Callable[[], object]:
     """One fold through the contract, from scratch or from the optimum of the origin before."""
     chosen = method(text)
-    plan = chosen.family.prepare(chosen.settings, 12, 12, (80.0, 95.0))
+    plan = chosen.family.plan(chosen.settings, Sizes(12, 12, (80.0, 95.0)))
     y, before = seasonal(1), np.zeros(plan.warm_size)
     if warm_start:
         chosen.family.run(plan, y[:-1].copy(), None, before, Rows.allocate(plan, y.size - 1))

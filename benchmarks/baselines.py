@@ -11,7 +11,8 @@ import numpy as np
 import veridex as vx
 from benchmarks.twins import least, recursion_twins
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.fold.contract import Rows, run_fold
+from veridex.core.methods.fold.plan import Rows, Sizes
+from veridex.core.methods.fold.running import run_fold
 from veridex.core.numerics.smoothing.search import estimate_smoothing
 
 __all__ = ["first_call", "report_baselines"]
@@ -78,7 +79,7 @@ def report_baselines(report: Callable[[str, float, float, str], None], y: np.nda
     series = vx.History.from_numbers(y, start="2018-01", cadence="monthly", item="smoker-01")["smoker-01"]
     for text, form in (("simple-smoothing", (1, 0, 0)), ("holt-winters damped=yes", (1, 2, 1))):
         chosen = method(text)
-        plan = chosen.family.prepare(chosen.settings, 12, 12, (80.0, 95.0))
+        plan = chosen.family.plan(chosen.settings, Sizes(12, 12, (80.0, 95.0)))
         rows = Rows.allocate(plan, y.size)
 
         def fold(chosen: object = chosen, plan: object = plan, rows: Rows = rows) -> None:

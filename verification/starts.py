@@ -4,7 +4,7 @@ import numpy as np
 from scipy.optimize import minimize
 
 from veridex.core.methods.catalogue import method
-from veridex.core.methods.fold.contract import Rows
+from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.numerics.smoothing.recursion import LEVEL, half_deviance, recursion
 from veridex.core.numerics.smoothing.region import LEVEL_ESTIMATED, SHARES, put, sought_entries
 from veridex.core.numerics.smoothing.search import estimate_smoothing
@@ -95,7 +95,7 @@ def warm_starts() -> None:
     print("| --- | --- | --- |")
     for text in METHODS:
         chosen = method(text)
-        plan = chosen.family.prepare(chosen.settings, 12, 1, ())
+        plan = chosen.family.plan(chosen.settings, Sizes(12))
 
         def likelihood(y, warm, chosen=chosen, plan=plan):
             rows = Rows.allocate(plan, y.size)

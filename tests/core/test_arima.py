@@ -12,6 +12,7 @@ from conftest import monthly, seasonal_values
 from reference import dense_arima, dense_arma
 from veridex.core.methods.arima.fitting import attempt, blocks, largest_partial
 from veridex.core.methods.catalogue import method
+from veridex.core.methods.fold.plan import Sizes
 from veridex.core.numerics.arima import arma
 from veridex.core.numerics.arima.models import Orders, replay_arima
 from veridex.core.numerics.arima.search import DONE, PERFECT, arima_log_likelihood, estimate_arima
@@ -101,7 +102,7 @@ def test_conditional_sums_of_squares_are_minimal(text):
         vx.History.from_numbers(y, cadence="counted", season_length=4), f"arima {text} likelihood=conditional"
     )
     table = fitted.coefficients.set_index("name")["value"]
-    o = method(fitted.method.text).family.prepare(fitted.method.settings, 4, 1, ()).orders
+    o = method(fitted.method.text).family.plan(fitted.method.settings, Sizes(4)).orders
     z = np.diff(y, o.d)
     z = z[4:] - z[:-4] if o.D else z
     names = list(table.index)

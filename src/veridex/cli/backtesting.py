@@ -65,7 +65,7 @@ def lineup_table(history: History, lineup: str | None) -> pd.DataFrame:
     """The methods that would be entered, and what each needs."""
     season_length = history.season_length
     entered = default_lineup(season_length) if lineup is None else methods(split_lineup(lineup))
-    needs = [one.family.needs(one.family.prepare(one.settings, season_length, 1, ())) for one in entered]
+    needs = [one.needs(season_length) for one in entered]
     return pd.DataFrame({"method": [one.text for one in entered], "needs": needs})
 
 

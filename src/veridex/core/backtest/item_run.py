@@ -13,8 +13,9 @@ from veridex.core.backtest.schemes import Fold, Scheme
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
-from veridex.core.methods.fold.contract import STATS, Plan, Rows, replay_fold, run_fold
 from veridex.core.methods.fold.criteria import criteria
+from veridex.core.methods.fold.plan import STATS, Plan, Rows, Sizes
+from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import TrainingSpan, training_span
@@ -123,10 +124,10 @@ class ItemWork:
         entered, regressors = self.lineup[m], self.regressors[m]
         columns = () if regressors is None else regressors.columns
         family = entered.family
-        plan: Plan = family.prepare_with(entered.settings, series.season_length, self.horizon, self.levels, columns)
+        plan: Plan = family.plan(entered.settings, Sizes(series.season_length, self.horizon, self.levels, columns))
         warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
-        carried, searched = False, family.searches(plan)
+        carried = False
         for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
             begun = self.clock()
             y, drivers = span.y, None
@@ -142,7 +143,7 @@ class ItemWork:
                 out.points[cell], out.std_error[cell], out.lower[cell], out.upper[cell], row, fitted[: y.size], stats
             )
             if o % self.pace.search_every == 0:
-                family.forget(plan, warm)
+                plan.forget(warm)
             if o % self.pace.refit_every == 0 or not carried:
                 status = run_fold(family, plan, y, x, warm, rows)
                 carried = status <= Status.DONE
@@ -154,7 +155,7 @@ class ItemWork:
             if status <= Status.DONE:
                 out.parameters[cell] = stats[2]
                 out.criteria[cell] = criteria(stats)["aicc"]
-                if searched:
+                if plan.searched:
                     out.forms[cell] = family.form(plan, row).encode("ascii", "replace")
                 own, scales = span.actuals[span.actuals.size - y.size :], out.scales[o]
                 one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])

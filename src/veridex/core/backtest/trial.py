@@ -87,8 +87,7 @@ class Trial(Results):
 
     @cached_property
     def _needs(self) -> list[str]:
-        season_length = self.history.season_length
-        return [one.family.needs(one.family.prepare(one.settings, season_length, 1, ())) for one in self.lineup]
+        return [one.needs(self.history.season_length) for one in self.lineup]
 
     @property
     def timings(self) -> pd.DataFrame:

@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.special import ndtr, stdtr
 
-from veridex.core.methods.fold.contract import Coefficients
+from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.labels import POLYNOMIALS
 
 __all__ = ["coefficient_table", "margins", "root_table"]

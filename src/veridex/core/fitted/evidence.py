@@ -14,8 +14,9 @@ from veridex.core.fitted.next_steps import next_steps
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows
-from veridex.core.methods.fold.contract import Coefficients, Plan
+from veridex.core.methods.fold.account import Account, Coefficients
 from veridex.core.methods.fold.criteria import criteria
+from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import training_values
@@ -73,7 +74,7 @@ class Evidence:
     @property
     def reason(self) -> str:
         """Why there is no fit, or what is remarkable about it; empty where all is well."""
-        told = reason_for(self.status, self.method.family.needs(self._plan))
+        told = reason_for(self.status, self._plan.needs)
         detail = self._which_driver() if self.status in (Status.DRIVER_UNKNOWN, Status.DEPENDENT) else ""
         return f"{told} ({detail})" if detail else told
 
@@ -98,9 +99,19 @@ class Evidence:
 
     def _prepare(self, horizon: int, levels: tuple[float, ...]) -> Plan:
         columns = () if self.regressors is None else self.regressors.columns
-        family, season_length = self.method.family, self.series.season_length
-        plan: Plan = family.prepare_with(self.method.settings, season_length, horizon, levels, columns)
+        sizes = Sizes(self.series.season_length, horizon, levels, columns)
+        plan: Plan = self.method.family.plan(self.method.settings, sizes)
         return plan
+
+    @cached_property
+    def account(self) -> Account | None:
+        """What the method says of itself: estimates, words, parts, members; None where there is no fit."""
+        return self._account(self._plan, *self._training) if self.available else None
+
+    def _account(self, plan: Plan, y: FloatArray, x: FloatArray | None) -> Account:
+        with np.errstate(all="ignore"):
+            found: Account = self.method.family.account(plan, y, x, self.row, self.series)
+        return found
 
     def _rows(self, horizon: int, foresight: str) -> tuple[FloatArray, DriverRows | None]:
         """The span that the method sees, and its driver rows with those of the lead times."""
@@ -165,16 +176,12 @@ class Evidence:
     @property
     def variance(self) -> float:
         """Variance of the one-step errors (of relative ones where errors are multiplicative)."""
-        return self.method.family.variance(self._plan, self.row) if self.available else np.nan
+        return np.nan if self.account is None else self.account.variance
 
-    @cached_property
+    @property
     def estimates(self) -> Coefficients | None:
         """What was estimated as plain arrays: names, values, standard errors; None where there is no fit."""
-        if not self.available:
-            return None
-        y, x = self._training
-        found: Coefficients = self.method.family.coefficients(self._plan, y, x, self.row, self.series)
-        return found
+        return None if self.account is None else self.account.coefficients
 
     @cached_property
     def coefficients(self) -> pd.DataFrame:
@@ -188,7 +195,7 @@ class Evidence:
     @cached_property
     def roots(self) -> pd.DataFrame:
         """Zeros of the polynomials of an ARIMA: polynomial, real, imaginary, modulus, and the periods of a swing."""
-        return root_table(self.method.family.roots(self._plan, self.row) if self.available else {})
+        return root_table({} if self.account is None else self.account.roots)
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -204,10 +211,9 @@ class Evidence:
     @property
     def flags(self) -> tuple[str, ...]:
         """What makes the estimates doubtful, in a few words each; empty where nothing does."""
-        if not self.available:
+        if self.account is None:
             return ()
-        with np.errstate(all="ignore"):
-            found = self.method.family.flags(self._plan, *self._training, self.row)
+        found = self.account.flags
         if self.parameters and self.n < FEW_PER_PARAMETER * self.parameters:
             found += (f"only {self.n} values for {self.parameters} quantities estimated",)
         return found
@@ -219,14 +225,7 @@ class Evidence:
         `converged` is 1 or 0; margins are the smallest modulus of the zeros less one; what there is not is NaN.
         """
         known = self.residuals[~np.isnan(self.residuals)]
-        stationarity, invertibility = (
-            margins(self.method.family.roots(self._plan, self.row))
-            if self.available
-            else (
-                np.nan,
-                np.nan,
-            )
-        )
+        stationarity, invertibility = margins({} if self.account is None else self.account.roots)
         return {
             "n": self.n,
             "parameters": self.parameters,
@@ -242,30 +241,18 @@ class Evidence:
             "converged": float(self.status != Status.NOT_CONVERGED) if self.available else np.nan,
             "steps": float(self.stats[3]),
             "milliseconds": self.milliseconds,
-            **self._figures,
+            **({} if self.account is None else self.account.figures),
         }
-
-    @property
-    def _figures(self) -> dict[str, float]:
-        """What the family adds to the summary."""
-        if not self.available:
-            return {}
-        with np.errstate(all="ignore"):
-            return self.method.family.figures(self._plan, *self._training, self.row)
 
     @property
     def likelihood_of(self) -> str:
         """What the values are that the likelihood is of, such as ``values differenced once``."""
-        return self.method.family.likelihood_of(self._plan, self.row) if self.available else ""
+        return "" if self.account is None else self.account.likelihood_of
 
     @cached_property
     def innovations(self) -> FloatArray:
         """One-step errors on the scale that the method models (logarithms with ``transform=log``), shape (n,)."""
-        if not self.available:
-            return np.full(len(self.series), np.nan)
-        y, x = self._training
-        with np.errstate(all="ignore"):
-            found = self.method.family.innovations(self._plan, y, x, self.row)
+        found = np.empty(0) if self.account is None else self.account.innovations
         return np.concatenate((np.full(len(self.series) - found.size, np.nan), found))
 
     def audit(self) -> Audit:
@@ -303,9 +290,9 @@ class Evidence:
 
     def in_words(self) -> str:
         """Say in plain words what the method does with this series."""
-        if not self.available:
+        if self.account is None:
             return f"{self.method} is not available for {self.series.item}: {self.reason}."
-        said = self.method.family.in_words(self._plan, self._training[0], self.row, self.series)
+        said = self.account.words
         if not self._plan.columns:
             return said
         table = self.coefficients.set_index("name")["p_value"]
@@ -314,16 +301,14 @@ class Evidence:
 
     def equation(self) -> str:
         """The method with its numbers, a line per equation."""
-        if not self.available:
-            return ""
-        return self.method.family.equation(self._plan, self._training[0], self.row, self.series)
+        return "" if self.account is None else self.account.equation
 
     @cached_property
     def components(self) -> pd.DataFrame:
         """The parts that the method sees, as columns: period, level, trend, season where it has them, fitted."""
         table: dict[str, Any] = {"period": self.series.periods}
-        if self.available:
-            for name, part in self.method.family.components(self._plan, self._training[0], self.row).items():
+        if self.account is not None:
+            for name, part in self.account.parts.items():
                 table[name] = np.concatenate((np.full(len(self.series) - part.size, np.nan), part))
         return pd.DataFrame(table | {"fitted": self.fitted_values})
 

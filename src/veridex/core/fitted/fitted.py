@@ -20,7 +20,8 @@ from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.drivers_ahead import fill_with_futures
-from veridex.core.methods.fold.contract import STATS, Rows, replay_fold, run_fold
+from veridex.core.methods.fold.plan import STATS, Rows
+from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.preparation.regressors import Explaining, Regressors
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
@@ -127,7 +128,7 @@ class Fitted(Evidence):
         plan = self._prepare(max(horizon, 1), ())
         y, rows = self._rows(plan.horizon, self.foresight) if horizon else (self._training[0], None)
         x = self._training[1] if rows is None else rows.x
-        parts = self.method.family.contributions(plan, y, x, self.row) if self.available else {}
+        parts = self._account(plan, y, x).contributions if self.available else {}
         first = self.series.start + len(self.series) - y.size
         table: dict[str, Any] = {
             "period": self.series.cadence.starts(np.arange(first, first + y.size + horizon)),
@@ -176,7 +177,7 @@ class Fitted(Evidence):
             if found is not None:
                 with np.errstate(all="ignore"):
                     status = fill_with_futures(family, plan, y, found, status, rows)
-            remark = reason_for(status, self.method.family.needs(plan))
+            remark = reason_for(status, plan.needs)
             if not remark and found is not None and self.foresight == "perfect":
                 remark = "remark: drivers were seen before their time (perfect foresight)"
         return Forecast(
@@ -218,7 +219,9 @@ class Fitted(Evidence):
                 raise ParameterError(name, str(value), "ask for at least one")
         if not self.available:
             return np.full((paths, horizon), np.nan)
-        who = zlib.crc32(f"{self.series.item} {self.method.text}".encode())
+        # Weights of a blend are estimates: their last digit must not draw another future.
+        made_of = " ".join(one.text for one in self.method.members or (self.method,))
+        who = zlib.crc32(f"{self.series.item} {made_of}".encode())
         last = (self.series.start + len(self.series)) % 2**32
         if shocks is None:
             shocks = np.random.default_rng([seed, who, last]).standard_normal((paths, horizon))
@@ -285,7 +288,9 @@ class Fitted(Evidence):
     @property
     def fits(self) -> bool:
         """Whether the parameters are laid out as the method's kernels expect them."""
-        return self.row.size == self._plan.row_size and self.method.family.understands(self._plan, self.row)
+        if self.row.size != self._plan.row_size:
+            return False
+        return self.method.family.domain(self._plan, self._training[0], self.row) != Status.NOT_ITS_OWN
 
     def refreshed(self) -> "Fitted":
         """The fit whose fields were kept, with its fitted values computed again."""

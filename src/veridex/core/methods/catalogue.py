@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.methods.arima.family import Arima
-from veridex.core.methods.fold.contract import Family
+from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.settings import Setting, settled
 from veridex.core.methods.grammar import Spelled, parse
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai

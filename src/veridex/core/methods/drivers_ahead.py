@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.methods.fold.contract import Family, Plan, Rows, gated, replay_fold, run_fold
+from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
+from veridex.core.methods.fold.running import gated, replay_fold, run_fold
 from veridex.core.methods.fold.settings import settled
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.naive.benchmarks import Naive
@@ -109,7 +111,7 @@ def _forecast(values: FloatArray, season_length: int, horizon: int) -> tuple[Flo
     if np.isnan(values).any():
         return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
     for family, settings in AHEAD:
-        plan = family.prepare(settings, season_length, horizon, ())
+        plan = family.plan(settings, Sizes(season_length, horizon))
         rows = Rows.allocate(plan, values.size)
         if run_fold(family, plan, values, None, np.zeros(plan.warm_size), rows) <= Status.DONE:
             paths = family.paths(plan, values, None, rows.row, shocks)

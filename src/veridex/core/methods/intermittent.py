@@ -10,7 +10,9 @@ from scipy.special import gammaincinv
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory, quantity
@@ -22,6 +24,8 @@ __all__ = ["Croston", "SyntetosBoylan", "TeunterSyntetosBabai"]
 ALPHA, BETA, SIZE, OFTEN, SPREAD, VARIANCE = 0, 1, 2, 3, 4, 5
 """A parameter row: constants, starting size, starting interval or chance, variance of sizes, of one-step errors."""
 
+NEEDS = "4 known periods, and demand in at least two of them or in none"
+
 
 @dataclass(frozen=True, slots=True)
 class IntermittentPlan(Plan):
@@ -30,7 +34,7 @@ class IntermittentPlan(Plan):
     stated: FloatArray = field(default_factory=lambda: np.full(2, np.nan), repr=False)
 
 
-class _Intermittent(Family[IntermittentPlan]):
+class _Intermittent(PlainFamily[IntermittentPlan]):
     """Demand as a size that comes now and then."""
 
     settings = (number("alpha", 0.0, 1.0), number("beta", 0.0, 1.0))
@@ -38,12 +42,10 @@ class _Intermittent(Family[IntermittentPlan]):
     correction: ClassVar[float] = 0.0
     source: ClassVar[str]
 
-    def prepare(
-        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
-    ) -> IntermittentPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> IntermittentPlan:
         """Row: see the head of the file."""
         stated = np.array([math.nan if settings.get(key) is None else settings[key] for key in ("alpha", "beta")])
-        return IntermittentPlan(season_length, horizon, levels, row_size=6, stated=stated)
+        return IntermittentPlan(sizes, row_size=6, needs=NEEDS, stated=stated)
 
     def domain(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Demand below zero is none that comes now and then."""
@@ -87,7 +89,7 @@ class _Intermittent(Family[IntermittentPlan]):
         chance = float(ends[1]) if self.kind == CHANCES else min(1.0 / float(ends[1]), 1.0)
         return factor * float(ends[0]), chance
 
-    def coefficients(
+    def _coefficients(
         self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Constants and where they led; squared errors give no standard errors."""
@@ -101,7 +103,7 @@ class _Intermittent(Family[IntermittentPlan]):
         values = np.array([row[ALPHA], row[BETA], size, often[1], math.sqrt(row[SPREAD])])
         return Coefficients(names, values, np.full(5, np.nan), memory=frozenset({"alpha", "beta"}))
 
-    def in_words(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how often, how much, and how fast both are forgotten."""
         size, chance = self._ends(y, row, np.empty(y.size))
         noun = series.cadence.noun
@@ -123,7 +125,7 @@ class _Intermittent(Family[IntermittentPlan]):
             return "Every period without demand lowers the forecast."
         return "Periods without demand change nothing until the next demand comes."
 
-    def equation(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The two recursions with their numbers."""
         factor = 1.0 - self.correction * row[BETA]
         share = "" if factor == 1.0 else f"{shown(factor)} "
@@ -137,11 +139,7 @@ class _Intermittent(Family[IntermittentPlan]):
             f"{often}[t] = {often}[t-1] + {shown(row[BETA])} ({seen} - {often}[t-1]) {when}"
         )
 
-    def needs(self, plan: IntermittentPlan) -> str:
-        """Sizes with a spread, or no demand at all."""
-        return "4 known periods, and demand in at least two of them or in none"
-
-    def variance(self, plan: IntermittentPlan, row: FloatArray) -> float:
+    def _variance(self, plan: IntermittentPlan, row: FloatArray) -> float:
         """Mean squared one-step error."""
         return float(row[VARIANCE])
 

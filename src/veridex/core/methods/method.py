@@ -3,12 +3,11 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.plan import Sizes
 from veridex.core.methods.grammar import written
-
-if TYPE_CHECKING:
-    from veridex.core.methods.fold.contract import Family
 
 __all__ = ["Method"]
 
@@ -33,7 +32,7 @@ class Method:
 
     name: str
     given: tuple[tuple[str, Any], ...] = ()
-    family: "Family[Any]" = field(repr=False, compare=False, kw_only=True)
+    family: Family[Any] = field(repr=False, compare=False, kw_only=True)
     settings: Mapping[str, Any] = field(repr=False, compare=False, kw_only=True)
 
     def __eq__(self, other: object) -> bool:
@@ -72,8 +71,7 @@ class Method:
             return ()
         return tuple(float(one) / sum(stated) for one in stated)
 
-    def __reduce__(self) -> tuple[Any, ...]:
-        """On its way to another process a method is its text."""
-        from veridex.core.methods.catalogue import method
-
-        return (method, (self.text,))
+    def needs(self, season_length: int) -> str:
+        """How much history it needs, in words."""
+        needed: str = self.family.plan(self.settings, Sizes(season_length)).needs
+        return needed

@@ -9,8 +9,10 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import choice, number, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory, quantity, signed
@@ -37,7 +39,7 @@ class ThetaPlan(Plan):
     season: str = "auto"
 
 
-class Theta(Family[ThetaPlan]):
+class Theta(PlainFamily[ThetaPlan]):
     """Simple smoothing that drifts by a share of the slope of a line through the whole history.
 
     The season is taken out first where the autocorrelation r_m at the season's lag is significant at ten percent:
@@ -57,16 +59,13 @@ class Theta(Family[ThetaPlan]):
         number("alpha", 0.001, 1.0),
     )
 
-    def prepare(
-        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
-    ) -> ThetaPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ThetaPlan:
         """Row: alpha, starting level, w, line, variance, kind of season, season."""
         alpha = settings.get("alpha")
         return ThetaPlan(
-            season_length,
-            horizon,
-            levels,
-            row_size=kernels.ENTRIES + 1 + season_length,
+            sizes,
+            row_size=kernels.ENTRIES + 1 + sizes.season_length,
+            needs="6 known periods, and two seasons of them where it takes a season out",
             alpha=math.nan if alpha is None else float(alpha),
             optimised=bool(settings["optimised"]),
             season=settings["season"],
@@ -122,7 +121,7 @@ class Theta(Family[ThetaPlan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Constant, starting level, theta, the line; least squares one step ahead gives no standard errors here."""
@@ -141,7 +140,7 @@ class Theta(Family[ThetaPlan]):
             values += row[KIND + 1 :].tolist()
         return Coefficients(tuple(names), np.array(values), np.full(len(names), np.nan), memory=frozenset({"alpha"}))
 
-    def in_words(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what drifts, and which season was taken out."""
         kind, noun = KINDS[int(row[KIND])], series.cadence.noun
         drift = float(row[kernels.WEIGHT] * row[kernels.SLOPE])
@@ -157,7 +156,7 @@ class Theta(Family[ThetaPlan]):
             f"straight line through the whole history. {season}"
         )
 
-    def equation(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: ThetaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The recursion with its numbers, far from its start."""
         alpha, weight = float(row[0]), float(row[kernels.WEIGHT])
         kind = KINDS[int(row[KIND])]
@@ -173,11 +172,7 @@ class Theta(Family[ThetaPlan]):
         spread = shown(math.sqrt(row[kernels.VARIANCE]))
         return "\n".join([*lines, f"the standard deviation of one-step errors {spread}"])
 
-    def needs(self, plan: ThetaPlan) -> str:
-        """A few values more than parameters."""
-        return "6 known periods, and two seasons of them where it takes a season out"
-
-    def variance(self, plan: ThetaPlan, row: FloatArray) -> float:
+    def _variance(self, plan: ThetaPlan, row: FloatArray) -> float:
         """Variance of the one-step errors of the adjusted series."""
         return float(row[kernels.VARIANCE])
 

@@ -3,8 +3,8 @@
 import math
 from collections.abc import Iterable, Sequence
 
-from veridex.core.methods.fold.contract import Column
 from veridex.core.periods.cadence import Cadence
+from veridex.core.preparation.regressors import Column
 
 __all__ = ["LOG_UNIT", "effect_words", "memory", "number", "quantity", "signed"]
 

@@ -127,7 +127,7 @@ def fit_entry(fitted: Fitted) -> dict[str, Any]:
     estimates = zip(found.names, found.values.tolist(), found.errors.tolist(), strict=True)
     return {
         "settings": _clean(dict(fitted.method.settings)),
-        "form": fitted.method.family.form(fitted._plan, fitted.row),
+        "form": fitted.account.form if fitted.account is not None else "",
         "in_words": fitted.in_words(),
         "coefficients": [
             {"name": name, "value": _plain(value), "std_error": _plain(error)} for name, value, error in estimates

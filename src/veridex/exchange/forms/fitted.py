@@ -17,7 +17,7 @@ from veridex.core.history.history import History
 from veridex.core.history.interventions import intervention
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.methods.fold.contract import STATS
+from veridex.core.methods.fold.plan import STATS
 from veridex.core.methods.fold.status import Status
 from veridex.core.periods.cadence import Cadence
 from veridex.core.preparation.regressors import Regressors

@@ -30,16 +30,11 @@ from veridex.core.methods.arima.paths import arima_paths, arima_roots
 from veridex.core.methods.arima.prune import pruned
 from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.arima.uncertainty import fill_with_estimation
-from veridex.core.methods.fold.contract import (
-    Coefficients,
-    Column,
-    DriverFamily,
-    Plan,
-    Rows,
-    effect_parts,
-    shared_paths,
-)
+from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA, criteria
+from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.paths import effect_parts, shared_paths
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
@@ -82,7 +77,7 @@ def _are_lags(value: Value) -> bool:
     return whole_ones and 0 < len(value) == len(set(value)) and 1 <= min(value) <= max(value) <= 400  # type: ignore[arg-type]
 
 
-class Arima(DriverFamily[ArimaPlan]):
+class Arima(PlainFamily[ArimaPlan]):
     """Autoregressive integrated moving averages, with a season or without.
 
     ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - phi_1 B - ...`` and
@@ -109,6 +104,7 @@ class Arima(DriverFamily[ArimaPlan]):
     """
 
     name = "arima"
+    takes_drivers = True
     settings = (
         whole("p", 0, 400),
         whole("d", 0, 2),
@@ -135,9 +131,13 @@ class Arima(DriverFamily[ArimaPlan]):
         some = {key: value for key, value in given.items() if key not in ORDERS or value != 0}
         return some if any(key in some for key in (*ORDERS, "lags", "ma_lags")) else given
 
-    def understands(self, plan: ArimaPlan, row: FloatArray) -> bool:
-        """Orders that the plan states, or a search may have found, with room for their coefficients."""
-        return all(_sound(plan, one) for _, one in plan.members(row))
+    def domain(self, plan: ArimaPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Any demand; but a row must hold codes that this plan may have written."""
+        if row is None:
+            return Status.DONE
+        members = plan.members(row)
+        sound = bool(members) and all(_sound(plan, part) for _, part in members)
+        return Status.DONE if sound else Status.NOT_ITS_OWN
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse words of the search beside stated orders, and a constant under two differences."""
@@ -156,42 +156,26 @@ class Arima(DriverFamily[ArimaPlan]):
         if settings["average"] and (settings.get("prune") is not None or settings["intervals"] != "model"):
             raise SettingError(self.name, "an average of models is neither pruned nor simulated")
 
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> ArimaPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ArimaPlan:
         """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
-        season = 1 if settings["season"] == "none" else season_length
-        orders = None
-        size = 2 * MOST_P + 2 * MOST_SEASONAL
-        free = None
-        if any(settings.get(key) is not None for key in (*ORDERS, "lags", "ma_lags")):
-            p, d, q, seasonal_p, D, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
-            lags, ma_lags = settings.get("lags") or range(1, p + 1), settings.get("ma_lags") or range(1, q + 1)
-            p, q = max(lags, default=0), max(ma_lags, default=0)
-            chosen = [j + 1 in lags for j in range(p)] + [j + 1 in ma_lags for j in range(q)]
-            free = np.array([*chosen, *[True] * (seasonal_p + seasonal_q)], dtype=np.int64)
-            auto = settings["constant"] == "auto"
-            constant = int(d + D == 0 if auto else settings["constant"])
-            orders = Orders(p, d, q, seasonal_p, D, seasonal_q, season, constant)
-            size = size_of(orders)
-        length = CODES + size + len(columns) + 2
+        season = 1 if settings["season"] == "none" else sizes.season_length
+        orders, free = _stated_orders(settings, season)
+        size = 2 * MOST_P + 2 * MOST_SEASONAL if orders is None else size_of(orders)
+        length = CODES + size + len(sizes.columns) + 2
+        average = settings["average"]
+        least = FEWEST_TO_SEARCH if orders is None else fewest(orders, len(sizes.columns))
+        searching = 1 if average else 1 + CODES + size
         return ArimaPlan(
-            season_length,
-            horizon,
-            levels,
-            row_size=MOST_AVERAGED * (1 + length) if settings["average"] else length,
-            columns=columns,
+            sizes,
+            row_size=MOST_AVERAGED * (1 + length) if average else length,
+            warm_size=searching if free is None else 1 + int(free.sum()),
+            needs=f"{least} known periods",
+            searched=(0,) if orders is None else (),
             conditional=settings["likelihood"] == "conditional",
-            warm_size=0 if settings["average"] else 1 + CODES + size if free is None else 1 + int(free.sum()),
             orders=orders,
             free=free,
             prune=settings.get("prune"),
-            average=settings["average"],
+            average=average,
             with_estimation=settings["intervals"] == "with-estimation",
             season=season,
             criterion=settings["criterion"],
@@ -228,10 +212,6 @@ class Arima(DriverFamily[ArimaPlan]):
         out.stats[:] = found.stats
         replayed = self.replay(plan, y, x, out)
         return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
-
-    def searches(self, plan: ArimaPlan) -> bool:
-        """Where no orders are stated."""
-        return plan.orders is None
 
     def form(self, plan: ArimaPlan, row: FloatArray) -> str:
         """The orders that were found, of an average the best ones."""
@@ -279,15 +259,11 @@ class Arima(DriverFamily[ArimaPlan]):
         order = np.lexsort((table[plan.criterion].fillna(np.inf), refused))
         return table.iloc[order].reset_index(drop=True)
 
-    def needs(self, plan: ArimaPlan) -> str:
-        """A few values more than coefficients."""
-        return f"{FEWEST_TO_SEARCH if plan.orders is None else fewest(plan.orders, len(plan.columns))} known periods"
-
-    def variance(self, plan: ArimaPlan, row: FloatArray) -> float:
+    def _variance(self, plan: ArimaPlan, row: FloatArray) -> float:
         """Variance of the innovations."""
         return float(held(plan.members(row)[0][1])[-1])
 
-    def coefficients(
+    def _coefficients(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Estimates with standard errors from the observed information."""
@@ -295,7 +271,7 @@ class Arima(DriverFamily[ArimaPlan]):
         best = plan.members(row)[0][1]
         return arima_coefficients(known, best, series.cadence, _past(x, known.size), plan.columns, plan.conditional)
 
-    def in_words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
         members = plan.members(row)
         said = arima_words(members[0][1], series, plan.columns)
@@ -312,13 +288,13 @@ class Arima(DriverFamily[ArimaPlan]):
             return f"{len(members)} models are averaged; most weight, {share} %, has {found}. {said}"
         return f"The search found {found}. {said}"
 
-    def equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The difference equation with its numbers."""
         members = plan.members(row)
         text = arima_equation(members[0][1], plan.columns)
         return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
 
-    def likelihood_of(self, plan: ArimaPlan, row: FloatArray) -> str:
+    def _likelihood_of(self, plan: ArimaPlan, row: FloatArray) -> str:
         """Values with their differences, or given the first of them."""
         o = orders_of(plan.members(row)[0][1])
         times = ("", "differenced once", "differenced twice")[o.d]
@@ -335,11 +311,11 @@ class Arima(DriverFamily[ArimaPlan]):
         moving = np.flatnonzero(moves(past, plan.orders))
         return tuple(plan.columns[moving[j]].name for j in dependent_columns(past[:, moving], plan.orders))
 
-    def roots(self, plan: ArimaPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
+    def _roots(self, plan: ArimaPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
         """Zeros of the polynomials, the seasonal ones' in powers of the season."""
         return arima_roots(plan.members(row)[0][1])
 
-    def flags(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
+    def _flags(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
         """Near a unit root, piled up at the edge, factors that nearly cancel."""
         best = plan.members(row)[0][1]
         return flags_of(orders_of(best), held(best))
@@ -356,7 +332,7 @@ class Arima(DriverFamily[ArimaPlan]):
 
         return shared_paths([(weight, partial(make, own)) for weight, own in plan.members(row)], shocks)
 
-    def contributions(
+    def _contributions(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
     ) -> dict[str, FloatArray]:
         """The effect of each driver and event, and what the ARIMA makes of the rest."""
@@ -367,6 +343,19 @@ class Arima(DriverFamily[ArimaPlan]):
         replay(best, y, x, rows)
         parts = effect_parts(plan.columns, effects_of(best), x, y.size)
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
+
+
+def _stated_orders(settings: Mapping[str, Any], season: int) -> tuple[Orders | None, IntArray | None]:
+    """The orders that the settings state, and which coefficients are free; None where they are to be searched."""
+    if all(settings.get(key) is None for key in (*ORDERS, "lags", "ma_lags")):
+        return None, None
+    p, d, q, seasonal_p, D, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
+    lags, ma_lags = settings.get("lags") or range(1, p + 1), settings.get("ma_lags") or range(1, q + 1)
+    p, q = max(lags, default=0), max(ma_lags, default=0)
+    chosen = [j + 1 in lags for j in range(p)] + [j + 1 in ma_lags for j in range(q)]
+    free = np.array([*chosen, *[True] * (seasonal_p + seasonal_q)], dtype=np.int64)
+    constant = int(d + D == 0 if settings["constant"] == "auto" else settings["constant"])
+    return Orders(p, d, q, seasonal_p, D, seasonal_q, season, constant), free
 
 
 def _kept(y: FloatArray, x: FloatArray | None, warm: FloatArray) -> Attempt | None:

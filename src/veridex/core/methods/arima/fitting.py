@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.methods.arima.conditional import conditional_fit
-from veridex.core.methods.fold.contract import STATS, Rows
+from veridex.core.methods.fold.plan import STATS, Rows
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent
 from veridex.core.numerics.arima import search as kernels

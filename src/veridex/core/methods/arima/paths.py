@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
 from veridex.core.methods.arima.fitting import blocks, held, orders_of, without_effects
-from veridex.core.methods.fold.contract import linear_paths
 from veridex.core.methods.fold.labels import POLYNOMIALS
+from veridex.core.methods.fold.paths import linear_paths
 from veridex.core.numerics.arima.models import expand
 
 __all__ = ["arima_paths", "arima_roots"]

@@ -17,7 +17,6 @@ class Status(IntEnum):
     CONSTANT = 3
     NO_SEASON = 5
     NO_FIT = 6
-    NOT_FINITE = 15
     NO_FOLD = 7
     NEGATIVE = 8
     ABOVE_ZERO = 9
@@ -26,6 +25,8 @@ class Status(IntEnum):
     DEPENDENT = 12
     NO_DRIVERS = 13
     WORKER_DIED = 14
+    NOT_FINITE = 15
+    NOT_ITS_OWN = 16
 
 
 _REASONS = {
@@ -46,6 +47,7 @@ _REASONS = {
     Status.NO_DRIVERS: "the method explains demand by drivers or events, and none were passed",
     Status.DEPENDENT: "columns explain each other exactly: leave one of them out",
     Status.NEGATIVE: "demand below zero is nothing that comes now and then",
+    Status.NOT_ITS_OWN: "its parameters are none that this method writes",
     Status.NO_FOLD: "the history does not reach back to this origin",
 }
 

@@ -7,29 +7,61 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import STATS, Coefficients, Column, Plan, Rows, replay_fold, run_fold
+from veridex.core.methods.fold.account import Account, Coefficients, Member
+from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.made_of.members import FamilyOfMethods, are_members, rows_for
-from veridex.core.methods.method import Method
+from veridex.core.methods.made_of.members import FamilyOfMethods, MadePlan, Part, are_members, part_of, planned
 from veridex.core.methods.words import number
 from veridex.errors import SettingError
 
 __all__ = ["Combination", "joined"]
 
-WORDS = ("equal", "median", "trimmed")
-"""Equal mean; median; mean of all but the highest and the lowest."""
+WORDS = {
+    "equal": "The mean",
+    "median": "The median",
+    "trimmed": "The mean, without the highest and the lowest,",
+}
+"""How members may be joined without numbers, and how that is said."""
+
+NO_MEMORY = np.empty(0)
 
 
 @dataclass(frozen=True, slots=True)
-class CombinationPlan(Plan):
+class CombinationPlan(MadePlan):
     """The members with their plans, and how their forecasts are joined."""
 
-    members: tuple[Method, ...] = ()
-    plans: tuple[Any, ...] = ()
     weights: str | FloatArray = "equal"
+
+    def parts(self, row: FloatArray, warm: FloatArray) -> list[Part]:
+        """Each member with its part of the row; that begins with whether each of them is in."""
+        at, begun, found = len(self.members), 0, []
+        for member, plan in self.each():
+            found.append(part_of(member, plan, row[at:], warm[begun:]))
+            at, begun = at + plan.row_size, begun + plan.warm_size
+        return found
+
+    def inside(self, row: FloatArray) -> BoolArray:
+        """Which members are in."""
+        found: BoolArray = row[: len(self.members)] > 0.0
+        return found
+
+    def kept(self, row: FloatArray) -> list[Part]:
+        """The members that are in."""
+        return [part for part, has in zip(self.parts(row, NO_MEMORY), self.inside(row), strict=True) if has]
+
+    def how(self, inside: BoolArray) -> str | FloatArray:
+        """How those that are in are joined."""
+        return self.weights if isinstance(self.weights, str) else self.weights[inside]
+
+    def shares(self, inside: BoolArray) -> FloatArray:
+        """The share of each member, shape (members,); NaN where they have none."""
+        if isinstance(self.weights, str) and self.weights != "equal":
+            return np.full(inside.size, np.nan)
+        weights = np.where(inside, 1.0 if isinstance(self.weights, str) else self.weights, 0.0)
+        return np.asarray(weights / max(weights.sum(), 1e-300))
 
 
 def _are_weights(value: Value) -> bool:
@@ -65,24 +97,17 @@ class Combination(FamilyOfMethods[CombinationPlan]):
         if isinstance(weights, tuple) and len(weights) != len(of):
             raise SettingError(self.name, f"{len(of)} members need {len(of)} weights, got {len(weights)}")
 
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> CombinationPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> CombinationPlan:
         """Row: whether each member is in, each member's row, the variance of the combined one-step errors."""
-        members, plans = self.members(settings, season_length, horizon, levels, columns)
-        stated = settings["weights"]
+        members, plans, stated = settings["of"], planned(settings, sizes), settings["weights"]
+        begun = np.cumsum([0, *(plan.warm_size for plan in plans)]).tolist()
         return CombinationPlan(
-            season_length,
-            horizon,
-            levels,
+            sizes,
             row_size=len(members) + sum(plan.row_size for plan in plans) + 1,
-            warm_size=sum(plan.warm_size for plan in plans),
-            columns=columns,
+            warm_size=begun[-1],
+            needs="as much as one of its members: "
+            + "; ".join(f"{one.text} {plan.needs}" for one, plan in zip(members, plans, strict=True)),
+            searched=tuple(at + j for at, plan in zip(begun, plans, strict=False) for j in plan.searched),
             members=members,
             plans=plans,
             weights=stated if isinstance(stated, str) else np.array(stated, dtype=np.float64),
@@ -90,136 +115,95 @@ class Combination(FamilyOfMethods[CombinationPlan]):
 
     def run(self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Fit every member, and join the forecasts of those that can be fitted."""
-        found, statuses, used, estimated, at = [], [], [], 0.0, 0
         out.row[:] = 0.0
-        for i, (member, own, part) in enumerate(_parts(plan, out.row)):
-            rows = Rows.allocate(own, y.size)
-            statuses.append(run_fold(member.family, own, y, rows_for(member, x), warm[at : at + own.warm_size], rows))
-            at += own.warm_size
-            if statuses[-1] <= Status.DONE:
-                out.row[i] = 1.0
-                part[:] = rows.row
+        found, statuses = [], []
+        for i, part in enumerate(plan.parts(out.row, warm)):
+            status, rows = part.run(y, x)
+            statuses.append(status)
+            if status <= Status.DONE:
+                out.row[i], part.row[:] = 1.0, rows.row
                 found.append(rows)
-                used.append(rows.stats[1])
-                estimated += rows.stats[2]
-        inside = out.row[: len(plan.members)] > 0.0
+        inside = plan.inside(out.row)
         if not found or (not isinstance(plan.weights, str) and plan.weights[inside].sum() == 0.0):
             # None can be fitted, or none that has a weight: another weighting would not be what was asked for.
             return int(min(status for status in statuses if status > Status.DONE))
         self._join(plan, inside, found, out)
         errors = (y - out.fitted)[~np.isnan(y - out.fitted)]
         out.row[-1] = np.square(errors).mean() if errors.size else math.nan
-        out.stats[:STATS] = (math.nan, min(used), estimated, 0)
+        out.stats[:] = (math.nan, min(r.stats[1] for r in found), sum(r.stats[2] for r in found), 0)
         if len(found) < len(plan.members):
             return Status.MEMBERS_LEFT_OUT
         return Status.NOT_CONVERGED if Status.NOT_CONVERGED in statuses else Status.DONE
 
-    def searches(self, plan: CombinationPlan) -> bool:
-        """Where a member does."""
-        return any(one.family.searches(own) for one, own in zip(plan.members, plan.plans, strict=True))
-
-    def forget(self, plan: CombinationPlan, warm: FloatArray) -> None:
-        """What each member searched."""
-        at = 0
-        for one, own in zip(plan.members, plan.plans, strict=True):
-            one.family.forget(own, warm[at : at + own.warm_size])
-            at += own.warm_size
-
     def replay(self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Replay the members that are in, and join them."""
-        inside = out.row[: len(plan.members)] > 0.0
         found = []
-        for i, (member, own, part) in enumerate(_parts(plan, out.row)):
-            if inside[i]:
-                rows = Rows.allocate(own, y.size)
-                rows.row[:] = part
-                status = replay_fold(member.family, own, y, rows_for(member, x), rows)
-                if status > Status.DONE:
-                    return status
-                found.append(rows)
-        self._join(plan, inside, found, out)
+        for part in plan.kept(out.row):
+            status, rows = part.replay(y, x)
+            if status > Status.DONE:
+                return status
+            found.append(rows)
+        self._join(plan, plan.inside(out.row), found, out)
         return Status.DONE
+
+    def _join(self, plan: CombinationPlan, inside: BoolArray, found: list[Rows], out: Rows) -> None:
+        for name in ("points", "std_error", "lower", "upper", "fitted"):
+            stack = np.array([getattr(rows, name) for rows in found])
+            getattr(out, name)[...] = joined(stack, plan.how(inside))
 
     def paths(
         self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:
         """The members' paths under the same shocks, joined as their forecasts are."""
-        inside = row[: len(plan.members)] > 0.0
-        found = [
-            member.family.paths(own, y, rows_for(member, x), part, shocks)
-            for i, (member, own, part) in enumerate(_parts(plan, row))
-            if inside[i]
-        ]
-        return joined(np.array(found), plan.weights if isinstance(plan.weights, str) else plan.weights[inside])
+        found = np.array([part.paths(y, x, shocks) for part in plan.kept(row)])
+        return joined(found, plan.how(plan.inside(row)))
 
-    def _join(self, plan: CombinationPlan, inside: Any, found: list[Rows], out: Rows) -> None:
-        weights = plan.weights if isinstance(plan.weights, str) else plan.weights[inside]
-        for name in ("points", "std_error", "lower", "upper", "fitted"):
-            stack = np.array([getattr(rows, name) for rows in found])
-            getattr(out, name)[...] = joined(stack, weights)
-
-    def coefficients(
+    def account(
         self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """The weight of each member, where weights are numbers or equal; the estimates are the members' own."""
-        inside = row[: len(plan.members)] > 0.0
-        if isinstance(plan.weights, str) and plan.weights != "equal":
-            return Coefficients((), np.empty(0), np.empty(0))
-        weights = np.where(inside, 1.0 if isinstance(plan.weights, str) else plan.weights, 0.0)
-        names = tuple(f"weight of {member.text}" for member in plan.members)
-        return Coefficients(names, weights / max(weights.sum(), 1e-300), np.full(len(names), np.nan))
-
-    def in_words(self, plan: CombinationPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """Say how the members are joined, and what each does."""
-        inside = row[: len(plan.members)] > 0.0
-        how = {
-            "equal": "The mean",
-            "median": "The median",
-            "trimmed": "The mean, without the highest and the lowest,",
-        }.get(plan.weights if isinstance(plan.weights, str) else "", "A weighted mean")
-        said = [f"{how} of {int(inside.sum())} methods is forecast."]
-        for i, (member, own, part) in enumerate(_parts(plan, row)):
-            if inside[i]:
-                said.append(f"[{member.text}] {member.family.in_words(own, y, part, series)}")
-            else:
-                said.append(f"[{member.text}] was left out.")
-        return " ".join(said)
-
-    def equation(self, plan: CombinationPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """How the members are joined, then the equations of each."""
-        inside = row[: len(plan.members)] > 0.0
-        if isinstance(plan.weights, str):
-            how = {"equal": "mean", "median": "median", "trimmed": "trimmed mean"}[plan.weights]
-            head = f"forecast[t] = {how} of the members' forecasts[t]"
-        else:
-            weights = plan.weights / plan.weights.sum()
-            terms = " + ".join(f"{number(float(w))} ({m.text})" for w, m in zip(weights, plan.members, strict=True))
-            head = f"forecast[t] = {terms}"
-        parts = [
-            f"{member.text}:\n{member.family.equation(own, y, part, series)}"
-            for i, (member, own, part) in enumerate(_parts(plan, row))
-            if inside[i]
+    ) -> Account:
+        """How the members are joined, by which weights, and the account of each."""
+        inside, rows = plan.inside(row), Rows.allocate(plan, y.size, row)
+        self.replay(plan, y, x, rows)
+        members = [
+            Member(
+                part.method.text,
+                float(share),
+                part.account(y, x, series),
+            )
+            for part, share in zip(plan.kept(row), plan.shares(inside)[inside], strict=True)
         ]
-        return "\n".join([head, *parts])
-
-    def needs(self, plan: CombinationPlan) -> str:
-        """What the least demanding member needs."""
-        return "as much as one of its members: " + "; ".join(
-            f"{member.text} {member.family.needs(own)}" for member, own in zip(plan.members, plan.plans, strict=True)
+        weighed = not np.isnan(plan.shares(inside)).any()
+        names = tuple(f"weight of {one.text}" for one in plan.members) if weighed else ()
+        shares = plan.shares(inside) if weighed else np.empty(0)
+        return Account(
+            coefficients=Coefficients(names, shares, np.full(len(names), np.nan)),
+            words=_words(plan, inside, members),
+            equation=_equation(plan, members),
+            variance=float(row[-1]),
+            innovations=y - rows.fitted,
+            members=tuple(members),
         )
 
-    def variance(self, plan: CombinationPlan, row: FloatArray) -> float:
-        """Mean square of the combined one-step errors."""
-        return float(row[-1])
+
+def _words(plan: CombinationPlan, inside: BoolArray, members: list[Member]) -> str:
+    """How the members are joined, and what each does."""
+    how = WORDS.get(plan.weights, "") if isinstance(plan.weights, str) else "A weighted mean"
+    said = [f"{how} of {int(inside.sum())} methods is forecast."]
+    known = {one.method: one.account.words for one in members}
+    said += [f"[{one.text}] {known.get(one.text, 'was left out.')}" for one in plan.members]
+    return " ".join(said)
 
 
-def _parts(plan: CombinationPlan, row: FloatArray) -> list[tuple[Method, Any, FloatArray]]:
-    """Each member with its plan and its part of the row."""
-    at, found = len(plan.members), []
-    for member, own in zip(plan.members, plan.plans, strict=True):
-        found.append((member, own, row[at : at + own.row_size]))
-        at += own.row_size
-    return found
+def _equation(plan: CombinationPlan, members: list[Member]) -> str:
+    """How the members are joined, then the equations of each."""
+    if isinstance(plan.weights, str):
+        how = {"equal": "mean", "median": "median", "trimmed": "trimmed mean"}[plan.weights]
+        head = f"forecast[t] = {how} of the members' forecasts[t]"
+    else:
+        shares = plan.weights / plan.weights.sum()
+        terms = " + ".join(f"{number(float(w))} ({m.text})" for w, m in zip(shares, plan.members, strict=True))
+        head = f"forecast[t] = {terms}"
+    return "\n".join([head, *(f"{one.method}:\n{one.account.equation}" for one in members)])
 
 
 def joined(stack: FloatArray, weights: str | FloatArray) -> FloatArray:

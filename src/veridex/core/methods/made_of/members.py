@@ -1,18 +1,70 @@
 """What families that are made of other methods have in common: a list of members, and who is handed drivers."""
 
 from abc import abstractmethod
-from collections.abc import Mapping
-from typing import Any, ClassVar, TypeVar
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar, NamedTuple, TypeVar
 
 from veridex.core.arrays import FloatArray
-from veridex.core.methods.fold.contract import Column, Family, Plan
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.account import Account
+from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
+from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.settings import Setting, Value
+from veridex.core.methods.fold.status import Status
 from veridex.core.methods.method import Method
 from veridex.errors import SettingError
 
-__all__ = ["FamilyOfMethods", "are_members", "rows_for"]
+__all__ = ["FamilyOfMethods", "MadePlan", "Part", "are_members", "part_of", "planned"]
 
-P = TypeVar("P", bound=Plan)
+
+class Part(NamedTuple):
+    """A member with its plan, and its part of the row and of the memory."""
+
+    method: Method
+    plan: Plan
+    row: FloatArray
+    warm: FloatArray
+
+    def rows_for(self, x: FloatArray | None) -> FloatArray | None:
+        """Driver rows, for a member that takes them."""
+        return x if self.method.driven else None
+
+    def run(self, y: FloatArray, x: FloatArray | None) -> tuple[Status, Rows]:
+        """Fit the member on the span, starting from its memory."""
+        rows = Rows.allocate(self.plan, y.size)
+        return run_fold(self.method.family, self.plan, y, self.rows_for(x), self.warm, rows), rows
+
+    def replay(self, y: FloatArray, x: FloatArray | None) -> tuple[Status, Rows]:
+        """Forecast with the member's parameters."""
+        rows = Rows.allocate(self.plan, y.size, self.row)
+        return replay_fold(self.method.family, self.plan, y, self.rows_for(x), rows), rows
+
+    def account(self, y: FloatArray, x: FloatArray | None, series: ItemHistory) -> Account:
+        """What the member says of itself."""
+        found: Account = self.method.family.account(self.plan, y, self.rows_for(x), self.row, series)
+        return found
+
+    def paths(self, y: FloatArray, x: FloatArray | None, shocks: FloatArray) -> FloatArray:
+        """Paths of the member."""
+        found: FloatArray = self.method.family.paths(self.plan, y, self.rows_for(x), self.row, shocks)
+        return found
+
+
+@dataclass(frozen=True, slots=True)
+class MadePlan(Plan):
+    """The members, and the plan of each."""
+
+    members: tuple[Method, ...] = ()
+    plans: tuple[Plan, ...] = ()
+
+    def each(self) -> Iterator[tuple[Method, Plan]]:
+        """Each member with its plan."""
+        return zip(self.members, self.plans, strict=True)
+
+
+P = TypeVar("P", bound=MadePlan)
 
 
 def are_members(value: Value) -> bool:
@@ -20,9 +72,9 @@ def are_members(value: Value) -> bool:
     return isinstance(value, tuple) and len(value) > 1 and all(isinstance(one, Method) for one in value)
 
 
-def rows_for(member: Method, x: FloatArray | None) -> FloatArray | None:
-    """Driver rows, for a member that takes them."""
-    return x if member.driven else None
+def part_of(method: Method, plan: Plan, row: FloatArray, warm: FloatArray) -> Part:
+    """A member with as much of the row and of the memory as it has."""
+    return Part(method, plan, row[: plan.row_size], warm[: plan.warm_size])
 
 
 class FamilyOfMethods(Family[P]):
@@ -52,31 +104,12 @@ class FamilyOfMethods(Family[P]):
             problem = f"{driven.text!r} asks for drivers by name; {self.name} hands over all of them"
             raise SettingError(self.name, problem)
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> P:
-        """Work out once per item what every fold without drivers needs."""
-        return self.prepare_with(settings, season_length, horizon, levels, ())
-
     @abstractmethod
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> P:
-        """The same with driver rows, which reach the members that take them."""
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> P:
+        """Work out once per item what every fold needs; driver rows reach the members that take them."""
 
-    def members(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> tuple[tuple[Method, ...], tuple[Any, ...]]:
-        """The members, and the plan of each."""
-        found: tuple[Method, ...] = settings["of"]
-        sizes = (season_length, horizon, levels)
-        plans = tuple(one.family.prepare_with(one.settings, *sizes, columns if one.driven else ()) for one in found)
-        return found, plans
+
+def planned(settings: Mapping[str, Any], sizes: Sizes) -> tuple[Plan, ...]:
+    """The plan of each member."""
+    of: tuple[Method, ...] = settings["of"]
+    return tuple(one.family.plan(one.settings, sizes if one.driven else sizes._replace(columns=())) for one in of)

@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.methods.fold.contract import Plan, Rows
+from veridex.core.methods.fold.plan import Plan, Rows
 
 __all__ = ["criterion_weights", "mix"]
 

@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.transform import likeliest_power
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Column, Family, Plan, Rows
+from veridex.core.methods.fold.account import Account, Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA
+from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, choice, number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import LOG_UNIT
@@ -52,42 +53,22 @@ class Transformed(Family[TransformedPlan]):
     def __init__(self, family: Family[Any]) -> None:
         self._family = family
         self.name = family.name  # type: ignore[misc]
-        self.settings = family.settings  # type: ignore[misc]
         self.takes_drivers = family.takes_drivers  # type: ignore[misc]
 
-    def prepare(
-        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
-    ) -> TransformedPlan:
-        """Row: power, standard error one period ahead, then the method's own row."""
-        return self.prepare_with(settings, season_length, horizon, levels, ())
-
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> TransformedPlan:
-        """The same with driver rows, which are not transformed."""
-        inner = self._family.prepare_with(settings, season_length, horizon, levels, columns)
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> TransformedPlan:
+        """Row: power, standard error one period ahead, then the method's own row; driver rows are not transformed."""
+        inner = self._family.plan(settings, sizes)
         power = 0.0 if settings["transform"] == "log" else settings.get("power")
-        sizes = (HEAD + inner.row_size, 2 + inner.warm_size)
-        return TransformedPlan(season_length, horizon, levels, *sizes, columns, inner=inner, power=power)
-
-    def searches(self, plan: TransformedPlan) -> bool:
-        """Where the power is not stated, or the method searches."""
-        return plan.power is None or self._family.searches(plan.inner)
-
-    def form(self, plan: TransformedPlan, row: FloatArray) -> str:
-        """The power, if it was estimated, and what the method searched."""
-        power = f"power={row[0]:.2f} " if plan.power is None else ""
-        return f"{power}{self._family.form(plan.inner, row[HEAD:])}".strip()
-
-    def forget(self, plan: TransformedPlan, warm: FloatArray) -> None:
-        """The power, and what the method searched."""
-        warm[0] = 0.0
-        self._family.forget(plan.inner, warm[2:])
+        own = (0,) if power is None or inner.searched else ()
+        return TransformedPlan(
+            sizes,
+            row_size=HEAD + inner.row_size,
+            warm_size=HEAD + inner.warm_size,
+            needs=inner.needs,
+            searched=(*own, *(HEAD + at for at in inner.searched)),
+            inner=inner,
+            power=power,
+        )
 
     def domain(self, plan: TransformedPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Demand above zero, and what the method asks of its logarithms or powers."""
@@ -107,7 +88,7 @@ class Transformed(Family[TransformedPlan]):
             warm[:] = 0.0  # an optimum on another scale is no start
         warm[:2] = (1.0, power)
         z = box_cox(y, power)
-        inner = replace_row(out, HEAD)
+        inner = out.beyond(HEAD)
         status = self._family.domain(plan.inner, z, None)
         if status <= Status.DONE:
             status = Status(self._family.run(plan.inner, z, x, warm[2:], inner))
@@ -126,51 +107,43 @@ class Transformed(Family[TransformedPlan]):
     def replay(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast from the end of `y` with the row's parameters."""
         power = float(out.row[0])
-        status = self._family.replay(plan.inner, box_cox(y, power), x, replace_row(out, HEAD))
+        status = self._family.replay(plan.inner, box_cox(y, power), x, out.beyond(HEAD))
         _bring_back(out, power)
         return status
 
-    def coefficients(
+    def paths(
+        self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Those of the method, brought back."""
+        return back_values(self._family.paths(plan.inner, box_cox(y, row[0]), x, row[HEAD:], shocks), float(row[0]))
+
+    def account(
         self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """Those of the method, on the transformed scale, and the power if it was estimated."""
-        found = self._family.coefficients(plan.inner, box_cox(y, row[0]), x, row[HEAD:], _on_scale(series, row[0]))
-        if plan.power is not None:
-            return found
+    ) -> Account:
+        """What the method says of transformed demand, and how its forecasts come back.
+
+        Estimates, parts and errors stay on the transformed scale, named so; the Jacobian brings the likelihood back to
+        the values themselves.
+        """
+        power = float(row[0])
+        own = self._family.account(plan.inner, box_cox(y, power), x, row[HEAD:], _on_scale(series, power))
+        scale = _scale(power)
+        stands = "log(demand)" if power == 0 else f"(demand^{shown(power, 2)} - 1) / {shown(power, 2)}"
         return replace(
-            found,
-            names=(*found.names, "power"),
-            values=np.append(found.values, row[0]),
-            errors=np.append(found.errors, np.nan),
+            own,
+            coefficients=own.coefficients if plan.power is not None else _with_power(own.coefficients, power),
+            words=f"{scale.capitalize()} of demand is modelled; forecasts are brought back as means, corrected for "
+            f"the bias of the way back, and so are not the middle of their intervals. {own.words}",
+            equation=f"{own.equation}\ny and its forecasts stand for {stands}",
+            form=self.form(plan, row),
+            parts={f"{name} of {scale}": part for name, part in own.parts.items()},
+            contributions={f"{name} of {scale}": part for name, part in own.contributions.items()},
         )
 
-    def in_words(self, plan: TransformedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """What the method says of the transformed demand, and how its forecasts come back."""
-        inner = self._family.in_words(plan.inner, box_cox(y, row[0]), row[HEAD:], _on_scale(series, row[0]))
-        return (
-            f"{_scale(row[0]).capitalize()} of demand is modelled; forecasts are brought back as means, corrected for "
-            f"the bias of the way back, and so are not the middle of their intervals. {inner}"
-        )
-
-    def equation(self, plan: TransformedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """The method's equation, and what its y stands for."""
-        inner = self._family.equation(plan.inner, box_cox(y, row[0]), row[HEAD:], _on_scale(series, row[0]))
-        power = shown(float(row[0]), 2)
-        stands = "log(demand)" if row[0] == 0 else f"(demand^{power} - 1) / {power}"
-        return f"{inner}\ny and its forecasts stand for {stands}"
-
-    def needs(self, plan: TransformedPlan) -> str:
-        """What the method needs."""
-        return self._family.needs(plan.inner)
-
-    def variance(self, plan: TransformedPlan, row: FloatArray) -> float:
-        """Variance of the one-step errors on the transformed scale."""
-        return self._family.variance(plan.inner, row[HEAD:])
-
-    def components(self, plan: TransformedPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
-        """Parts on the transformed scale, named so."""
-        parts = self._family.components(plan.inner, box_cox(y, row[0]), row[HEAD:])
-        return {f"{name} of {_scale(row[0])}": part for name, part in parts.items()}
+    def form(self, plan: TransformedPlan, row: FloatArray) -> str:
+        """The power, if it was estimated, and what the method searched."""
+        power = f"power={row[0]:.2f} " if plan.power is None else ""
+        return f"{power}{self._family.form(plan.inner, row[HEAD:])}".strip()
 
     def candidates(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """What a search tried, with the Jacobian in its criteria (the power is not counted as estimated there)."""
@@ -185,47 +158,15 @@ class Transformed(Family[TransformedPlan]):
         criteria = table[list(CRITERIA)] - 2.0 * jacobian
         return table.assign(log_likelihood=table["log_likelihood"] + jacobian, **criteria)
 
-    def innovations(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
-        """One-step errors on the transformed scale."""
-        return self._family.innovations(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
-
-    def paths(
-        self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
-    ) -> FloatArray:
-        """Those of the method, brought back."""
-        return back_values(self._family.paths(plan.inner, box_cox(y, row[0]), x, row[HEAD:], shocks), float(row[0]))
-
-    def contributions(
-        self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
-    ) -> dict[str, FloatArray]:
-        """Parts on the transformed scale, where they add up."""
-        parts = self._family.contributions(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
-        return {f"{name} of {_scale(row[0])}": part for name, part in parts.items()}
-
-    def likelihood_of(self, plan: TransformedPlan, row: FloatArray) -> str:
-        """The same values: the Jacobian brings the likelihood back to them."""
-        return self._family.likelihood_of(plan.inner, row[HEAD:])
-
-    def roots(self, plan: TransformedPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
-        """Those of the method."""
-        return self._family.roots(plan.inner, row[HEAD:])
-
-    def flags(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
-        """Those of the method."""
-        return self._family.flags(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
-
-    def figures(self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
-        """Those of the method, on the transformed scale."""
-        return self._family.figures(plan.inner, box_cox(y, row[0]), x, row[HEAD:])
-
     def dependent(self, plan: TransformedPlan, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
         """Those of the method, whatever the power."""
         return self._family.dependent(plan.inner, y, x)
 
 
-def replace_row(out: Rows, head: int) -> Rows:
-    """The same rows without the first entries of the parameter row."""
-    return Rows(out.points, out.std_error, out.lower, out.upper, out.row[head:], out.fitted, out.stats)
+def _with_power(found: Coefficients, power: float) -> Coefficients:
+    """The estimates, the power among them."""
+    names, values, errors = (*found.names, "power"), np.append(found.values, power), np.append(found.errors, np.nan)
+    return replace(found, names=names, values=values, errors=errors)
 
 
 def _bring_back(out: Rows, power: float) -> None:

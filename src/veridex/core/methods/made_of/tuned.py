@@ -1,20 +1,19 @@
 """`tuned`: of several settings of a method, the one that a rolling origin inside the training span prefers."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Column, Plan, Rows, replay_fold, run_fold
+from veridex.core.methods.fold.account import Account
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, choice, whole
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.made_of.members import FamilyOfMethods, are_members, rows_for
-from veridex.core.methods.method import Method
+from veridex.core.methods.made_of.members import FamilyOfMethods, MadePlan, Part, are_members, part_of, planned
 from veridex.core.methods.words import number
 
 __all__ = ["TunedFamily"]
@@ -22,17 +21,22 @@ __all__ = ["TunedFamily"]
 FEWEST = 2
 """Periods before the first inner origin at least."""
 
+NO_MEMORY = np.empty(0)
+
 
 @dataclass(frozen=True, slots=True)
-class TunedPlan(Plan):
+class TunedPlan(MadePlan):
     """The candidates, their plans for the real forecast and for the inner tests, and how these are made."""
 
-    members: tuple[Method, ...] = ()
-    plans: tuple[Any, ...] = ()
-    inner: tuple[Any, ...] = ()
+    inner: tuple[Plan, ...] = ()
     origins: int = 12
     stride: int = 1
     squared: bool = False
+
+    def chosen(self, row: FloatArray) -> Part:
+        """The candidate that stands in a row, with its own row."""
+        m = int(row[0])
+        return part_of(self.members[m], self.plans[m], row[1:], NO_MEMORY)
 
 
 class TunedFamily(FamilyOfMethods[TunedPlan]):
@@ -57,53 +61,47 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
 
     example = "of=[theta, theta transform=log]"
 
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> TunedPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> TunedPlan:
         """Row: which candidate, then its own row."""
-        members, own = self.members(settings, season_length, horizon, levels, columns)
-        _, inner = self.members(settings, season_length, int(settings["horizon"]), (), columns)
+        plans = planned(settings, sizes)
         return TunedPlan(
-            season_length,
-            horizon,
-            levels,
-            row_size=1 + max(plan.row_size for plan in own),
-            warm_size=2 + max(plan.warm_size for plan in own),
-            columns=columns,
-            members=members,
-            plans=own,
-            inner=inner,
+            sizes,
+            row_size=1 + max(plan.row_size for plan in plans),
+            warm_size=2 + max(plan.warm_size for plan in plans),
+            needs=plans[0].needs,
+            searched=(0,),
+            members=settings["of"],
+            plans=plans,
+            inner=planned(settings, sizes._replace(horizon=int(settings["horizon"]), levels=())),
             origins=int(settings["origins"]),
             stride=int(settings["stride"]),
             squared=settings["measure"] == "rmse",
         )
 
+    def domain(self, plan: TunedPlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """Any demand; but a row must name a candidate."""
+        named = row is None or row[0] in range(len(plan.members))
+        return Status.DONE if named else Status.NOT_ITS_OWN
+
     def run(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Choose a candidate, unless one was chosen at an origin before, and fit it."""
         kept = int(warm[1]) if warm[0] == 1.0 else -1
         order = [kept] if kept >= 0 else np.argsort(self.losses(plan, y, x), kind="stable").tolist()
-        status = Status.NO_FIT
+        first = Status.DONE
         for m in order:
-            member, own = plan.members[m], plan.plans[m]
             if m != kept:
                 warm[2:] = 0.0
-            rows = Rows.allocate(own, y.size)
-            found = run_fold(member.family, own, y, rows_for(member, x), warm[2 : 2 + own.warm_size], rows)
-            if found <= Status.DONE:
+            status, rows = part_of(plan.members[m], plan.plans[m], out.row[1:], warm[2:]).run(y, x)
+            if status <= Status.DONE:
                 warm[:2] = (1.0, m)
                 out.row[:] = 0.0
-                out.row[0], out.row[1 : 1 + own.row_size] = m, rows.row
+                out.row[0], out.row[1 : 1 + rows.row.size] = m, rows.row
                 out.stats[:] = rows.stats
                 out.stats[2] += 1.0  # the choice
                 _copy(rows, out)
-                return found
-            status = found if status == Status.NO_FIT else status
-        return status
+                return status
+            first = first or status
+        return first or Status.NO_FIT
 
     def losses(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None) -> FloatArray:
         """Mean loss of each candidate over the inner origins that all reach; infinite where it could not be fitted."""
@@ -111,12 +109,10 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
         stops = [stop for k in range(plan.origins) if (stop := y.size - ahead - k * plan.stride) >= FEWEST]
         found = np.full((len(plan.members), len(stops)), np.nan)
         for m, (member, own) in enumerate(zip(plan.members, plan.inner, strict=True)):
-            warm = np.zeros(own.warm_size)
+            part = part_of(member, own, np.zeros(own.row_size), np.zeros(own.warm_size))
             for k, stop in reversed(list(enumerate(stops))):  # oldest first: each may start from the last one's optimum
-                rows = Rows.allocate(own, stop)
-                part = rows_for(member, x)
-                shown = None if part is None else part[: stop + ahead]
-                if run_fold(member.family, own, y[:stop].copy(), shown, warm, rows) <= Status.DONE:
+                status, rows = part.run(y[:stop].copy(), None if x is None else x[: stop + ahead])
+                if status <= Status.DONE:
                     errors = y[stop : stop + ahead] - rows.points
                     known = errors[~np.isnan(errors)]
                     if known.size:
@@ -128,114 +124,38 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
         means = found[:, able[able.any(axis=1)].all(axis=0)].mean(axis=1)
         return np.where(np.isnan(means), np.inf, means)
 
-    def searches(self, plan: TunedPlan) -> bool:
-        """Always: tuning is a search."""
-        return True
+    def replay(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Replay the candidate that was chosen."""
+        status, rows = plan.chosen(out.row).replay(y, x)
+        _copy(rows, out)
+        return status
+
+    def paths(
+        self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Those of the candidate chosen."""
+        return plan.chosen(row).paths(y, x, shocks)
+
+    def account(
+        self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Account:
+        """That of the candidate chosen, and which it is."""
+        part = plan.chosen(row)
+        own = part.account(y, x, series)
+        said = f"Of {number(len(plan.members))} candidates tuned on the last origins, {part.method} was chosen."
+        return replace(own, words=f"{said} {own.words}", form=self.form(plan, row))
 
     def form(self, plan: TunedPlan, row: FloatArray) -> str:
         """The candidate chosen, and what it found itself."""
-        member, own, part = _chosen(plan, row)
-        found = member.family.form(own, part)
-        return f"{member.text}: {found}" if found else member.text
-
-    def replay(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
-        """Replay the candidate that was chosen."""
-        member, own, row = _chosen(plan, out.row)
-        rows = Rows.allocate(own, y.size)
-        rows.row[:] = row
-        status = replay_fold(member.family, own, y, rows_for(member, x), rows)
-        _copy(rows, out)
-        return status
+        part = plan.chosen(row)
+        found = part.method.family.form(part.plan, part.row)
+        return f"{part.method.text}: {found}" if found else part.method.text
 
     def candidates(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Each candidate with its inner loss, the best first."""
         name = "mse" if plan.squared else "mae"
         table = pd.DataFrame({"method": [one.text for one in plan.members], name: self.losses(plan, y, x)})
         return table.sort_values(name, kind="stable", ignore_index=True)
-
-    def coefficients(
-        self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        found: Coefficients = member.family.coefficients(own, y, rows_for(member, x), part, series)
-        return found
-
-    def in_words(self, plan: TunedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """Say which candidate was chosen, and what it does."""
-        member, own, part = _chosen(plan, row)
-        said = f"Of {number(len(plan.members))} candidates tuned on the last origins, {member.text} was chosen."
-        return f"{said} {member.family.in_words(own, y, part, series)}"
-
-    def equation(self, plan: TunedPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
-        """That of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        return str(member.family.equation(own, y, part, series))
-
-    def needs(self, plan: TunedPlan) -> str:
-        """What the first candidate needs."""
-        return str(plan.members[0].family.needs(plan.plans[0]))
-
-    def variance(self, plan: TunedPlan, row: FloatArray) -> float:
-        """That of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        return float(member.family.variance(own, part))
-
-    def components(self, plan: TunedPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        found: dict[str, FloatArray] = member.family.components(own, y, part)
-        return found
-
-    def contributions(
-        self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
-    ) -> dict[str, FloatArray]:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        found: dict[str, FloatArray] = member.family.contributions(own, y, rows_for(member, x), part)
-        return found
-
-    def innovations(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        return np.asarray(member.family.innovations(own, y, rows_for(member, x), part))
-
-    def paths(
-        self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
-    ) -> FloatArray:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        return np.asarray(member.family.paths(own, y, rows_for(member, x), part, shocks))
-
-    def figures(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        found: dict[str, float] = member.family.figures(own, y, rows_for(member, x), part)
-        return found
-
-    def roots(self, plan: TunedPlan, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        found: dict[str, NDArray[np.complex128]] = member.family.roots(own, part)
-        return found
-
-    def flags(self, plan: TunedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
-        """Those of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        found: tuple[str, ...] = member.family.flags(own, y, rows_for(member, x), part)
-        return found
-
-    def likelihood_of(self, plan: TunedPlan, row: FloatArray) -> str:
-        """That of the candidate chosen."""
-        member, own, part = _chosen(plan, row)
-        return str(member.family.likelihood_of(own, part))
-
-
-def _chosen(plan: TunedPlan, row: FloatArray) -> tuple[Method, Any, FloatArray]:
-    """The candidate in a row, its plan and its own row."""
-    m = int(row[0])
-    own = plan.plans[m]
-    return plan.members[m], own, row[1 : 1 + own.row_size]
 
 
 def _copy(rows: Rows, out: Rows) -> None:

@@ -13,10 +13,12 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value, whole
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.naive.benchmarks import NO_COEFFICIENTS, SEASON_LENGTH, fill_stats
+from veridex.core.methods.naive.benchmarks import NO_COEFFICIENTS, SEASON_AND_ONE, SEASON_LENGTH, fill_stats, own_season
 from veridex.core.methods.words import number, quantity, signed
 from veridex.errors import SettingError
 
@@ -41,7 +43,7 @@ def _are_weights(value: Value) -> bool:
     return bool(value) and min(value) >= 0 and sum(value) > 0
 
 
-class MovingAverage(Family[AveragePlan]):
+class MovingAverage(PlainFamily[AveragePlan]):
     """The mean of the last `window` known values, carried forward, or their weighted mean.
 
     ``weights=[3, 2, 1]`` stand newest first and are divided by their sum. Standard error as above.
@@ -67,11 +69,10 @@ class MovingAverage(Family[AveragePlan]):
         stated = np.array(settings.get("weights") or [1.0] * window, dtype=np.float64)
         return np.asarray(stated / stated.sum())
 
-    def prepare(
-        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
-    ) -> AveragePlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> AveragePlan:
         """Row: variance of the one-step errors."""
-        return AveragePlan(season_length, horizon, levels, row_size=1, weights=self._weights(settings))
+        weights = self._weights(settings)
+        return AveragePlan(sizes, row_size=1, needs=f"{weights.size + 2} known periods", weights=weights)
 
     def run(self, plan: AveragePlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of the one-step errors, and forecast."""
@@ -98,13 +99,13 @@ class MovingAverage(Family[AveragePlan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: AveragePlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """None are estimated: the weights are stated."""
         return NO_COEFFICIENTS
 
-    def in_words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which values are averaged, and how."""
         weights = plan.weights
         known = y[~np.isnan(y)][::-1][: weights.size]
@@ -120,7 +121,7 @@ class MovingAverage(Family[AveragePlan]):
             f"No trend and no season is seen."
         )
 
-    def equation(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The weighted sum with its numbers."""
         w = plan.weights
         terms = [
@@ -131,11 +132,7 @@ class MovingAverage(Family[AveragePlan]):
             terms = [*terms[:2], "+ ...", terms[-1]]
         return f"forecast[t] = {' '.join(terms)}, the standard deviation of its errors {number(float(np.sqrt(row[0])))}"
 
-    def needs(self, plan: AveragePlan) -> str:
-        """The average and two errors."""
-        return f"{plan.weights.size + 2} known periods"
-
-    def variance(self, plan: AveragePlan, row: FloatArray) -> float:
+    def _variance(self, plan: AveragePlan, row: FloatArray) -> float:
         """Variance of the one-step errors."""
         return float(row[0])
 
@@ -150,7 +147,7 @@ def _psi(weights: FloatArray, n: int) -> FloatArray:
     return psi
 
 
-class LastChange(Family[Plan]):
+class LastChange(PlainFamily[Plan]):
     """The last value plus the last change, again for each period ahead: the forecast of a twice integrated series.
 
     Standard error ``sigma sqrt(1 + 4 + ... + h^2)``, sigma squared the mean squared change of the changes (Brockwell
@@ -159,9 +156,9 @@ class LastChange(Family[Plan]):
 
     name = "last-change"
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: variance of a change of change."""
-        return Plan(season_length, horizon, levels, row_size=1)
+        return Plan(sizes, row_size=1, needs="3 known periods in a row")
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance from runs of three known periods, and forecast."""
@@ -186,13 +183,13 @@ class LastChange(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """None are estimated."""
         return NO_COEFFICIENTS
 
-    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which change goes on."""
         before, last = np.flatnonzero(~np.isnan(y))[-2:]
         slope = float((y[last] - y[before]) / (last - before))
@@ -202,21 +199,17 @@ class LastChange(Family[Plan]):
             f"forgotten; no season is seen."
         )
 
-    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The line through the last two values."""
         spread = number(float(np.sqrt(row[0])))
         return f"forecast[t] = 2 y[t-1] - y[t-2], the standard deviation of its errors {spread}"
 
-    def needs(self, plan: Plan) -> str:
-        """Three values in a row, for a change of change."""
-        return "3 known periods in a row"
-
-    def variance(self, plan: Plan, row: FloatArray) -> float:
+    def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance of a change of change."""
         return float(row[0])
 
 
-class SeasonalMean(Family[Plan]):
+class SeasonalMean(PlainFamily[Plan]):
     """The mean of all known values of the same season.
 
     Standard error ``s sqrt(1 + 1/n)``, n the values of the season and s from all residuals; bounds by Student's t:
@@ -226,10 +219,11 @@ class SeasonalMean(Family[Plan]):
     name = "seasonal-mean"
     settings = (SEASON_LENGTH,)
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: mean of each phase from the first value on, values of each, variance, degrees of freedom."""
-        own = int(settings.get("season_length") or season_length)
-        return Plan(own, horizon, levels, row_size=2 * own + 2)
+        own = own_season(settings, sizes)
+        m = own.season_length
+        return Plan(own, row_size=2 * m + 2, needs=SEASON_AND_ONE.format(m + 1))
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the means and the variance around them, and forecast."""
@@ -258,7 +252,7 @@ class SeasonalMean(Family[Plan]):
         out.fill_bounds(plan.student_quantiles(float(degrees)))
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """The mean of each season, with its usual standard error."""
@@ -268,7 +262,7 @@ class SeasonalMean(Family[Plan]):
         names = tuple(series.phase_name(first + j) if own else f"phase {j + 1}" for j in range(m))
         return Coefficients(names, row[:m], np.sqrt(row[2 * m] / row[m : 2 * m]), float(row[2 * m + 1]))
 
-    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how far the season reaches."""
         m = plan.season_length
         first = series.start + len(series) - y.size
@@ -284,16 +278,12 @@ class SeasonalMean(Family[Plan]):
             f"All seasons count alike; no trend is seen."
         )
 
-    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The means are in the table of coefficients."""
         spread = number(float(np.sqrt(row[2 * plan.season_length])))
         m = plan.season_length
         return f"forecast[t] = mean of y[t-{m}], y[t-{2 * m}] ..., the spread around it {spread}"
 
-    def needs(self, plan: Plan) -> str:
-        """Each season once and one of them twice."""
-        return f"each period of the season once and one of them twice ({plan.season_length + 1} periods)"
-
-    def variance(self, plan: Plan, row: FloatArray) -> float:
+    def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance around the seasonal means."""
         return float(row[2 * plan.season_length])

@@ -13,18 +13,37 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Family, Plan, Rows
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import whole
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import number, quantity, signed
 
-__all__ = ["NO_COEFFICIENTS", "SEASON_LENGTH", "Drift", "Mean", "Naive", "SeasonalNaive", "fill_stats"]
+__all__ = [
+    "NO_COEFFICIENTS",
+    "SEASON_AND_ONE",
+    "SEASON_LENGTH",
+    "Drift",
+    "Mean",
+    "Naive",
+    "SeasonalNaive",
+    "fill_stats",
+    "own_season",
+]
 
 SEASON_LENGTH = whole("season_length", 2, 100_000)
 """Periods after which the season repeats, where the history's own season is not meant."""
 
 NO_COEFFICIENTS = Coefficients((), np.empty(0), np.empty(0))
+
+SEASON_AND_ONE = "each period of the season once and one of them twice ({} periods)"
+
+
+def own_season(settings: Mapping[str, Any], sizes: Sizes) -> Sizes:
+    """The sizes with the season that the settings state, if they do."""
+    return sizes._replace(season_length=int(settings.get("season_length") or sizes.season_length))
 
 
 def fill_stats(out: Rows, variance: float, used: int, estimated: int) -> None:
@@ -33,7 +52,7 @@ def fill_stats(out: Rows, variance: float, used: int, estimated: int) -> None:
     out.stats[:] = (likelihood, used, estimated, 0)
 
 
-class Mean(Family[Plan]):
+class Mean(PlainFamily[Plan]):
     """Every coming period at the mean of the known ones.
 
     Stands for independent, equally distributed demand. Standard error ``s sqrt(1 + 1/n)`` with s from n - 1;
@@ -42,9 +61,9 @@ class Mean(Family[Plan]):
 
     name = "mean"
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: mean, variance, number of values."""
-        return Plan(season_length, horizon, levels, row_size=3)
+        return Plan(sizes, row_size=3, needs="2 known periods")
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate mean and variance, and forecast."""
@@ -66,33 +85,29 @@ class Mean(Family[Plan]):
         out.fill_bounds(plan.student_quantiles(n - 1.0))
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """The mean, with its usual standard error."""
         return Coefficients(("mean",), row[:1], np.sqrt(row[1:2] / row[2]), row[2] - 1.0)
 
-    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which mean."""
         return (
             f"Every coming {series.cadence.noun} is expected at {quantity(row[0], series.unit)}, the mean of "
             f"{series.cadence.length(row[2])}. All of them count alike; no trend and no season is seen."
         )
 
-    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The mean with its number."""
         return f"forecast[t] = {number(row[0])}, the spread around it {number(float(np.sqrt(row[1])))}"
 
-    def needs(self, plan: Plan) -> str:
-        """Two values, for a variance."""
-        return "2 known periods"
-
-    def variance(self, plan: Plan, row: FloatArray) -> float:
+    def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance around the mean."""
         return float(row[1])
 
 
-class Naive(Family[Plan]):
+class Naive(PlainFamily[Plan]):
     """The last known value, carried forward: the forecast of a random walk.
 
     Standard error ``sigma sqrt(h)``, sigma squared the mean of the squared changes; normal bounds.
@@ -100,9 +115,9 @@ class Naive(Family[Plan]):
 
     name = "naive"
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: variance of a change."""
-        return Plan(season_length, horizon, levels, row_size=1)
+        return Plan(sizes, row_size=1, needs="2 known periods")
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of a change, and forecast."""
@@ -125,13 +140,13 @@ class Naive(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """None are estimated."""
         return NO_COEFFICIENTS
 
-    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which value is carried forward."""
         last = int(np.flatnonzero(~np.isnan(y))[-1])
         period = series.cadence.text(series.start + len(series) - y.size + last)
@@ -140,20 +155,16 @@ class Naive(Family[Plan]):
             f"Everything before it is forgotten; no trend and no season is seen."
         )
 
-    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The random walk."""
         return f"forecast[t] = y[t-1], the standard deviation of a change {number(float(np.sqrt(row[0])))}"
 
-    def needs(self, plan: Plan) -> str:
-        """Two values, for a change."""
-        return "2 known periods"
-
-    def variance(self, plan: Plan, row: FloatArray) -> float:
+    def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance of a change."""
         return float(row[0])
 
 
-class SeasonalNaive(Family[Plan]):
+class SeasonalNaive(PlainFamily[Plan]):
     """The value one season earlier.
 
     Standard error ``sigma sqrt(k)``, k the number of seasons the value is carried over; normal bounds.
@@ -162,9 +173,10 @@ class SeasonalNaive(Family[Plan]):
     name = "seasonal-naive"
     settings = (SEASON_LENGTH,)
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: variance of a change over a season."""
-        return Plan(int(settings.get("season_length") or season_length), horizon, levels, row_size=1)
+        own = own_season(settings, sizes)
+        return Plan(own, row_size=1, needs=SEASON_AND_ONE.format(own.season_length + 1))
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of a change over a season, and forecast."""
@@ -193,13 +205,13 @@ class SeasonalNaive(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """None are estimated."""
         return NO_COEFFICIENTS
 
-    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how far back it looks."""
         noun = series.cadence.noun
         return (
@@ -207,21 +219,17 @@ class SeasonalNaive(Family[Plan]):
             f"The last season is taken as it was; no trend is seen."
         )
 
-    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The random walk of each season."""
         spread = number(float(np.sqrt(row[0])))
         return f"forecast[t] = y[t-{plan.season_length}], the standard deviation of a change over the season {spread}"
 
-    def needs(self, plan: Plan) -> str:
-        """A season and a value more."""
-        return f"each period of the season once and one of them twice ({plan.season_length + 1} periods)"
-
-    def variance(self, plan: Plan, row: FloatArray) -> float:
+    def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance of a change over a season."""
         return float(row[0])
 
 
-class Drift(Family[Plan]):
+class Drift(PlainFamily[Plan]):
     """The last value plus the average change from the first value to the last.
 
     Standard error ``sigma sqrt(h (1 + h / (T - 1)))``: the random walk's and that of the estimated drift;
@@ -230,9 +238,9 @@ class Drift(Family[Plan]):
 
     name = "drift"
 
-    def prepare(self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: drift per period, variance of a change around it, periods from first to last known value."""
-        return Plan(season_length, horizon, levels, row_size=3)
+        return Plan(sizes, row_size=3, needs="3 known periods")
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the drift and the variance around it, and forecast."""
@@ -259,13 +267,13 @@ class Drift(Family[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def coefficients(
+    def _coefficients(
         self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """The average change per period."""
         return Coefficients((change_label(series.cadence),), row[:1], np.sqrt(row[1:2] / row[2]))
 
-    def in_words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how demand drifts."""
         noun = series.cadence.noun
         way = "rises" if row[0] > 0 else "falls"
@@ -274,16 +282,12 @@ class Drift(Family[Plan]):
             f"its average change from the first to the last of {series.cadence.length(row[2] + 1)}. No season is seen."
         )
 
-    def equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The random walk with its drift."""
         spread = number(float(np.sqrt(row[1])))
         return f"forecast[t] = y[t-1]{signed(float(row[0]))}, the standard deviation of a change around it {spread}"
 
-    def needs(self, plan: Plan) -> str:
-        """Three values, for a drift and a variance around it."""
-        return "3 known periods"
-
-    def variance(self, plan: Plan, row: FloatArray) -> float:
+    def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance of a change around the drift."""
         return float(row[1])
 

@@ -9,8 +9,11 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Column, DriverFamily, Plan, Rows, effect_parts
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.paths import effect_parts
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Value, number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent, told_apart
@@ -70,7 +73,7 @@ class BendingPlan(Plan):
         return (np.column_stack(columns) if columns else np.empty((periods, 0))), told
 
 
-class BendingTrend(DriverFamily[BendingPlan]):
+class BendingTrend(PlainFamily[BendingPlan]):
     """A smooth trend whose slope may change slowly, seasons, drivers and events, fitted with a robust loss.
 
     The trend's second differences are normal with a variance of q times that of the errors (Harvey, 1989, section 2.3);
@@ -86,29 +89,24 @@ class BendingTrend(DriverFamily[BendingPlan]):
     """
 
     name = "bending-trend"
+    takes_drivers = True
     settings = (SEASONS, HARMONICS, number("bend", 0.0, 3.0), *DRIVER_SETTINGS)
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse numbers of harmonics that do not go with the seasons."""
         check_harmonics(self.name, settings)
 
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> BendingPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> BendingPlan:
         """Row: q, variance, degrees of freedom, effects of drivers and events, then those of the harmonics."""
-        seasons = tuple(float(c) for c in settings.get("seasons") or ([season_length] if season_length > 1 else []))
+        seasons = tuple(
+            float(c) for c in settings.get("seasons") or ([sizes.season_length] if sizes.season_length > 1 else [])
+        )
         harmonics = None if settings.get("harmonics") is None else tuple(settings["harmonics"])
         bend_root = settings.get("bend")
         stated = None if bend_root is None else max(2.0 * math.log10(max(bend_root, 1e-9)), LOWEST)
-        draft = BendingPlan(
-            season_length, horizon, levels, 0, 0, columns, seasons=seasons, harmonics=harmonics, stated=stated
-        )
-        return replace(draft, row_size=HEAD + len(columns) + 1 + draft.most)
+        draft = BendingPlan(sizes, 0, seasons=seasons, harmonics=harmonics, stated=stated)
+        drivers = len(sizes.columns)
+        return replace(draft, row_size=HEAD + drivers + 1 + draft.most, needs=f"{drivers + 7} known periods")
 
     def _regressors(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, n: int) -> FloatArray:
         """Drivers, events and harmonics over span and lead times, as n known periods support them."""
@@ -177,7 +175,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
         out.std_error[:] = np.sqrt(found.variance * (1.0 + found.line_variance[1:]))
         out.fill_bounds(plan.student_quantiles(found.degrees))
 
-    def innovations(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
+    def _innovations(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         """Residuals."""
         given = self._given(plan, y, x, row)
         if given is None:
@@ -185,7 +183,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
         found, z = given
         return y - (found.line + z @ found.effects)[: y.size]
 
-    def coefficients(
+    def _coefficients(
         self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Level and slope at the end, the bend, the effects of drivers and events, and of the harmonics."""
@@ -207,7 +205,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
             (*head, *(names[j] for j in used)), values, np.sqrt(found.variance * variances), float(row[2])
         )
 
-    def contributions(
+    def _contributions(
         self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
     ) -> dict[str, FloatArray]:
         """Trend, the part of each season, each driver (against its mean) and event."""
@@ -230,7 +228,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
             found[name] = found.get(name, np.zeros(periods)) + harmonics[:, j] * row[at + 1 + j]
         return found
 
-    def in_words(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how the seasons swing, how far the slope may bend, and what drivers and events do."""
         noun, unit = series.cadence.noun, series.unit
         step = math.sqrt(float(row[0] * row[1]))
@@ -247,7 +245,7 @@ class BendingTrend(DriverFamily[BendingPlan]):
             said.append(effect_words(plan.columns, row[HEAD : HEAD + len(plan.columns)], unit))
         return " ".join(said)
 
-    def equation(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: BendingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Trend, harmonics and effects with their numbers."""
         drivers = len(plan.columns)
         _, told = plan.basis(int(row[HEAD + drivers]), 1)
@@ -273,10 +271,6 @@ class BendingTrend(DriverFamily[BendingPlan]):
         found = dependent(np.hstack((z[known][:, used], line)), int((used < len(plan.columns)).sum()))
         return tuple(plan.columns[used[j]].name for j in found)
 
-    def needs(self, plan: BendingPlan) -> str:
-        """A few values more than effects."""
-        return f"{len(plan.columns) + 7} known periods"
-
-    def variance(self, plan: BendingPlan, row: FloatArray) -> float:
+    def _variance(self, plan: BendingPlan, row: FloatArray) -> float:
         """Of the errors, robustly."""
         return float(row[1])

@@ -9,7 +9,7 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Rows
+from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.settings import choice
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.least_squares import LeastSquares, RegressionPlan, regression_settings
@@ -107,7 +107,7 @@ class DriverRegression(LeastSquares):
         ]
         return pd.DataFrame(rows[::-1])
 
-    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what each driver and event does, and which were left out."""
         own = len(plan.names)
         effects = row[own : plan.size]
@@ -119,7 +119,7 @@ class DriverRegression(LeastSquares):
         head = "Demand follows its drivers alone; no trend and no season is seen."
         return " ".join(part for part in (head, said, out) if part)
 
-    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The regression with its numbers."""
         spread = number(float(np.sqrt(row[plan.size])))
         text = f"forecast[t] = {self._head(plan, row)}{self._effect_terms(plan, row)}"

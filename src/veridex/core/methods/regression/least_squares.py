@@ -4,14 +4,17 @@ import math
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Column, DriverFamily, Plan, Rows, effect_parts
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.labels import change_label
+from veridex.core.methods.fold.paths import effect_parts
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent, told_apart
@@ -61,12 +64,15 @@ class RegressionPlan(Plan):
         return len(self.names) + len(self.columns)
 
 
-class LeastSquares(DriverFamily[RegressionPlan]):
+class LeastSquares(PlainFamily[RegressionPlan]):
     """A regression by ordinary least squares on columns of its own, drivers and events.
 
     A row holds the coefficients (zero where a column's effect cannot be told), variance, degrees of freedom, the
     length of the span, then R^-1.
     """
+
+    takes_drivers = True
+    needs_too: ClassVar[str] = ""
 
     @abstractmethod
     def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
@@ -83,24 +89,15 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         """Why it can never be fitted."""
         return Status.DONE
 
-    def prepare_with(
-        self,
-        settings: Mapping[str, Any],
-        season_length: int,
-        horizon: int,
-        levels: tuple[float, ...],
-        columns: tuple[Column, ...],
-    ) -> RegressionPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> RegressionPlan:
         """Row: coefficients, variance, degrees of freedom, length of the span, then R^-1 of the design row by row."""
-        names = self._names(settings, season_length)
-        k = len(names) + len(columns)
+        names = self._names(settings, sizes.season_length)
+        k = len(names) + len(sizes.columns)
         estimated, offset = intercept_of(settings)
         return RegressionPlan(
-            season_length,
-            horizon,
-            levels,
+            sizes,
             row_size=k + HEAD + k * k,
-            columns=columns,
+            needs=f"{k + 1} known periods{self.needs_too}",
             names=names,
             estimated=estimated,
             offset=offset,
@@ -174,7 +171,7 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         self.replay(plan, y, x, rows)
         return rows.points + rows.std_error * shocks
 
-    def coefficients(
+    def _coefficients(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Estimates with standard errors: ordinary ones, or those that autocorrelated errors allow."""
@@ -205,11 +202,11 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         known = ~np.isnan(errors)
         return newey_west(design[known], errors[known], factor)
 
-    def innovations(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
+    def _innovations(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         """Residuals."""
         return y - self._design(plan, y.size, x, row)[: y.size] @ row[: plan.size] - plan.offset
 
-    def contributions(
+    def _contributions(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
     ) -> dict[str, FloatArray]:
         """The method's own parts, then each driver (against its mean) and event."""
@@ -225,21 +222,21 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         """The method's own columns that make a part, by its name; what is left is the level."""
         return {}
 
-    def flags(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
+    def _flags(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
         """Autocorrelated residuals, which ordinary standard errors do not allow for."""
-        statistic = durbin_watson(self.innovations(plan, y, x, row))
+        statistic = durbin_watson(self._innovations(plan, y, x, row))
         n = int(np.count_nonzero(~np.isnan(y)))
         # The first autocorrelation, about 1 - d/2, beyond two of its standard errors.
         if plan.robust or not abs(1.0 - 0.5 * statistic) > 2.0 / math.sqrt(n):
             return ()
         return ("autocorrelated residuals: ordinary standard errors mislead, see errors=autocorrelated",)
 
-    def figures(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
+    def _figures(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
         """R2, adjusted R2, F with its degrees of freedom, residual standard deviation, Durbin-Watson.
 
         Without an estimated intercept R2 is about zero, not about the mean (Seber and Lee, 2003, section 4.4).
         """
-        errors = self.innovations(plan, y, x, row)
+        errors = self._innovations(plan, y, x, row)
         known = y[~np.isnan(y)] - plan.offset
         size, degrees = plan.size, float(row[plan.size + 1])
         centre = known.mean() if plan.estimated else 0.0
@@ -278,11 +275,7 @@ class LeastSquares(DriverFamily[RegressionPlan]):
         names = [*plan.names, *(column.name for column in plan.columns)]
         return tuple(names[used[j]] for j in dependent(past[:, used]))
 
-    def needs(self, plan: RegressionPlan) -> str:
-        """More values than coefficients."""
-        return f"{plan.size + 1} known periods"
-
-    def variance(self, plan: RegressionPlan, row: FloatArray) -> float:
+    def _variance(self, plan: RegressionPlan, row: FloatArray) -> float:
         """Residual variance."""
         return float(row[plan.size])
 

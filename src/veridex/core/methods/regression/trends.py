@@ -40,12 +40,12 @@ class LinearTrend(LeastSquares):
     def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
         return {"trend": [int(plan.estimated)]}
 
-    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how the line runs."""
         slope = float(row[int(plan.estimated)])
         return f"{_line_words(slope, series)} No season is seen.{self._effects_said(plan, row, series.unit)}"
 
-    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The line with its numbers."""
         slope = signed(float(row[int(plan.estimated)]))
         line = f"forecast[t] = {self._head(plan, row)}{slope} t{self._effect_terms(plan, row)}"
@@ -93,7 +93,7 @@ class PolyTrend(LeastSquares):
         factor[:own] = in_powers(values[:own], factor[:own], 1.0, max(float(row[plan.size + 2]), 2.0))[1]
         return names, np.concatenate((powers, values[own:])), row[plan.size] * factor @ factor.T
 
-    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which way the curve runs at the end."""
         basis = self._basis(plan, y.size, int(row[plan.size + 2]))[:, : len(plan.names)] @ row[: len(plan.names)]
         slope = float(basis[y.size] - basis[y.size - 1])
@@ -105,7 +105,7 @@ class PolyTrend(LeastSquares):
             f"No season is seen.{self._effects_said(plan, row, series.unit)}"
         )
 
-    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The polynomial in plain powers."""
         own = len(plan.names)
         powers = in_powers(row[:own], np.eye(own), 1.0, max(float(row[plan.size + 2]), 2.0))[0]
@@ -129,6 +129,7 @@ class TrendSeason(LeastSquares):
     """
 
     name = "trend-season"
+    needs_too = " with every period of the season among them"
     settings = (
         Setting("base", None, "the name of a period of the season, or its number", _is_base),
         *regression_settings(),
@@ -193,7 +194,7 @@ class TrendSeason(LeastSquares):
                 return j
         raise SettingError(self.name, f"base= names no period of the season; there are {', '.join(phases)}")
 
-    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how trend and season run."""
         first = series.start + len(series) - y.size
         at = int(plan.estimated)
@@ -205,16 +206,12 @@ class TrendSeason(LeastSquares):
             f"{quantity(season[top] - season[bottom], series.unit)} apart.{self._effects_said(plan, row, series.unit)}"
         )
 
-    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The line with its numbers; the dummies are in the table of coefficients."""
         slope = signed(float(row[int(plan.estimated)]))
         effects = self._effect_terms(plan, row)
         line = f"forecast[t] = {self._head(plan, row)}{slope} t + effect of the period of the season{effects}"
         return f"{line}\n{_time(plan, row)}"
-
-    def needs(self, plan: RegressionPlan) -> str:
-        """More values than coefficients, and every season seen."""
-        return f"{plan.size + 1} known periods with every period of the season among them"
 
 
 def _are_lengths(value: Value) -> bool:
@@ -311,7 +308,7 @@ class Harmonic(LeastSquares):
             groups.setdefault(season_name(length), []).append(at + j)
         return groups
 
-    def in_words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how the line runs and how far each season swings."""
         said = []
         if plan.details["trend"]:
@@ -325,7 +322,7 @@ class Harmonic(LeastSquares):
                 )
         return " ".join(said) + self._effects_said(plan, row, series.unit)
 
-    def equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: RegressionPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Line and harmonics with their numbers."""
         at = int(plan.estimated)
         text = f"forecast[t] = {self._head(plan, row)}"

@@ -1,7 +1,7 @@
 """`smoothing`: the form of exponential smoothing chosen by a criterion, or all forms averaged by their weights."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -10,8 +10,11 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import STATS, Coefficients, Family, Rows, shared_paths
+from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA, criteria
+from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.paths import shared_paths
+from veridex.core.methods.fold.plan import STATS, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value, choice, yes_no
 from veridex.core.methods.fold.status import Status, short_reason
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
@@ -67,7 +70,7 @@ def _are_seasons(value: Value) -> bool:
     return whole and len(set(value)) == len(value) and 0 < len(value) <= 4  # type: ignore[arg-type]
 
 
-class Smoothing(Family[ChosenPlan]):
+class Smoothing(PlainFamily[ChosenPlan]):
     """The smoothing form that a criterion prefers, among all that the data allow.
 
     Errors additive or multiplicative; trend none, additive or damped; season none, additive or multiplicative; a
@@ -99,30 +102,26 @@ class Smoothing(Family[ChosenPlan]):
         if settings["average"] and settings["intervals"] != "model":
             raise SettingError(self.name, "intervals of an average are those of the model; leave intervals out")
 
-    def prepare(
-        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
-    ) -> ChosenPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ChosenPlan:
         """Row: per form its weight, its codes and its own row; then the seasons taken out."""
         seasons = tuple(settings.get("seasons") or ())
-        forms = tuple(_allowed(settings, 1 if seasons else season_length))
-        draft = {
-            "forms": forms,
-            "criterion": settings["criterion"],
-            "average": settings["average"],
-            "seasons": seasons,
+        forms = tuple(_allowed(settings, 1 if seasons else sizes.season_length))
+        plan = ChosenPlan(
+            sizes,
+            row_size=0,
+            # The form that the last search preferred, its number from one on, stands before the optima of all forms.
+            warm_size=2 + sum(row_size(form) for form in forms),
+            searched=(0,) if len(forms) > 1 else (),
+            forms=forms,
+            criterion=settings["criterion"],
+            average=settings["average"],
+            seasons=seasons,
             **smoothing_words(settings),
-        }
-        plan = ChosenPlan(season_length, horizon, levels, row_size=0, **draft)
-        # The form that the last search preferred, its number from one on, stands before the optima of all forms.
-        warm_size = 2 + sum(row_size(form) for form in forms)
-        return ChosenPlan(
-            season_length,
-            horizon,
-            levels,
-            row_size=plan.blocks * plan.block + sum(seasons),
-            warm_size=warm_size,
-            **draft,
         )
+        needs = f"{min(fewest(plan, form) for form in forms) + 1} known periods"
+        if seasons:
+            needs = f"{max(seasons) + sum(seasons) + 1} periods, each season seen in them"
+        return replace(plan, row_size=plan.blocks * plan.block + sum(seasons), needs=needs)
 
     def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate every form that the data allow, and forecast with the best or with all."""
@@ -156,13 +155,9 @@ class Smoothing(Family[ChosenPlan]):
         remark = self.replay(plan, y, x, out)
         return remark if best.status == Status.DONE else int(best.status)
 
-    def searches(self, plan: ChosenPlan) -> bool:
-        """One form of several is chosen."""
-        return len(plan.forms) > 1
-
     def form(self, plan: ChosenPlan, row: FloatArray) -> str:
         """The form that is preferred, of an average the one with the most weight."""
-        if not self.searches(plan):
+        if not plan.searched:
             return ""
         error, trend, season = _words(_stored_forms(plan, row)[0][1])
         return f"error={error} trend={trend} season={season}"
@@ -199,24 +194,18 @@ class Smoothing(Family[ChosenPlan]):
         table = pd.DataFrame([one.entry() for one in tries])
         return table.sort_values(plan.criterion, kind="stable", ignore_index=True)
 
-    def needs(self, plan: ChosenPlan) -> str:
-        """What the smallest form needs."""
-        if plan.seasons:
-            return f"{max(plan.seasons) + sum(plan.seasons) + 1} periods, each season seen in them"
-        return f"{min(fewest(plan, form) for form in plan.forms) + 1} known periods"
-
-    def variance(self, plan: ChosenPlan, row: FloatArray) -> float:
+    def _variance(self, plan: ChosenPlan, row: FloatArray) -> float:
         """Variance of the best form's one-step errors (relative ones where they are multiplicative)."""
         return float(_stored_forms(plan, row)[0][2][-1])
 
-    def coefficients(
+    def _coefficients(
         self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Those of the form chosen; of an average, of the form with the most weight."""
         _, form, own = _stored_forms(plan, row)[0]
         return form_coefficients(plan, form, _adjusted(y, _stored_seasons(plan, row)), own, series)
 
-    def in_words(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which form was chosen, and what it does."""
         members = _stored_forms(plan, row)
         weight, form, own = members[0]
@@ -233,7 +222,7 @@ class Smoothing(Family[ChosenPlan]):
             said += f" Fixed seasons of {lengths} {series.cadence.plural} were taken out first."
         return f"{said} {form_words(form, _adjusted(y, _stored_seasons(plan, row)), own, series)}"
 
-    def equation(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The recursion of the form chosen with its numbers."""
         members = _stored_forms(plan, row)
         text = form_equation(members[0][1], members[0][2])
@@ -254,7 +243,7 @@ class Smoothing(Family[ChosenPlan]):
         ahead = season_at(seasons, np.arange(y.size, y.size + shocks.shape[1])) if seasons else 0.0
         return shared_paths(members, shocks) + ahead
 
-    def components(self, plan: ChosenPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+    def _parts(self, plan: ChosenPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
         """Level, slope and season of the form chosen, and the seasons taken out."""
         seasons = _stored_seasons(plan, row)
         _, form, own = _stored_forms(plan, row)[0]

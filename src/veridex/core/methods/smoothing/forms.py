@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.methods.fold.contract import Plan, Rows
+from veridex.core.methods.fold.plan import Plan, Rows
 from veridex.core.methods.fold.settings import Setting, Value, choice, number
 from veridex.core.methods.fold.status import Status
 from veridex.core.numerics.smoothing import recursion as kernels

@@ -2,13 +2,16 @@
 
 from abc import abstractmethod
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients, Family, Rows
+from veridex.core.methods.fold.account import Coefficients
+from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Value, choice, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.smoothing.forms import (
@@ -33,22 +36,19 @@ from veridex.errors import SettingError
 __all__ = ["Holt", "HoltWinters", "SimpleSmoothing"]
 
 
-class _NamedForm(Family[SmoothingPlan]):
+class _NamedForm(PlainFamily[SmoothingPlan]):
     """A smoothing form with a name of its own."""
 
     @abstractmethod
     def _form(self, settings: Mapping[str, Any], season_length: int) -> Form:
         """The form that the settings ask for."""
 
-    def prepare(
-        self, settings: Mapping[str, Any], season_length: int, horizon: int, levels: tuple[float, ...]
-    ) -> SmoothingPlan:
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> SmoothingPlan:
         """Row: the constants, the starting states, the variance."""
-        form = self._form(settings, season_length)
+        form = self._form(settings, sizes.season_length)
         size = row_size(form)
-        return SmoothingPlan(
-            season_length, horizon, levels, row_size=size, warm_size=size, forms=(form,), **smoothing_words(settings)
-        )
+        plan = SmoothingPlan(sizes, row_size=size, warm_size=size, forms=(form,), **smoothing_words(settings))
+        return replace(plan, needs=f"{fewest(plan, form)} known periods")
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse constants outside the region, and phi without damping."""
@@ -74,25 +74,21 @@ class _NamedForm(Family[SmoothingPlan]):
         """Run the recursion with given constants and starts, and forecast."""
         return replay(plan, plan.forms[0], y, out.row, out)
 
-    def needs(self, plan: SmoothingPlan) -> str:
-        """Two seasons, or a few values."""
-        return f"{fewest(plan, plan.forms[0])} known periods"
-
-    def variance(self, plan: SmoothingPlan, row: FloatArray) -> float:
+    def _variance(self, plan: SmoothingPlan, row: FloatArray) -> float:
         """Variance of the one-step errors (relative ones where they are multiplicative)."""
         return float(row[-1])
 
-    def coefficients(
+    def _coefficients(
         self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Constants, starting level and slope with standard errors, starting season."""
         return form_coefficients(plan, plan.forms[0], y, row, series)
 
-    def in_words(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how fast level, trend and season move."""
         return form_words(plan.forms[0], y, row, series)
 
-    def equation(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The recursion with its numbers."""
         return form_equation(plan.forms[0], row)
 
@@ -102,7 +98,7 @@ class _NamedForm(Family[SmoothingPlan]):
         """Paths of the recursion."""
         return form_paths(plan.forms[0], y, row, shocks)
 
-    def components(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+    def _parts(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
         """Level, trend and season after each period."""
         return form_components(plan.forms[0], y, row)
 

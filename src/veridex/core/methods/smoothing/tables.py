@@ -6,7 +6,7 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.fold.contract import Coefficients
+from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.smoothing.forms import CONSTANTS, SmoothingPlan, has
 from veridex.core.methods.words import memory, number, quantity, signed
 from veridex.core.numerics.climb.curvature import observed_errors

@@ -1,0 +1,173 @@
+"""The fold contract: what every family of methods implements, on plain arrays.
+
+A backtest is a hundred thousand small fits, so the inner face of a family holds no frames and no dates: `plan` once per
+item, `run` once per fold, `replay` with given parameters, `domain` asked before both, `paths` for what may come,
+`account` for what it says of itself. The pleasant faces (`Method`, `Fitted`) are built on these. Nobody calls `run` and
+`replay` but `running`, and the wrappers that hand them on.
+"""
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from typing import Any, ClassVar, Generic, TypeVar
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.account import Account, Coefficients
+from veridex.core.methods.fold.paths import linear_paths
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes
+from veridex.core.methods.fold.settings import Setting, Value
+from veridex.core.methods.fold.status import Status
+
+__all__ = ["Family", "PlainFamily"]
+
+P = TypeVar("P", bound=Plan)
+
+
+class Family(ABC, Generic[P]):
+    """A family of methods under one name. Stateless: all it knows of a fold is handed to it."""
+
+    name: ClassVar[str]
+    settings: ClassVar[tuple[Setting, ...]] = ()
+    takes_drivers: ClassVar[bool] = False
+
+    @abstractmethod
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> P:
+        """Work out once per item what every fold needs."""
+
+    @abstractmethod
+    def run(self, plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate on `y`, which ends at the origin, and forecast from there.
+
+        Parameters
+        ----------
+        plan
+            From `plan`.
+        y : ndarray, shape (n,)
+            Known demand, oldest first, from `training_values`; NaN inside is unknown.
+        x : ndarray, shape (n + horizon, columns), or None
+            Driver rows, those of the lead times included; a column that is zero in all n is left out.
+        warm : ndarray, shape (warm_size,)
+            What the last fold found, zeros before the first; overwritten.
+        out : Rows
+            Filled; left NaN where the status is above zero.
+
+        Returns
+        -------
+        int
+            A `Status`.
+        """
+
+    @abstractmethod
+    def replay(self, plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Forecast from the end of `y` with the parameters in ``out.row``; fill everything but `row` and `stats`."""
+
+    def domain(self, plan: P, y: FloatArray, row: FloatArray | None) -> Status:
+        """Whether this span may be modelled at all: asked before `run`, and with a row before `replay`.
+
+        A row that this plan cannot have written is `Status.NOT_ITS_OWN`.
+        """
+        return Status.DONE
+
+    def paths(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray) -> FloatArray:
+        """Turn standard normal shocks into paths of demand after the end of `y`, both of shape (paths, horizon).
+
+        A family without a law of its own follows a linear one whose weights, all positive, grow as its standard errors
+        do; the paths are then scaled to have just these.
+        """
+        rows = Rows.allocate(plan, y.size, row)
+        self.replay(plan, y, x, rows)
+        squares = np.maximum(np.diff(np.square(rows.std_error), prepend=0.0), 0.0)
+        if not squares[0] > 0.0:
+            return rows.points + 0.0 * shocks
+        around = linear_paths(np.zeros(plan.horizon), np.sqrt(squares), shocks)
+        scale: FloatArray = rows.std_error / np.sqrt(np.cumsum(squares))
+        return rows.points + around * scale
+
+    @abstractmethod
+    def account(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory) -> Account:
+        """What the method says of itself, given the parameters in a row; the series tells names and units."""
+
+    def form(self, plan: P, row: FloatArray) -> str:
+        """What a search chose, written as settings; empty where nothing is searched. A backtest keeps it per fold."""
+        return ""
+
+    def candidates(self, plan: P, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
+        """Everything a search tries, which it does anew; no rows where nothing is searched."""
+        return pd.DataFrame()
+
+    def dependent(self, plan: P, y: FloatArray, x: FloatArray) -> tuple[str, ...]:
+        """Names of columns that others explain exactly, where the status says that there are such."""
+        return ()
+
+    def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
+        """The family that does what these settings ask for; nearly always this one."""
+        return self
+
+    def canonical(self, given: dict[str, Any]) -> dict[str, Any]:
+        """The stated settings in the one form that all spellings of the same model share."""
+        return given
+
+    def check(self, settings: Mapping[str, Value]) -> None:
+        """Raise `SettingError` where settings contradict each other."""
+
+
+class PlainFamily(Family[P]):
+    """A family that stands for itself: its account is put together from what it can say of its parts."""
+
+    def account(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory) -> Account:
+        """All that it can say."""
+        return Account(
+            coefficients=self._coefficients(plan, y, x, row, series),
+            words=self._words(plan, y, row, series),
+            equation=self._equation(plan, y, row, series),
+            variance=self._variance(plan, row),
+            innovations=self._innovations(plan, y, x, row),
+            form=self.form(plan, row),
+            parts=self._parts(plan, y, row),
+            contributions=self._contributions(plan, y, x, row),
+            roots=self._roots(plan, row),
+            flags=self._flags(plan, y, x, row),
+            figures=self._figures(plan, y, x, row),
+            likelihood_of=self._likelihood_of(plan, row),
+        )
+
+    @abstractmethod
+    def _coefficients(
+        self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients: ...
+
+    @abstractmethod
+    def _words(self, plan: P, y: FloatArray, row: FloatArray, series: ItemHistory) -> str: ...
+
+    @abstractmethod
+    def _equation(self, plan: P, y: FloatArray, row: FloatArray, series: ItemHistory) -> str: ...
+
+    @abstractmethod
+    def _variance(self, plan: P, row: FloatArray) -> float: ...
+
+    def _innovations(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
+        rows = Rows.allocate(plan, y.size, row)
+        self.replay(plan, y, x, rows)
+        return y - rows.fitted
+
+    def _parts(self, plan: P, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
+        return {}
+
+    def _contributions(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, FloatArray]:
+        return {}
+
+    def _roots(self, plan: P, row: FloatArray) -> dict[str, NDArray[np.complex128]]:
+        return {}
+
+    def _flags(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> tuple[str, ...]:
+        return ()
+
+    def _figures(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> dict[str, float]:
+        return {}
+
+    def _likelihood_of(self, plan: P, row: FloatArray) -> str:
+        return "values"

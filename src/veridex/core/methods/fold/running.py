@@ -1,0 +1,55 @@
+"""How a fold is run, and how it is replayed: quietly, and with finite numbers or a reason."""
+
+from typing import Any
+
+import numpy as np
+
+from veridex.core.arrays import FloatArray
+from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.plan import Rows
+from veridex.core.methods.fold.status import Status
+
+__all__ = ["gated", "replay_fold", "run_fold"]
+
+
+def run_fold(
+    family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows
+) -> Status:
+    """Run one fold as `vx.fit` and the backtest both do: quietly, and with finite numbers or none.
+
+    Demand near the limits of floating point overflows in places; what comes of it is a status, not a warning.
+    """
+    if y.size == 0:
+        return Status.TOO_SHORT
+    if x is not None and not np.isfinite(x).all():
+        return Status.DRIVER_UNKNOWN
+    with np.errstate(all="ignore"):
+        status = family.domain(plan, y, None)
+        if status <= Status.DONE:
+            status = gated(Status(family.run(plan, y, x, warm, out)), out)
+    if status > Status.DONE:
+        out.row.fill(np.nan)
+        out.stats.fill(np.nan)
+    return status
+
+
+def replay_fold(family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
+    """Carry the parameters in ``out.row`` over to the values that have come since, as quietly."""
+    if x is not None and not np.isfinite(x).all():
+        return gated(Status.DRIVER_UNKNOWN, out)
+    with np.errstate(all="ignore"):
+        status = family.domain(plan, y, out.row)
+        if status <= Status.DONE:
+            status = Status(family.replay(plan, y, x, out))
+    return gated(status, out)
+
+
+def gated(status: Status, out: Rows) -> Status:
+    """The one gate behind every fold: finite numbers throughout, or none and the reason."""
+    numbers = (out.points, out.std_error, out.lower, out.upper)
+    if status <= Status.DONE and not all(np.isfinite(array).all() for array in numbers):
+        status = Status.NOT_FINITE
+    if status > Status.DONE:
+        for array in (out.points, out.std_error, out.lower, out.upper, out.fitted):
+            array.fill(np.nan)
+    return status
