@@ -1,7 +1,10 @@
 """The public functions that join the core with the outer rooms."""
 
+import platform
 import time
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import UTC, datetime
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -21,12 +24,15 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.publication import Ahead, Publication, make_publication
+from veridex.core.publication.dossier import Made
+from veridex.core.publication.making import Ahead, Publishing, make_publication
+from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.stores import PartsDirectory
+from veridex.version import VERSION
 
 __all__ = ["backtest", "compare_fits", "publish", "tune"]
 
@@ -249,9 +255,9 @@ def publish(
     if (verdict is None) == (method is None):
         raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
     ahead = Ahead(horizon, past)
-    asked = (quantiles,) if isinstance(quantiles, (int, float)) else tuple(quantiles)
+    shares = (quantiles,) if isinstance(quantiles, (int, float)) else tuple(quantiles)
     kind = checked_kind(intervals, tested=verdict is not None)
-    wanted = Wanted(checked_levels(levels), checked_quantiles(asked), kind)
+    wanted = Wanted(checked_levels(levels), checked_quantiles(shares), kind)
     if verdict is not None:
         if (differs := disagreement(verdict.trial.history, many)) != "":
             raise TrialUnlike(differs)
@@ -264,8 +270,22 @@ def publish(
     names = [one.name for one in scenarios]
     if scenarios and (drivers is None or "" in names or len(set(names)) < len(names)):
         raise ParameterError("scenarios", repr(names), "pass drivers, and make each scenario from them with a name")
-    explaining = Explaining(drivers, events)
-    return make_publication(many, source, ahead, wanted, _engine(engine), explaining, scenarios, groups)
+    asked = Publishing(
+        ahead=ahead,
+        wanted=wanted,
+        explaining=Explaining(drivers, events),
+        scenarios=tuple(scenarios),
+        groups=(groups,) if isinstance(groups, str) else tuple(groups),
+        made=made_now(),
+    )
+    return make_publication(many, source, asked, _engine(engine))
+
+
+def made_now() -> Made:
+    """The instant, and the versions of everything that numbers depend on."""
+    others = {name: version(name) for name in ("numpy", "scipy", "numba", "pandas")}
+    versions = {"veridex": VERSION, "python": platform.python_version(), **others}
+    return Made(datetime.now(UTC).isoformat(timespec="seconds"), versions)
 
 
 def _running(engine: str | Engine, **more: Any) -> Running:

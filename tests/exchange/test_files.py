@@ -113,7 +113,7 @@ def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
     ]
     assert sorted(p.name for p in target.parent.iterdir()) == ["out"]
     same(vx.read_publication(target), publication)
-    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 3"
+    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 4"
     counted = vx.publish(vx.History.from_numbers([1, 2, 3.5, 0.1 + 0.2], cadence="counted"), method="naive", horizon=2)
     same(vx.read_publication(vx.write(counted, target)), counted)  # an earlier publication is replaced
 

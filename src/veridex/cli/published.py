@@ -9,9 +9,8 @@ import pandas as pd
 import typer
 
 from veridex.cli.tables import paragraph, show
-from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.short_names import short_name
-from veridex.core.periods.cadence import Cadence
+from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label, on_number_line
 
@@ -34,11 +33,10 @@ def show_publication(publication: Publication, form: str) -> None:
 def _show_one(publication: Publication) -> None:
     """Every lead time of one item, then the sum and the reasons."""
     item = publication.items[0]
-    entry = publication.manifest["items"][item]
+    one, cadence = publication[item], publication.cadence
     ahead = publication.forecasts
     ahead = ahead[ahead["scenario"] == ""]
-    method = short_name(as_method(entry["method"])) if entry["method"] else ""
-    cadence = Cadence.named(publication.manifest["data"]["cadence"])
+    method = "" if one.method is None else short_name(one.method)
     title = f"{item}: next {cadence.length(len(ahead))} " + (f"by {method}" if method else "are not available")
     names = [str(name) for name in ahead.columns]
     hidden = ["item", "kind", "method", "scenario"]
@@ -52,11 +50,11 @@ def _show_one(publication: Publication) -> None:
     kinds = ahead["intervals"].unique()
     if len(kinds) == 1 and kinds[0]:
         caption = f"{caption} Intervals: {kinds[0]}."
-    shown = _around_forecast(ahead.drop(columns=hidden), publication.manifest["levels"])
+    shown = _around_forecast(ahead.drop(columns=hidden), publication.head.wanted.levels)
     show(shown.rename(columns=renamed), "table", title=title, caption=caption.strip(), cadence=cadence)
-    typer.echo(paragraph(entry["why"]))
-    if entry["reason"]:
-        typer.echo(entry["reason"])
+    typer.echo(paragraph(one.why))
+    if one.reason:
+        typer.echo(one.reason)
 
 
 def _around_forecast(table: pd.DataFrame, levels: Sequence[float]) -> pd.DataFrame:
@@ -70,27 +68,23 @@ def _around_forecast(table: pd.DataFrame, levels: Sequence[float]) -> pd.DataFra
 
 def _totals_in_words(publication: Publication, item: str) -> str:
     """The demand of all lead times together."""
-    totals = publication.totals
-    own = totals[(totals["group"] == "item") & (totals["name"] == item)] if len(totals) else totals
-    if own.empty:
+    one, wanted = publication[item], publication.head.wanted
+    if one.totals is None or one.total_bands is None:
         return ""
-    last = own.iloc[-1]
     bounds = [
-        f"{level:g} %: {last[f'lower_{label}']:,.0f} to {last[f'upper_{label}']:,.0f}"
-        for level, label in ((level, level_label(level)) for level in publication.manifest["levels"])
+        f"{level:g} %: {one.total_bands.lower[j, -1]:,.0f} to {one.total_bands.upper[j, -1]:,.0f}"
+        for level, j in ((level, wanted.all_levels.index(level)) for level in wanted.levels)
     ]
-    return f"All {last['step']} together: {last['forecast']:,.0f} ({'; '.join(bounds)})."
+    return f"All {one.totals.size} together: {one.totals[-1]:,.0f} ({'; '.join(bounds)})."
 
 
 def _show_many(publication: Publication) -> None:
     """A row for each of the largest items, groups after them, and how the items were decided."""
-    manifest = publication.manifest
-    ahead = publication.forecasts
-    first = ahead[(ahead["scenario"] == "") & (ahead["step"] == 1)].set_index("item")["value"]
-    totals = publication.totals[publication.totals["group"] == "item"].groupby("name").last()
-    label = level_label(manifest["levels"][0])
-    until = f"until {manifest['until']}" if "until" in manifest else f"next {manifest['horizon']}"
-    rows = [_row(publication, item, first, totals, label, until) for item in publication.items]
+    head = publication.head
+    level = head.wanted.levels[0]
+    label = level_label(level)
+    until = f"until {head.until}" if head.until is not None else f"next {head.horizon}"
+    rows = [_row(one, head.wanted.all_levels.index(level), level, until) for one in publication.published.values()]
     table = pd.DataFrame(rows)
     numbers = ["error", "value_added", f"coverage_{label}"]
     table[numbers] = table[numbers].astype(float)
@@ -102,26 +96,22 @@ def _show_many(publication: Publication) -> None:
     _show_groups(publication, label)
 
 
-def _row(
-    publication: Publication, item: str, first: "pd.Series[float]", totals: pd.DataFrame, label: str, until: str
-) -> dict[str, Any]:
+def _row(one: ItemPublication, place: int, level: float, until: str) -> dict[str, Any]:
     """One item: its method, the next period, the total with its bounds, and how good it was."""
-    entry = publication.manifest["items"][item]
-    scores = entry.get("scores") or {}
-    total: Any = totals.loc[item] if item in totals.index else {}
+    label, scores, total = level_label(level), one.scores, one.total_bands
     return {
-        "item": item,
-        "method": short_name(as_method(entry["method"])) if entry["method"] else None,
-        "next": first.get(item, np.nan),
-        f"lower_{label}": total.get(f"lower_{label}", np.nan),
-        f"{until} in all": total.get("forecast", np.nan),
-        f"upper_{label}": total.get(f"upper_{label}", np.nan),
-        "measure": scores.get("measure"),
-        "error": scores.get("error"),
-        "value_added": scores.get("value_added"),
-        f"coverage_{label}": (scores.get("coverage") or {}).get(label.replace("_", ".")),
-        "route": entry.get("route", ""),
-        "reason": entry["reason"],
+        "item": one.item,
+        "method": None if one.method is None else short_name(one.method),
+        "next": np.nan if one.outlook is None else one.outlook.points[0],
+        f"lower_{label}": np.nan if total is None else total.lower[place, -1],
+        f"{until} in all": np.nan if one.totals is None else one.totals[-1],
+        f"upper_{label}": np.nan if total is None else total.upper[place, -1],
+        "measure": None if scores is None else scores.measure,
+        "error": None if scores is None else scores.error,
+        "value_added": None if scores is None else scores.value_added,
+        f"coverage_{label}": None if scores is None else scores.coverage.get(f"{level:g}"),
+        "route": one.route,
+        "reason": one.reason,
     }
 
 

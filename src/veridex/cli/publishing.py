@@ -10,7 +10,8 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.grammar import split_lineup
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.publication import Ahead, Publication
+from veridex.core.publication.making import Ahead
+from veridex.core.publication.publication import Publication
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError
 from veridex.exchange.forms.trials import read_trial

@@ -73,10 +73,8 @@ class ItemWork:
 
         Values, raw values, rules, recorded drivers and events, scheme, levels, pace, method, version.
         """
-        rules = None if series.rules is None else series.rules.key
-        how = (VERSION, self.scheme, self.levels, self.foresight, self.pace, series.season_length)
-        head = repr((how, series.item, series.cadence.name, series.start, rules)).encode()
-        shared = (head, series.values.tobytes(), series.actuals.tobytes())
+        how = repr((VERSION, self.scheme, self.levels, self.foresight, self.pace)).encode()
+        shared = (how, series.fingerprint.encode())
         return tuple(
             digest_of(*shared, one.text.encode(), self._explained(series, regressors))
             for one, regressors in zip(self.lineup, self.regressors, strict=True)

@@ -69,6 +69,18 @@ class Wanted:
         """Levels of the intervals and of the quantiles, ascending."""
         return checked_levels((*self.levels, *(abs(2.0 * one - 100.0) for one in self.quantiles)))
 
+    def sides(self) -> dict[tuple[int, int], str]:
+        """For each column of bounds or quantiles its side (0 the lower, 1 the upper) and the place of its level."""
+        places = {level: j for j, level in enumerate(self.all_levels)}
+        found = {}
+        for level in self.levels:
+            for side, name in enumerate(("lower", "upper")):
+                found[side, places[level]] = f"{name}_{level_label(level)}"
+        for one in self.quantiles:
+            # A quantile that is also a bound stands in both columns; either gives it back.
+            found.setdefault((int(one > 50), places[abs(2.0 * one - 100.0)]), f"quantile_{level_label(one)}")
+        return found
+
     def columns(self, lower: FloatArray, upper: FloatArray, **middle: FloatArray) -> dict[str, Any]:
         """Bounds (all levels, steps) by the names of the columns of a table, around what stands in the middle."""
         places = {level: j for j, level in enumerate(self.all_levels)}

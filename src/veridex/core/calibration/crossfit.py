@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from scipy.special import ndtri
@@ -11,7 +12,7 @@ from veridex.core.calibration.conformal import conformal_quantiles, growing, lef
 from veridex.core.calibration.intervals import joined_interval, kinds_of
 from veridex.core.scoring.measures import interval_terms
 
-__all__ = ["DEFAULT_FROM", "KINDS", "PRIOR_ORIGINS", "Crossfit", "drawn", "model_factor"]
+__all__ = ["DEFAULT_FROM", "KINDS", "PRIOR_ORIGINS", "Crossfit", "Held", "drawn", "model_factor"]
 
 
 KINDS = ("model", "conformal", "average")
@@ -21,6 +22,16 @@ DEFAULT_FROM = 12
 
 PRIOR_ORIGINS = 24.0
 """The portfolio's other items count as so many origins."""
+
+
+class Held(NamedTuple):
+    """What intervals of a level held when they were tested: cells, coverage in percent, mean width and score."""
+
+    level: float
+    cells: int
+    coverage: float
+    width: float
+    interval_score: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,17 +116,18 @@ class Crossfit:
         return lower, upper
 
     @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-    def held(self, kind: str, pooled: FloatArray | None = None) -> list[dict[str, float]]:
-        """Per level what a kind held: level, cells, coverage in percent, mean width and mean interval score."""
+    def held(self, kind: str, pooled: FloatArray | None = None) -> tuple[Held, ...]:
+        """What a kind of interval held, per level."""
         lower, upper = self.bounds(kind, pooled)
         found = []
         for j, level in enumerate(self.levels):
             known = ~np.isnan(self.actuals) & ~np.isnan(lower[:, j])
             terms = interval_terms(self.actuals[known], lower[:, j][known], upper[:, j][known], level)
-            coverage, width, score, _ = terms.mean(axis=1) if known.any() else np.full(4, np.nan)
-            row = {"level": level, "cells": int(known.sum()), "coverage": coverage}
-            found.append(row | {"width": width, "interval_score": score})
-        return found
+            coverage, width, score, _ = (
+                float(mean) for mean in (terms.mean(axis=1) if known.any() else np.full(4, np.nan))
+            )
+            found.append(Held(level, int(known.sum()), coverage, width, score))
+        return tuple(found)
 
 
 def drawn(own: FloatArray, pooled: FloatArray | None, origins: int) -> FloatArray:

@@ -1,5 +1,6 @@
 """`History`: the demand of many items on one cadence."""
 
+import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -101,6 +102,11 @@ class History(Spans):
             If there is no such item.
         """
         return self.at(self.place(item))
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 of the fingerprints of all items, in their order."""
+        return hashlib.sha256("".join(one.fingerprint for one in self).encode()).hexdigest()
 
     def place(self, item: str) -> int:
         """Where an item stands among the others.

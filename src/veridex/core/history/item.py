@@ -1,5 +1,6 @@
 """`ItemHistory`: the demand of one item; and the spans that it and `History` can be cut to."""
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
@@ -174,6 +175,15 @@ class ItemHistory(Spans):
         if self.season_length == self.cadence.season_length:
             return self.cadence.phase_name(ordinal)
         return f"phase {ordinal % self.season_length + 1}"
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 of everything that can be computed from the series: to the bit, whatever kind of NaN is unknown."""
+        rules = None if self.rules is None else self.rules.key
+        digest = hashlib.sha256(repr((self.item, self.cadence.name, self.season_length, self.start, rules)).encode())
+        for array in (self.actuals, self.values):
+            digest.update(np.where(np.isnan(array), np.nan, array).tobytes())
+        return digest.hexdigest()
 
     def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> "ItemHistory":
         start, stop = span(self.start, self.start + len(self))

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -11,11 +10,11 @@ from veridex.core.calibration.bands import Wanted
 from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.totals import calibrated_totals, simulated_bounds
 from veridex.core.history.history import History
-from veridex.core.publication.tables import Page, total_row
+from veridex.core.publication.dossier import Grouped, GroupTotals, ItemPublication, Outlook
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["Grouping", "group_rows", "groupings"]
+__all__ = ["Grouping", "Member", "group_totals", "groupings"]
 
 
 ALL = "all"
@@ -43,9 +42,24 @@ class Grouping:
     left_out: tuple[str, ...]
     shared: float
 
-    def entry(self) -> dict[str, Any]:
-        """What the manifest says of it."""
-        return {"group": self.column, "shared": self.shared, "left_out": list(self.left_out)}
+    def said(self) -> Grouped:
+        """What the publication says of it."""
+        return Grouped(self.column, self.shared, self.left_out)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Member:
+    """An item with a forecast: what is published for it, its paths by grouping, its forecasts at past origins."""
+
+    published: ItemPublication
+    paths: tuple[FloatArray, ...]
+    crossfit: Crossfit | None
+
+    @property
+    def outlook(self) -> Outlook:
+        """Its forecast."""
+        assert self.published.outlook is not None
+        return self.published.outlook
 
 
 def groupings(history: History, verdict: Verdict | None, columns: Sequence[str]) -> list[Grouping]:
@@ -110,39 +124,34 @@ def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:
 
 
 @np.errstate(all="ignore")
-def group_rows(grouping: Grouping, place: int, pages: Mapping[str, Page], wanted: Wanted) -> list[dict[str, Any]]:
+def group_totals(grouping: Grouping, place: int, found: Mapping[str, Member], wanted: Wanted) -> list[GroupTotals]:
     """The totals of each group, calibrated by the errors of the same totals at past origins."""
-    rows = []
+    made = []
     for name, items in grouping.members.items():
-        members = [pages[item] for item in items if item in pages]
+        members = [found[item] for item in items if item in found]
         if not members:
             continue
-        steps = min(page.task.horizon for page in members)
-        points = np.sum([_points(page)[:steps] for page in members], axis=0)
-        paths = np.sum([page.found.paths[place][:, :steps] for page in members], axis=0)
-        scales = np.sum([_std_error(page)[:steps] for page in members], axis=0)
-        fits = _same_origins([page.task.crossfit for page in members])
+        steps = min(one.published.horizon for one in members)
+        points = np.sum([one.outlook.points[:steps] for one in members], axis=0)
+        paths = np.sum([one.paths[place][:, :steps] for one in members], axis=0)
+        scales = np.sum([one.outlook.std_error[:steps] for one in members], axis=0)
+        fits = _same_origins([one.crossfit for one in members])
         # Items that were not tested alike are taken to go wrong, for their standard errors, as the others do.
         together = _added(fits) if 2 * len(fits) >= len(members) else None
         totals, levels = np.cumsum(points), wanted.all_levels
         simulated = simulated_bounds(totals, paths, levels)
-        bands = calibrated_totals(totals, scales, simulated, together, levels, wanted.kind)
-        series = members[0].task.series
-        first = series.start + len(series)
-        tested = max((page.tested for page in members), key=len) if together is not None else range(0)
-        periods = series.cadence.starts(np.arange(first, first + steps))
-        rows.append(total_row(grouping.column, name, len(members), periods, totals, bands, wanted, tested))
-    return rows
-
-
-def _points(page: Page) -> FloatArray:
-    assert page.found.forecast is not None
-    return page.found.forecast.points
-
-
-def _std_error(page: Page) -> FloatArray:
-    assert page.found.forecast is not None
-    return page.found.forecast.std_error
+        made.append(
+            GroupTotals(
+                group=grouping.column,
+                name=name,
+                items=len(members),
+                origin=members[0].published.origin,
+                totals=totals,
+                bands=calibrated_totals(totals, scales, simulated, together, levels, wanted.kind),
+                tested=max((one.published.tested for one in members), key=len) if together is not None else range(0),
+            )
+        )
+    return made
 
 
 def _added(fits: Sequence[Crossfit]) -> Crossfit:

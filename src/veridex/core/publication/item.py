@@ -1,78 +1,105 @@
 """One item's part of a publication: what a worker makes."""
 
 import zlib
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Peers, Wanted, calibrated
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.crossfit import KINDS, Crossfit, Held
 from veridex.core.calibration.totals import calibrated_totals, simulated_bounds, stretch
 from veridex.core.fitted.fitted import Fitted, fit
-from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
+from veridex.core.methods.fold.account import Account
 from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.manifest import fit_entry, interval_entry
+from veridex.core.publication.dossier import (
+    Estimate,
+    FitRecord,
+    ItemPublication,
+    MemberRecord,
+    Outlook,
+    Overridden,
+    Scores,
+)
 
-__all__ = ["ItemTask", "ItemWork", "Published"]
-
+__all__ = ["ItemTask", "ItemWork", "Published", "Said"]
 
 PATHS = 1000
 """Simulated futures behind the totals."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Said:
+    """What a verdict says of an item; `scores` lack their coverage until it is known what is published."""
+
+    why: str
+    reason: str = ""
+    route: str = ""
+    override: Overridden | None = None
+    scores: Scores | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
 class ItemTask:
-    """What is published for an item: by which method, how far ahead, calibrated by which errors."""
+    """What is published for an item: by which method, how far ahead, calibrated by which errors.
+
+    Attributes
+    ----------
+    series : ItemHistory
+    method : Method or None
+    horizon, past : int
+        Lead times, and periods of history beside them.
+    said : Said
+    tested : range
+        Lead times that the backtest tested.
+    crossfit : Crossfit or None
+    peers : Peers
+    peers_tested : ndarray or None
+        The peers' quantiles at the levels of the backtest, for what intervals held.
+    shared : tuple of float
+        For each grouping, the part of a shock that the group's items have in common.
+    """
 
     series: ItemHistory
     method: Method | None
     horizon: int
-    crossfit: Crossfit | None
+    past: int
+    said: Said
+    tested: range = range(0)
+    crossfit: Crossfit | None = None
     peers: Peers = field(default_factory=Peers)
-    tested: FloatArray | None = None
-    """The peers' quantiles at the levels of the backtest, for what intervals held."""
-
+    peers_tested: FloatArray | None = None
     shared: tuple[float, ...] = ()
-    """For each grouping, the part of a shock that the group's items have in common."""
+
+    def published(self) -> ItemPublication:
+        """What is published before anything is forecast."""
+        series, said = self.series, self.said
+        return ItemPublication(
+            item=series.item,
+            fingerprint=series.fingerprint,
+            origin=series.start + len(series) - 1,
+            past=np.array(series.actuals[len(series) - self.past :]),
+            horizon=self.horizon,
+            method=self.method,
+            tested=self.tested,
+            why=said.why,
+            reason=said.reason,
+            route=said.route,
+            override=said.override,
+            scores=said.scores,
+        )
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False)
 class Published:
-    """What comes back.
+    """What comes back: what is published, and for each grouping the item's paths, which share shocks with others'."""
 
-    Attributes
-    ----------
-    forecast : Forecast or None
-    bands : Bands or None
-    others : list of tuple
-        Name, forecast and bands of each scenario.
-    totals : ndarray, shape (H,), or None
-        Demand from the first lead time up to each.
-    paths : list of ndarray, shape (paths, H)
-        For each grouping, paths that share their shocks with the other items.
-    total_bands : Bands or None
-        Calibrated when all items are there.
-    entry : dict
-        For the manifest.
-    """
-
-    forecast: Forecast | None = None
-    bands: Bands | None = None
-    others: list[tuple[str, Forecast, Bands]] = field(default_factory=list)
-    totals: FloatArray | None = None
-    paths: list[FloatArray] = field(default_factory=list)
-    total_bands: Bands | None = None
-    entry: dict[str, Any] = field(default_factory=dict)
-
-    @property
-    def available(self) -> bool:
-        """Whether there is a forecast."""
-        return self.forecast is not None and bool(np.isfinite(self.forecast.points).all())
+    one: ItemPublication
+    paths: tuple[FloatArray, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -87,38 +114,85 @@ class ItemWork:
     def __call__(self, task: ItemTask) -> Published:
         """Publish one item."""
         if task.method is None or task.horizon < 1:
-            return Published()
+            return Published(task.published())
         driven = task.method.family.takes_drivers
         given = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
         fitted = fit(task.series, task.method, *given)
-        levels = self.wanted.all_levels
-        found = Published(forecast=fitted.forecast(task.horizon, levels))
-        assert found.forecast is not None
-        found.bands = calibrated(found.forecast, task.crossfit, self.wanted.kind, task.peers)
-        for one in self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ():
-            other = fitted.forecast(task.horizon, levels, drivers=one)
-            found.others.append((one.name, other, calibrated(other, task.crossfit, self.wanted.kind, task.peers)))
-        found.entry = fit_entry(fitted) | interval_entry(found.bands, levels, task.crossfit, task.tested)
-        if found.available:
-            self._add_totals(task, fitted, found)
-        return found
+        outlook = self._outlook(task, fitted, None)
+        told = self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ()
+        held = _held(task)
+        one = replace(
+            task.published(),
+            outlook=outlook,
+            scenarios=tuple(self._outlook(task, fitted, one) for one in told),
+            reason=task.said.reason or outlook.reason,
+            fit=_record(fitted),
+            held=held,
+            scores=_covered(task.said.scores, held),
+        )
+        if not one.available:
+            return Published(one)
+        totals, bands = self._totals(task, fitted, outlook)
+        return Published(replace(one, totals=totals, total_bands=bands), _shared_paths(task, fitted))
 
-    def _add_totals(self, task: ItemTask, fitted: Fitted, found: Published) -> None:
-        forecast = found.forecast
-        assert forecast is not None
-        found.totals = np.cumsum(forecast.points)
-        own = fitted.simulate(task.horizon, PATHS)
-        levels, simulated = self.wanted.all_levels, simulated_bounds(found.totals, own, self.wanted.all_levels)
-        factor = stretch(simulated, forecast.std_error, task.peers.totals)
-        given = (found.totals, forecast.std_error, simulated, task.crossfit, levels, self.wanted.kind)
-        found.total_bands = calibrated_totals(*given, task.peers.totals, factor)
-        if not task.shared:
-            return
-        who = zlib.crc32(task.series.item.encode())
-        last = (task.series.start + len(task.series)) % 2**32
-        shape = (PATHS, task.horizon)
-        common = np.random.default_rng([1, last]).standard_normal(shape)
-        alone = np.random.default_rng([2, who, last]).standard_normal(shape)
-        for share in task.shared:
-            shocks = np.sqrt(share) * common + np.sqrt(1 - share) * alone
-            found.paths.append(fitted.simulate(task.horizon, PATHS, shocks=shocks))
+    def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
+        forecast = fitted.forecast(task.horizon, self.wanted.all_levels, drivers=scenario)
+        bands = calibrated(forecast, task.crossfit, self.wanted.kind, task.peers)
+        name = "" if scenario is None else scenario.name
+        return Outlook(forecast.points, forecast.std_error, bands, forecast.reason, name)
+
+    def _totals(self, task: ItemTask, fitted: Fitted, outlook: Outlook) -> tuple[FloatArray, Bands]:
+        """Demand from the first lead time up to each, with bounds of their own."""
+        totals, levels = np.cumsum(outlook.points), self.wanted.all_levels
+        simulated = simulated_bounds(totals, fitted.simulate(task.horizon, PATHS), levels)
+        factor = stretch(simulated, outlook.std_error, task.peers.totals)
+        given = (totals, outlook.std_error, simulated, task.crossfit, levels, self.wanted.kind)
+        return totals, calibrated_totals(*given, task.peers.totals, factor)
+
+
+def _shared_paths(task: ItemTask, fitted: Fitted) -> tuple[FloatArray, ...]:
+    """Paths whose shocks are in part those of all items, a set for each grouping."""
+    if not task.shared:
+        return ()
+    who = zlib.crc32(task.series.item.encode())
+    last = (task.series.start + len(task.series)) % 2**32
+    shape = (PATHS, task.horizon)
+    common = np.random.default_rng([1, last]).standard_normal(shape)
+    alone = np.random.default_rng([2, who, last]).standard_normal(shape)
+    shocks = (np.sqrt(share) * common + np.sqrt(1 - share) * alone for share in task.shared)
+    return tuple(fitted.simulate(task.horizon, PATHS, shocks=one) for one in shocks)
+
+
+def _held(task: ItemTask) -> Mapping[str, tuple[Held, ...]]:
+    """What each kind of interval held when it was tested."""
+    if task.crossfit is None:
+        return {}
+    return {kind: task.crossfit.held(kind, task.peers_tested) for kind in KINDS}
+
+
+def _covered(scores: Scores | None, held: Mapping[str, tuple[Held, ...]]) -> Scores | None:
+    """The scores with what the published intervals held."""
+    if scores is None or not held:
+        return scores
+    return replace(scores, coverage={f"{row.level:g}": row.coverage for row in held[scores.coverage_of]})
+
+
+def _record(fitted: Fitted) -> FitRecord | None:
+    """What is written down about a refit."""
+    if fitted.account is None:
+        return None
+    found = _told(fitted.account, dict(fitted.method.settings))
+    return replace(found, words=fitted.in_words(), log_likelihood=fitted.log_likelihood, aicc=fitted.aicc)
+
+
+def _told(account: Account, settings: Mapping[str, object]) -> FitRecord:
+    """An account as it is written down, members within."""
+    found = account.coefficients
+    return FitRecord(
+        settings=settings,
+        form=account.form,
+        words=account.words,
+        estimates=tuple(map(Estimate, found.names, found.values.tolist(), found.errors.tolist())),
+        variance=account.variance,
+        members=tuple(MemberRecord(one.method, one.share, _told(one.account, {})) for one in account.members),
+    )

@@ -1,39 +1,36 @@
-"""The manifest: from what data, with what versions, methods, coefficients and scheme a publication was made."""
+"""The manifest: what a publication says of itself, as plain values that JSON can hold, and back."""
 
-import hashlib
 import math
-import platform
-from collections.abc import Sequence
-from dataclasses import asdict, is_dataclass
-from datetime import UTC, datetime
-from importlib.metadata import version
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, fields
 from typing import Any
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
-from veridex.core.calibration.crossfit import KINDS, Crossfit
-from veridex.core.fitted.fitted import Fitted
-from veridex.core.history.drivers import Drivers
-from veridex.core.history.history import History
+from veridex.core.calibration.crossfit import Held
 from veridex.core.methods.method import Method
-from veridex.core.preparation.regressors import Explaining
-from veridex.core.verdict.choice import Choice
-from veridex.core.verdict.verdict import Verdict
+from veridex.core.periods.cadence import Cadence
+from veridex.core.publication.dossier import (
+    Demand,
+    Estimate,
+    FitRecord,
+    Grouped,
+    GroupTotals,
+    Head,
+    ItemPublication,
+    Made,
+    MemberRecord,
+    Overridden,
+    Scores,
+)
 
-__all__ = [
-    "FORMAT",
-    "explained_by",
-    "fingerprint",
-    "fit_entry",
-    "interval_entry",
-    "manifest_head",
-    "score_entry",
-]
+__all__ = ["FORMAT", "bands_of", "evidence_of", "head_of", "manifest", "plain"]
 
-FORMAT = "veridex publication 3"
+FORMAT = "veridex publication 4"
 
+BY_EVIDENCE = "average of model and conformal bounds from 12 origins on, else model"
 
 INTERVALS = {
     "model": "what each method's own formula holds, see docs/methods.md",
@@ -44,154 +41,167 @@ INTERVALS = {
 }
 
 
-def fingerprint(history: History) -> str:
-    """SHA-256 of a history: cadence, season, items, periods and values, to the bit."""
-    digest = hashlib.sha256()
-    head = (history.cadence.name, history.season_length, history.names)
-    digest.update(repr(head).encode())
-    for array in (
-        history.starts,
-        history.offsets,
-        np.where(np.isnan(history.actuals), np.nan, history.actuals),
-        np.where(np.isnan(history.values), np.nan, history.values),
-    ):
-        digest.update(np.ascontiguousarray(array).tobytes())
-    return digest.hexdigest()
-
-
-def manifest_head(history: History, verdict: Verdict | None, horizon: int, wanted: Wanted) -> dict[str, Any]:
-    """Everything but the items."""
-    text = history.cadence.text
-    ends = history.starts + np.diff(history.offsets) - 1
+def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[GroupTotals]) -> dict[str, Any]:
+    """Everything but the tables."""
+    cadence = Cadence.named(head.demand.cadence)
+    wanted = head.wanted
     return {
         "format": FORMAT,
-        "created": datetime.now(UTC).isoformat(timespec="seconds"),
-        "versions": {
-            "veridex": version("veridex-demand"),
-            "python": platform.python_version(),
-            **{name: version(name) for name in ("numpy", "scipy", "numba", "pandas")},
-        },
-        "data": {
-            "fingerprint": fingerprint(history),
-            "cadence": history.cadence.name,
-            "season_length": history.season_length,
-            "unit": history.unit,
-            "first": text(int(history.starts.min())),
-            "last": text(int(ends.max())),
-            "notes": list(history.notes),
-            "tidying": None if history.rules is None else history.rules.in_words(),
-        },
-        "horizon": horizon,
+        "created": head.made.at,
+        "versions": dict(head.made.versions),
+        "data": plain(asdict(head.demand)),
+        "horizon": head.horizon,
         "levels": list(wanted.levels),
         "quantiles": list(wanted.quantiles),
-        "intervals": wanted.kind or "average of model and conformal bounds from 12 origins on, else model",
+        "intervals": wanted.kind or BY_EVIDENCE,
         "intervals_in_words": INTERVALS,
-        "backtest": None if verdict is None else _backtest(verdict),
-    }
-
-
-def _backtest(verdict: Verdict) -> dict[str, Any]:
-    trial = verdict.trial
-    return {
-        "rule": verdict.rule,
-        "conditions": verdict.conditions.in_words(),
-        "scheme": trial.scheme.in_words(),
-        "settings": asdict(trial.scheme) if is_dataclass(trial.scheme) else {},
-        "lineup": [entered.text for entered in trial.lineup],
-        "notes": list(trial.notes),
-        "standings": [_clean(row) for row in trial.standings().to_dict("records")],
-    }
-
-
-def explained_by(explaining: Explaining, scenarios: Sequence[Drivers]) -> dict[str, Any]:
-    """Drivers, events and scenarios; nothing where there are none."""
-    found: dict[str, Any] = {}
-    if explaining.drivers is not None:
-        found["drivers"] = {
-            "names": list(explaining.drivers.names),
-            "known_ahead": list(explaining.drivers.known_ahead),
-            "observed_only": "forecast by smoothing, their uncertainty in the intervals by simulation",
-            "scenarios": [one.name for one in scenarios],
-        }
-    if explaining.events is not None:
-        found["events"] = list(explaining.events.names)
-    return found
-
-
-def fit_entry(fitted: Fitted) -> dict[str, Any]:
-    """What is written down about a refit."""
-    if not fitted.available:
-        return {}
-    found = fitted.estimates
-    assert found is not None
-    estimates = zip(found.names, found.values.tolist(), found.errors.tolist(), strict=True)
-    return {
-        "settings": _clean(dict(fitted.method.settings)),
-        "form": fitted.account.form if fitted.account is not None else "",
-        "in_words": fitted.in_words(),
-        "coefficients": [
-            {"name": name, "value": _plain(value), "std_error": _plain(error)} for name, value, error in estimates
+        "backtest": None if head.backtest is None else plain(head.backtest),
+        **plain(head.explained),
+        **({} if head.until is None else {"until": head.until}),
+        "groups": [plain(one._asdict()) for one in head.groups],
+        "group_totals": [
+            {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)} | _bands_entry(one.bands, wanted)
+            for one in groups
         ],
-        "variance": _plain(fitted.variance),
-        "log_likelihood": _plain(fitted.log_likelihood),
-        "aicc": _plain(fitted.aicc),
+        "items": {one.item: _entry(one, cadence, wanted) for one in items},
     }
 
 
-def interval_entry(
-    bands: Bands, levels: tuple[float, ...], crossfit: Crossfit | None, peers: FloatArray | None
-) -> dict[str, Any]:
-    """Which intervals are published at each level, and what each kind held when it was tested."""
-    entry: dict[str, Any] = {f"{level:g}": kind for level, kind in zip(levels, bands.kinds, strict=True)}
-    span = [bands.tested[0], bands.tested[-1]] if bands.tested else None
-    found: dict[str, Any] = {"intervals": {"published": entry, "calibrated_steps": span}}
-    if crossfit is not None:
-        found["intervals"]["held"] = {kind: [_clean(row) for row in crossfit.held(kind, peers)] for kind in KINDS}
+def _entry(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
+    found: dict[str, Any] = {
+        "method": None if one.method is None else one.method.text,
+        "why": one.why,
+        "reason": one.reason,
+        "fingerprint": one.fingerprint,
+        "origin": cadence.text(one.origin),
+        "horizon": one.horizon,
+    }
+    if one.fit is not None:
+        found |= _fit_entry(one.fit)
+    if one.outlook is not None:
+        found["intervals"] = _bands_entry(one.outlook.bands, wanted)
+        if one.total_bands is not None:
+            found["intervals"]["totals"] = _bands_entry(one.total_bands, wanted)
+        if one.held:
+            rows = {kind: [plain(row._asdict()) for row in own] for kind, own in one.held.items()}
+            found["intervals"]["held"] = rows
+    if one.route:
+        found["route"] = one.route
+    if one.override is not None:
+        found["override"] = one.override._asdict()
+    if one.scores is not None:
+        found["scores"] = plain(asdict(one.scores))
     return found
 
 
-def score_entry(choice: Choice | None, kind: str | None, peers: FloatArray | None) -> dict[str, Any]:
-    """What a verdict knows of an item; coverage is that of the published kind, at the levels that were tested."""
-    if choice is None or choice.winner is None:
-        return {}
-    entry: dict[str, Any] = {"route": choice.route}
-    if choice.override is not None:
-        entry["override"] = {"reason": choice.override.reason, "instead_of": _plain(choice.override.instead_of)}
-    if choice.crossfit is None:
-        return entry
-    winner, single, crossfit = choice.winner, choice.best_single, choice.crossfit
-    published = kind or crossfit.default_kind
-    coverage = {f"{row['level']:g}": _plain(row["coverage"]) for row in crossfit.held(published, peers)}
-    entry["scores"] = _clean(
-        {
-            "measure": choice.evidence.measure,
-            "error": winner.error,
-            "benchmark": choice.benchmark.method.text if choice.benchmark else None,
-            "benchmark_error": choice.benchmark.error if choice.benchmark else None,
-            "value_added": choice.value_added,
-            "origins": choice.evidence.origins,
-            "coverage": coverage,
-            "coverage_of": published,
-            "best_single": single.method.text if single else None,
-            "best_single_error": single.error if single else None,
-            "cross_error": choice.cross_error,
-            "bias": winner.bias,
-            "unmet": list(choice.unmet),
-        }
-    )
-    return entry
+def _fit_entry(fit: FitRecord) -> dict[str, Any]:
+    entry = {
+        "settings": plain(fit.settings),
+        "form": fit.form,
+        "in_words": fit.words,
+        "coefficients": [plain(one._asdict()) for one in fit.estimates],
+        "variance": plain(fit.variance),
+        "log_likelihood": plain(fit.log_likelihood),
+        "aicc": plain(fit.aicc),
+    }
+    members = [{"method": one.method, "share": plain(one.share)} | _fit_entry(one.record) for one in fit.members]
+    return entry | ({"members": members} if members else {})
 
 
-def _clean(row: dict[Any, Any]) -> dict[str, Any]:
-    return {str(key): _plain(value) for key, value in row.items()}
+def _bands_entry(bands: Bands, wanted: Wanted) -> dict[str, Any]:
+    """Which intervals are published at each level, and at which lead times they are calibrated."""
+    kinds = {f"{level:g}": kind for level, kind in zip(wanted.all_levels, bands.kinds, strict=True)}
+    return {"published": kinds, "calibrated_steps": _ends(bands.tested)}
 
 
-def _plain(value: Any) -> Any:
-    """What JSON can hold: NaN and infinities are null."""
+def _ends(span: range) -> list[int] | None:
+    return [span[0], span[-1]] if span else None
+
+
+def plain(value: Any) -> Any:
+    """What JSON can hold: NaN and infinities are null, a method is its text."""
     if isinstance(value, np.generic):
         value = value.item()
     if isinstance(value, Method):
         return value.text
+    if isinstance(value, Mapping):
+        return {str(key): plain(one) for key, one in value.items()}
     if isinstance(value, (list, tuple)):
-        return [_plain(part) for part in value]
+        return [plain(part) for part in value]
     return None if isinstance(value, float) and not math.isfinite(value) else value
+
+
+def head_of(entry: Mapping[str, Any]) -> Head:
+    """The head that a manifest tells of."""
+    known = {"drivers", "events"}
+    return Head(
+        made=Made(entry["created"], entry["versions"]),
+        demand=Demand(**entry["data"] | {"notes": tuple(entry["data"]["notes"])}),
+        horizon=entry["horizon"],
+        until=entry.get("until"),
+        wanted=Wanted(
+            tuple(entry["levels"]),
+            tuple(entry["quantiles"]),
+            None if entry["intervals"] == BY_EVIDENCE else entry["intervals"],
+        ),
+        backtest=entry["backtest"],
+        explained={key: value for key, value in entry.items() if key in known},
+        groups=tuple(Grouped(one["group"], one["shared"], tuple(one["left_out"])) for one in entry["groups"]),
+    )
+
+
+def bands_of(entry: Mapping[str, Any], lower: FloatArray, upper: FloatArray) -> Bands:
+    """The bounds that stand in a table, of the kinds that a manifest tells of."""
+    ends = entry["calibrated_steps"]
+    return Bands(lower, upper, tuple(entry["published"].values()), range(0) if ends is None else _span(*ends))
+
+
+def _span(first: int, last: int) -> range:
+    return range(first, last + 1)
+
+
+def evidence_of(entry: Mapping[str, Any]) -> dict[str, Any]:
+    """What a manifest tells of an item besides its forecasts: fields of its `ItemPublication`."""
+    held = entry.get("intervals", {}).get("held", {})
+    override, scores = entry.get("override"), entry.get("scores")
+    return {
+        "fingerprint": entry["fingerprint"],
+        "horizon": entry["horizon"],
+        "why": entry["why"],
+        "reason": entry["reason"],
+        "route": entry.get("route", ""),
+        "fit": _fit_of(entry) if "settings" in entry else None,
+        "held": {kind: tuple(Held(**_numbers(Held, row)) for row in rows) for kind, rows in held.items()},
+        "override": None if override is None else Overridden(**override),
+        "scores": None if scores is None else _scores_of(scores),
+    }
+
+
+def _scores_of(entry: Mapping[str, Any]) -> Scores:
+    coverage = {level: _number(value) for level, value in entry["coverage"].items()}
+    numbers = {f.name: _number(entry[f.name]) for f in fields(Scores) if f.type is float}
+    return Scores(**{**entry, **numbers, "coverage": coverage, "unmet": tuple(entry["unmet"])})
+
+
+def _fit_of(entry: Mapping[str, Any]) -> FitRecord:
+    members = (MemberRecord(one["method"], _number(one["share"]), _fit_of(one)) for one in entry.get("members", ()))
+    return FitRecord(
+        settings=entry["settings"],
+        form=entry["form"],
+        words=entry["in_words"],
+        estimates=tuple(Estimate(**_numbers(Estimate, one)) for one in entry["coefficients"]),
+        variance=_number(entry["variance"]),
+        log_likelihood=_number(entry["log_likelihood"]),
+        aicc=_number(entry["aicc"]),
+        members=tuple(members),
+    )
+
+
+def _numbers(kind: Any, entry: Mapping[str, Any]) -> dict[str, Any]:
+    """The fields of a named tuple, null numbers as NaN."""
+    floats = {name for name, type_ in kind.__annotations__.items() if type_ is float}
+    return {name: _number(value) if name in floats else value for name, value in entry.items()}
+
+
+def _number(value: float | None) -> float:
+    return math.nan if value is None else float(value)

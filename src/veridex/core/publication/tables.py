@@ -1,7 +1,6 @@
-"""The tables of a publication, built once for all items."""
+"""The tables of a publication, made of what is published for its items."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -9,31 +8,25 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
-from veridex.core.fitted.forecast import Forecast
-from veridex.core.publication.item import ItemTask, Published
+from veridex.core.periods.cadence import Cadence
+from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
 from veridex.core.scoring.levels import level_label
 
-__all__ = ["Page", "frame_of", "total_row", "totals_of"]
+__all__ = ["ITEM", "frame_of", "totals_of"]
+
+ITEM = "item"
+"""What the group of an item's own total is called."""
+
+TYPES = {"step": "Int64", "tested": "boolean"}
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Page:
-    """An item's task, what was made of it, the lead times tested, and why there is no forecast."""
-
-    task: ItemTask
-    found: Published
-    tested: range
-    reason: str
-
-
-def frame_of(pages: Sequence[Page], wanted: Wanted, past: int | str) -> pd.DataFrame:
+def frame_of(items: Iterable[ItemPublication], cadence: Cadence, wanted: Wanted) -> pd.DataFrame:
     """History and forecasts of all items under each other."""
     blocks: list[dict[str, Any]] = []
-    for page in pages:
-        blocks.append(_past_block(page, wanted, past))
-        blocks.append(_ahead_block(page, wanted, page.found.forecast, page.found.bands, page.reason, ""))
-        for name, forecast, bands in page.found.others:
-            blocks.append(_ahead_block(page, wanted, forecast, bands, forecast.reason, name))
+    for one in items:
+        blocks.append(_past_block(one, cadence, wanted))
+        blocks.append(_ahead_block(one, cadence, wanted, one.outlook))
+        blocks += [_ahead_block(one, cadence, wanted, other) for other in one.scenarios]
     return _table(blocks)
 
 
@@ -46,35 +39,67 @@ def _table(blocks: Sequence[dict[str, Any]]) -> pd.DataFrame:
             columns[name] = np.concatenate(parts)
         else:
             columns[name] = [value for part in parts for value in part]
-    kinds = {"step": "Int64", "tested": "boolean"}
     return pd.DataFrame(
-        {name: pd.array(values, dtype=kinds[name]) if name in kinds else values for name, values in columns.items()}
+        {name: pd.array(values, dtype=TYPES[name]) if name in TYPES else values for name, values in columns.items()}
     )
 
 
-def _past_block(page: Page, wanted: Wanted, past: int | str) -> dict[str, Any]:
+def _past_block(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
     """The last periods of the history, as they were read."""
-    series = page.task.series
-    n = len(series) if isinstance(past, str) else min(past, len(series))
-    first = series.start + len(series) - n
+    n = one.past.size
     none = np.full((len(wanted.all_levels), n), np.nan)
-    numbers = _numbers(wanted, series.actuals[len(series) - n :], np.full(n, np.nan), none, none)
-    return _block(page, first, "actual", [pd.NA] * n, numbers)
+    numbers = _numbers(wanted, one.past, np.full(n, np.nan), none, none)
+    return {
+        **_leading(one, cadence, one.origin - n + 1, "actual", [pd.NA] * n),
+        **_around(numbers),
+        "method": [None] * n,
+        "tested": [pd.NA] * n,
+        "reason": [""] * n,
+        "scenario": [""] * n,
+        **_appended(numbers),
+        "intervals": [""] * n,
+    }
 
 
-def _ahead_block(
-    page: Page, wanted: Wanted, forecast: Forecast | None, bands: Bands | None, reason: str, scenario: str
-) -> dict[str, Any]:
+def _ahead_block(one: ItemPublication, cadence: Cadence, wanted: Wanted, outlook: Outlook | None) -> dict[str, Any]:
     """The lead times of a forecast; rows without numbers where there is none."""
-    series, n = page.task.series, max(page.task.horizon, 0)
-    if forecast is not None and bands is not None:
-        numbers = _numbers(wanted, forecast.points, forecast.std_error, bands.lower, bands.upper)
-        words = [bands.words(wanted.all_levels, step) for step in range(1, n + 1)]
+    n = max(one.horizon, 0)
+    steps = list(range(1, n + 1))
+    if outlook is not None:
+        bands = outlook.bands
+        numbers = _numbers(wanted, outlook.points, outlook.std_error, bands.lower, bands.upper)
+        words = [bands.words(wanted.all_levels, step) for step in steps]
     else:
         none = np.full((len(wanted.all_levels), n), np.nan)
         numbers, words = _numbers(wanted, np.full(n, np.nan), np.full(n, np.nan), none, none), [""] * n
-    steps = list(range(1, n + 1))
-    return _block(page, series.start + len(series), "forecast", steps, numbers, words, reason, scenario)
+    other = outlook is not None and bool(outlook.scenario)
+    reason = outlook.reason if outlook is not None and other else one.reason
+    return {
+        **_leading(one, cadence, one.origin + 1, "forecast", steps),
+        **_around(numbers),
+        "method": [one.method.text if one.method is not None else None] * n,
+        "tested": [step in one.tested for step in steps],
+        "reason": [reason] * n,
+        "scenario": [outlook.scenario if outlook is not None else ""] * n,
+        **_appended(numbers),
+        "intervals": words,
+    }
+
+
+def _leading(one: ItemPublication, cadence: Cadence, first: int, kind: str, steps: list[Any]) -> dict[str, Any]:
+    n = len(steps)
+    periods = cadence.starts(np.arange(first, first + n))
+    return {"item": [one.item] * n, "period": periods, "kind": [kind] * n, "step": steps}
+
+
+def _around(numbers: dict[str, FloatArray]) -> dict[str, FloatArray]:
+    """The columns that were there first."""
+    return {name: values for name, values in numbers.items() if not name.startswith(("quantile_", "half_width_"))}
+
+
+def _appended(numbers: dict[str, FloatArray]) -> dict[str, FloatArray]:
+    """The columns that were appended."""
+    return {name: values for name, values in numbers.items() if name.startswith(("quantile_", "half_width_"))}
 
 
 def _numbers(
@@ -93,75 +118,48 @@ def _numbers(
     return found
 
 
-def _block(
-    page: Page,
-    first: int,
-    kind: str,
-    steps: list[Any],
-    numbers: dict[str, FloatArray],
-    words: list[str] | None = None,
-    reason: str = "",
-    scenario: str = "",
-) -> dict[str, Any]:
-    """Rows of one item in a row: what was there first, then what was appended."""
-    series, n = page.task.series, len(steps)
-    method = page.task.method.text if page.task.method is not None and kind == "forecast" else None
-    appended = {name: values for name, values in numbers.items() if name.startswith(("quantile_", "half_width_"))}
-    return {
-        "item": [series.item] * n,
-        "period": series.cadence.starts(np.arange(first, first + n)),
-        "kind": [kind] * n,
-        "step": steps,
-        **{name: values for name, values in numbers.items() if name not in appended},
-        "method": [method] * n,
-        "tested": [step in page.tested for step in steps] if kind == "forecast" else steps,
-        "reason": [reason] * n,
-        "scenario": [scenario] * n,
-        **appended,
-        "intervals": words or [""] * n,
-    }
-
-
-def totals_of(pages: Sequence[Page], wanted: Wanted, groups: Sequence[dict[str, Any]]) -> pd.DataFrame:
+def totals_of(
+    items: Iterable[ItemPublication], groups: Sequence[GroupTotals], cadence: Cadence, wanted: Wanted
+) -> pd.DataFrame:
     """Totals of items and of groups, a row per step."""
-    blocks = []
-    for page in pages:
-        found, item = page.found, page.task.series.item
-        if found.totals is not None and found.total_bands is not None:
-            row = total_row("item", item, 1, _periods(page), found.totals, found.total_bands, wanted, page.tested)
-            blocks.append(row)
-    blocks += groups
-    if not blocks:  # nothing is available: the same columns, without rows
-        none = np.empty((len(wanted.all_levels), 0))
-        bands = Bands(none, none, ("model",) * len(wanted.all_levels), range(0))
-        series = pages[0].task.series
-        blocks = [
-            total_row(
-                "", "", 0, series.cadence.starts(np.empty(0, dtype=np.int64)), np.empty(0), bands, wanted, range(0)
-            )
-        ]
-    return _table(blocks)
+    found = [
+        GroupTotals(
+            group=ITEM,
+            name=one.item,
+            items=1,
+            origin=one.origin,
+            totals=one.totals,
+            bands=one.total_bands,
+            tested=one.tested,
+        )
+        for one in items
+        if one.totals is not None and one.total_bands is not None
+    ]
+    none = np.empty((len(wanted.all_levels), 0))
+    nothing = GroupTotals(
+        group="",
+        name="",
+        items=0,
+        origin=0,
+        totals=np.empty(0),
+        bands=Bands(none, none, ("model",) * len(wanted.all_levels), range(0)),
+        tested=range(0),
+    )
+    # Where nothing is available there are the same columns, without rows.
+    return _table([_total_block(one, cadence, wanted) for one in [*found, *groups] or [nothing]])
 
 
-def _periods(page: Page) -> Any:
-    series = page.task.series
-    first = series.start + len(series)
-    return series.cadence.starts(np.arange(first, first + page.task.horizon))
-
-
-def total_row(
-    group: str, name: str, items: int, periods: Any, totals: FloatArray, bands: Bands, wanted: Wanted, tested: range
-) -> dict[str, Any]:
+def _total_block(one: GroupTotals, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
     """The columns of one total, a value per step."""
-    n = totals.size
-    steps = np.arange(1, n + 1)
+    n = one.totals.size
+    steps = list(range(1, n + 1))
     return {
-        "group": [group] * n,
-        "name": [name] * n,
-        "items": np.full(n, items),
-        "step": steps.tolist(),
-        "period": periods,
-        **wanted.columns(bands.lower, bands.upper, forecast=totals),
-        "intervals": [bands.words(wanted.all_levels, step) for step in steps.tolist()],
-        "tested": [step in tested for step in steps.tolist()],
+        "group": [one.group] * n,
+        "name": [one.name] * n,
+        "items": np.full(n, one.items),
+        "step": steps,
+        "period": cadence.starts(np.arange(one.origin + 1, one.origin + 1 + n)),
+        **wanted.columns(one.bands.lower, one.bands.upper, forecast=one.totals),
+        "intervals": [one.bands.words(wanted.all_levels, step) for step in steps],
+        "tested": [step in one.tested for step in steps],
     }

@@ -225,7 +225,7 @@ def measured(choice: Choice, pool: Pool) -> Choice:
     if fit is None or choice.winner is None:
         return choice
     held = fit.held(fit.default_kind, pool.steps(choice.evidence.item, fit.levels))
-    return replace(choice, winner=replace(choice.winner, coverage=tuple(row["coverage"] for row in held)))
+    return replace(choice, winner=replace(choice.winner, coverage=tuple(row.coverage for row in held)))
 
 
 def _single_cross_error(contest: Contest, conditions: Conditions) -> float:

@@ -175,7 +175,7 @@ class Verdict:
         the level.
         """
         rows = [
-            {"item": choice.evidence.item, "kind": kind, **row}
+            {"item": choice.evidence.item, "kind": kind, **row._asdict()}
             for choice in self.choices.values()
             if choice.crossfit is not None
             for kind in KINDS

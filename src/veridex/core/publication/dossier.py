@@ -1,0 +1,286 @@
+"""`ItemPublication`: what is published for one item; and what a publication says of itself as a whole."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from veridex.core.arrays import FloatArray
+from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.crossfit import Held
+from veridex.core.methods.method import Method
+
+__all__ = [
+    "Demand",
+    "Estimate",
+    "FitRecord",
+    "GroupTotals",
+    "Grouped",
+    "Head",
+    "ItemPublication",
+    "Made",
+    "MemberRecord",
+    "Outlook",
+    "Overridden",
+    "Scores",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """When something was made, and with what versions: told by whoever has a clock.
+
+    Attributes
+    ----------
+    at : str
+        The instant, ISO text.
+    versions : mapping of str to str
+    """
+
+    at: str
+    versions: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Demand:
+    """The history that a publication was made from.
+
+    Attributes
+    ----------
+    fingerprint : str
+    cadence : str
+    season_length : int
+    unit : str or None
+    first, last : str
+        The first and the last period of all items.
+    notes : tuple of str
+    tidying : str or None
+        The rules, in words.
+    """
+
+    fingerprint: str
+    cadence: str
+    season_length: int
+    unit: str | None
+    first: str
+    last: str
+    notes: tuple[str, ...]
+    tidying: str | None
+
+
+class Grouped(NamedTuple):
+    """A way to group the items: its column, what errors of a group have in common, items that are in no total."""
+
+    group: str
+    shared: float
+    left_out: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Head:
+    """What a publication says of itself as a whole.
+
+    Attributes
+    ----------
+    made : Made
+    demand : Demand
+    horizon : int
+        Lead times, the most that any item has.
+    until : str or None
+        The last period, if the horizon was said so.
+    wanted : Wanted
+    backtest : mapping or None
+        Rule, conditions, scheme, lineup, standings; None where nothing was tested.
+    explained : mapping
+        Drivers, events, scenarios; empty where there are none.
+    groups : tuple of Grouped
+    """
+
+    made: Made
+    demand: Demand
+    horizon: int
+    until: str | None
+    wanted: Wanted
+    backtest: Mapping[str, Any] | None = field(repr=False)
+    explained: Mapping[str, Any] = field(default_factory=dict, repr=False)
+    groups: tuple[Grouped, ...] = ()
+
+
+class Estimate(NamedTuple):
+    """One of the quantities that were estimated."""
+
+    name: str
+    value: float
+    std_error: float
+
+
+class MemberRecord(NamedTuple):
+    """One of the methods that a published method is made of, and its share of one (NaN where it has none)."""
+
+    method: str
+    share: float
+    record: "FitRecord"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FitRecord:
+    """What is written down about a refit; criteria are NaN where there is no likelihood."""
+
+    settings: Mapping[str, Any]
+    form: str
+    words: str
+    estimates: tuple[Estimate, ...]
+    variance: float
+    log_likelihood: float = np.nan
+    aicc: float = np.nan
+    members: tuple[MemberRecord, ...] = ()
+
+
+class Overridden(NamedTuple):
+    """A planner's own decision: why, and what it stands in for."""
+
+    reason: str
+    instead_of: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scores:
+    """How good what is published was when it was tested.
+
+    Attributes
+    ----------
+    measure : str
+    error, benchmark_error, best_single_error, cross_error : float
+    benchmark, best_single : str or None
+    value_added : float
+        Percent less error than the benchmark.
+    origins : int
+    coverage : mapping of str to float
+        Percent held by the published intervals, by level.
+    coverage_of : str
+        Which kind these are.
+    bias : float
+    unmet : tuple of str
+        Conditions that are not met.
+    """
+
+    measure: str
+    error: float
+    benchmark: str | None
+    benchmark_error: float
+    value_added: float
+    origins: int
+    coverage: Mapping[str, float]
+    coverage_of: str
+    best_single: str | None
+    best_single_error: float
+    cross_error: float
+    bias: float
+    unmet: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Outlook:
+    """Forecasts of one future.
+
+    Attributes
+    ----------
+    points, std_error : ndarray, shape (horizon,)
+    bands : Bands
+    reason : str
+        Why there is none, or what is remarkable about it.
+    scenario : str
+        The name of the drivers' future; empty for the drivers as they were handed over.
+    """
+
+    points: FloatArray
+    std_error: FloatArray
+    bands: Bands
+    reason: str = ""
+    scenario: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class ItemPublication:
+    """What is published for one item.
+
+    Attributes
+    ----------
+    item : str
+    fingerprint : str
+        Of the history that it was made from.
+    origin : int
+        Ordinal of the last period of that history.
+    past : ndarray
+        Its last values, as they were read.
+    horizon : int
+        Lead times; below one where the history reaches far enough already.
+    method : Method or None
+    tested : range
+        The lead times that the backtest tested.
+    outlook : Outlook or None
+        None without a method or without lead times; NaN inside where the method cannot be fitted.
+    scenarios : tuple of Outlook
+    totals : ndarray, shape (horizon,), or None
+        Demand from the first lead time up to each.
+    total_bands : Bands or None
+    why, reason : str
+        Why this is published, and why nothing is.
+    route : str
+        How it was decided; empty where the planner chose.
+    fit : FitRecord or None
+    held : mapping of str to tuple of Held
+        What each kind of interval held, a row per level; empty where nothing was tested.
+    override : Overridden or None
+    scores : Scores or None
+    """
+
+    item: str
+    fingerprint: str = field(repr=False)
+    origin: int
+    past: FloatArray = field(repr=False)
+    horizon: int
+    method: Method | None
+    tested: range = range(0)
+    outlook: Outlook | None = field(default=None, repr=False)
+    scenarios: tuple[Outlook, ...] = field(default=(), repr=False)
+    totals: FloatArray | None = field(default=None, repr=False)
+    total_bands: Bands | None = field(default=None, repr=False)
+    why: str = ""
+    reason: str = ""
+    route: str = ""
+    fit: FitRecord | None = field(default=None, repr=False)
+    held: Mapping[str, tuple[Held, ...]] = field(default_factory=dict, repr=False)
+    override: Overridden | None = None
+    scores: Scores | None = field(default=None, repr=False)
+
+    @property
+    def available(self) -> bool:
+        """Whether there is a forecast."""
+        return self.outlook is not None and bool(np.isfinite(self.outlook.points).all())
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class GroupTotals:
+    """Demand of a group from the first lead time up to each.
+
+    Attributes
+    ----------
+    group, name : str
+        The column, and which of its groups.
+    items : int
+    origin : int
+        Ordinal of the last known period.
+    totals : ndarray, shape (horizon,)
+    bands : Bands
+    tested : range
+    """
+
+    group: str
+    name: str
+    items: int
+    origin: int
+    totals: FloatArray = field(repr=False)
+    bands: Bands = field(repr=False)
+    tested: range

@@ -1,0 +1,219 @@
+"""How a publication is made: refit on the whole history, forecast, write down from what and how."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, is_dataclass
+from typing import Any
+
+import numpy as np
+
+from veridex.core.backtest.engine import Engine
+from veridex.core.calibration.bands import Peers, Wanted
+from veridex.core.history.drivers import Drivers
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.methods.catalogue import Method
+from veridex.core.preparation.regressors import Explaining
+from veridex.core.publication.dossier import Demand, Head, Made, Overridden, Scores
+from veridex.core.publication.groups import Grouping, Member, group_totals, groupings
+from veridex.core.publication.item import ItemTask, ItemWork, Published, Said
+from veridex.core.publication.publication import Publication
+from veridex.core.tidying.ledger import ledger
+from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.verdict import Verdict
+from veridex.errors import ParameterError
+
+__all__ = ["Ahead", "Publishing", "make_publication"]
+
+
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """How far a publication looks ahead, and how much history it carries.
+
+    Attributes
+    ----------
+    horizon : int or str
+        Periods, or the last period.
+    past : int or "all"
+
+    Raises
+    ------
+    ParameterError
+        If one of them cannot be.
+    """
+
+    horizon: int | str
+    past: int | str = "all"
+
+    def __post_init__(self) -> None:
+        if not isinstance(self.horizon, str) and self.horizon < 1:
+            raise ParameterError("horizon", str(self.horizon), "publish at least one period")
+        if self.past != "all" and (not isinstance(self.past, int) or isinstance(self.past, bool) or self.past < 0):
+            raise ParameterError("past", repr(self.past), "it is 'all', or how many periods go with the forecast")
+
+    def steps(self, series: ItemHistory) -> int:
+        """Lead times of an item; below one where its history reaches that far already."""
+        if isinstance(self.horizon, int):
+            return self.horizon
+        return series.cadence.period(self.horizon) - (series.start + len(series) - 1)
+
+    def periods(self, series: ItemHistory) -> int:
+        """How many periods of an item's history are carried."""
+        return len(series) if isinstance(self.past, str) else min(self.past, len(series))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Publishing:
+    """What is published, and how.
+
+    Attributes
+    ----------
+    ahead : Ahead
+    wanted : Wanted
+    explaining : Explaining
+    scenarios : tuple of Drivers
+    groups : tuple of str
+    made : Made
+    """
+
+    ahead: Ahead
+    wanted: Wanted
+    explaining: Explaining = field(default_factory=Explaining)
+    scenarios: tuple[Drivers, ...] = ()
+    groups: tuple[str, ...] = ()
+    made: Made
+
+
+def make_publication(history: History, source: Verdict | Method, asked: Publishing, engine: Engine) -> Publication:
+    """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
+    verdict = source if isinstance(source, Verdict) else None
+    grouped = groupings(history, verdict, asked.groups)
+    tasks = [_task(series, source, asked, grouped) for series in history]
+    if all(task.horizon < 1 for task in tasks):
+        raise ParameterError("horizon", repr(asked.ahead.horizon), "every item's history reaches that far already")
+    work = ItemWork(asked.wanted, asked.explaining, asked.scenarios)
+    found = list(engine.map(work, tasks))
+    members = {
+        made.one.item: Member(made.one, made.paths, task.crossfit)
+        for task, made in zip(tasks, found, strict=True)
+        if made.one.available
+    }
+    return Publication(
+        head=_head(history, verdict, asked, grouped, found),
+        published={made.one.item: made.one for made in found},
+        groups=tuple(one for k, way in enumerate(grouped) for one in group_totals(way, k, members, asked.wanted)),
+        ledger=ledger(history),
+    )
+
+
+def _task(series: ItemHistory, source: Verdict | Method, asked: Publishing, grouped: Sequence[Grouping]) -> ItemTask:
+    """What is to be published for an item, with all that is known of it."""
+    horizon, past = asked.ahead.steps(series), asked.ahead.periods(series)
+    reached = f"its history reaches {asked.ahead.horizon} already" if horizon < 1 else ""
+    if isinstance(source, Method):
+        said = Said(why="The planner's own choice; not backtested.", reason=reached)
+        return ItemTask(series=series, method=source, horizon=horizon, past=past, said=said)
+    item, choice = series.item, source.choice(series.item)
+    said = _said(choice, source, asked.wanted, reached)
+    method = None if choice.winner is None else choice.winner.method
+    shared = tuple(one.shared for one in grouped)
+    task: dict[str, Any] = {"series": series, "method": method, "horizon": horizon, "past": past, "said": said}
+    if choice.crossfit is None:
+        return ItemTask(**task, shared=shared)
+    levels, pool = asked.wanted.all_levels, source.pool
+    return ItemTask(
+        **task,
+        tested=range(getattr(source.trial.scheme, "gap", 0) + 1, choice.evidence.furthest + 1),
+        crossfit=choice.crossfit,
+        peers=Peers(pool.steps(item, levels), pool.totals(item, levels)),
+        peers_tested=pool.steps(item, choice.crossfit.levels),
+        shared=shared,
+    )
+
+
+def _said(choice: Choice, verdict: Verdict, wanted: Wanted, reached: str) -> Said:
+    item, override, winner = choice.evidence.item, choice.override, choice.winner
+    instead = None if override is None or override.instead_of is None else override.instead_of.text
+    return Said(
+        why=verdict.why(item),
+        reason=reached or verdict.reason(item),
+        route="" if winner is None else choice.route,
+        override=None if override is None or winner is None else Overridden(override.reason, instead),
+        scores=_scores(choice, wanted.kind),
+    )
+
+
+def _scores(choice: Choice, kind: str | None) -> Scores | None:
+    """What a verdict knows of an item, but for what the published intervals held."""
+    winner, single, benchmark, crossfit = choice.winner, choice.best_single, choice.benchmark, choice.crossfit
+    if winner is None or crossfit is None:
+        return None
+    return Scores(
+        measure=choice.evidence.measure,
+        error=winner.error,
+        benchmark=benchmark.method.text if benchmark else None,
+        benchmark_error=benchmark.error if benchmark else np.nan,
+        value_added=choice.value_added,
+        origins=choice.evidence.origins,
+        coverage={},
+        coverage_of=kind or crossfit.default_kind,
+        best_single=single.method.text if single else None,
+        best_single_error=single.error if single else np.nan,
+        cross_error=choice.cross_error,
+        bias=winner.bias,
+        unmet=choice.unmet,
+    )
+
+
+def _head(
+    history: History, verdict: Verdict | None, asked: Publishing, grouped: Sequence[Grouping], found: list[Published]
+) -> Head:
+    text = history.cadence.text
+    ends = history.starts + np.diff(history.offsets) - 1
+    return Head(
+        made=asked.made,
+        demand=Demand(
+            fingerprint=history.fingerprint,
+            cadence=history.cadence.name,
+            season_length=history.season_length,
+            unit=history.unit,
+            first=text(int(history.starts.min())),
+            last=text(int(ends.max())),
+            notes=tuple(str(note) for note in history.notes),
+            tidying=None if history.rules is None else history.rules.in_words(),
+        ),
+        horizon=max(made.one.horizon for made in found),
+        until=asked.ahead.horizon if isinstance(asked.ahead.horizon, str) else None,
+        wanted=asked.wanted,
+        backtest=None if verdict is None else _backtest(verdict),
+        explained=_explained(asked),
+        groups=tuple(one.said() for one in grouped),
+    )
+
+
+def _backtest(verdict: Verdict) -> Mapping[str, Any]:
+    trial = verdict.trial
+    return {
+        "rule": verdict.rule,
+        "conditions": verdict.conditions.in_words(),
+        "scheme": trial.scheme.in_words(),
+        "settings": asdict(trial.scheme) if is_dataclass(trial.scheme) else {},
+        "lineup": [entered.text for entered in trial.lineup],
+        "notes": list(trial.notes),
+        "standings": trial.standings().to_dict("records"),
+    }
+
+
+def _explained(asked: Publishing) -> Mapping[str, Any]:
+    """Drivers, events and scenarios; nothing where there are none."""
+    found: dict[str, Any] = {}
+    drivers, events = asked.explaining.drivers, asked.explaining.events
+    if drivers is not None:
+        found["drivers"] = {
+            "names": list(drivers.names),
+            "known_ahead": list(drivers.known_ahead),
+            "observed_only": "forecast by smoothing, their uncertainty in the intervals by simulation",
+            "scenarios": [one.name for one in asked.scenarios],
+        }
+    if events is not None:
+        found["events"] = list(events.names)
+    return found
