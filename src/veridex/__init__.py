@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from veridex.core.diagnosis.differencing import Advice, differencing
     from veridex.core.diagnosis.seasons import Seasons, seasons
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
-    from veridex.core.fitted.fitted import Fitted, fit
+    from veridex.core.fitted.fitted import Fitted
     from veridex.core.fitted.forecast import Forecast
     from veridex.core.history.drivers import Drivers
     from veridex.core.history.events import Events
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from veridex.exchange.forms.trials import read_trial
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
-    from veridex.front import backtest, compare_fits, publish, tune
+    from veridex.front import backtest, compare_fits, fit, publish, tune
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
@@ -68,7 +68,7 @@ _HOMES = {
     "decide": "core.verdict.verdict",
     "decompose": "core.diagnosis.decomposition",
     "differencing": "core.diagnosis.differencing",
-    "fit": "core.fitted.fitted",
+    "fit": "front",
     "profile": "core.tidying.profile",
     "publish": "front",
     "read_drivers": "exchange.explaining",

@@ -1,40 +1,38 @@
 """The public functions that join the core with the outer rooms."""
 
-import platform
 import time
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
-from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 from veridex.core.backtest.comparison import Comparison, compare
-from veridex.core.backtest.engine import Engine, SerialEngine
+from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.runner import Progress, Running, Testing, run_backtest
+from veridex.core.backtest.runner import Course, Progress, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning, tune_method
-from veridex.core.calibration.bands import Wanted, checked_kind, checked_quantiles
-from veridex.core.history.agreement import disagreement
+from veridex.core.fitted.fitted import Fitted
+from veridex.core.fitted.fitted import fit as fit_method
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History, as_history
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, default_lineup, methods
-from veridex.core.preparation.regressors import Explaining
-from veridex.core.publication.dossier import Made
-from veridex.core.publication.making import Ahead, Publishing, make_publication
+from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
-from veridex.engines.processes import ProcessEngine
-from veridex.errors import ParameterError, TrialUnlike
-from veridex.exchange.stores import PartsDirectory
-from veridex.version import VERSION
+from veridex.errors import ParameterError
+from veridex.job.desk import Desk, engine_of, running
+from veridex.job.pipeline import edition, released
 
-__all__ = ["backtest", "compare_fits", "publish", "tune"]
+__all__ = ["DESK", "backtest", "compare_fits", "fit", "publish", "tune"]
+
+DESK = Desk(now=lambda: datetime.now(UTC), seconds=time.perf_counter)
+"""This machine's clock, and nobody to tell: what Python is called with prints nothing."""
 
 
 def backtest(
@@ -101,16 +99,57 @@ def backtest(
     entered = default_lineup(many.season_length) if lineup is None else methods(lineup)
     if keep not in ("all", "scores"):
         raise ParameterError("keep", repr(keep), "say 'all' or 'scores'")
-    testing = Testing(
+    course = Course(
         lineup=entered,
         scheme=scheme,
         levels=checked_levels(levels),
-        explaining=Explaining(drivers, events, foresight),
+        explaining=Explanation(drivers, events, foresight),
         pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
-    kept = None if checkpoint is None else PartsDirectory(checkpoint)
-    return run_backtest(many, testing, _running(engine, progress=progress, checkpoint=kept), onto)
+    return run_backtest(many, course, running(DESK, engine_of(engine), progress, checkpoint), onto)
+
+
+def fit(
+    series: History | ItemHistory,
+    method: str | Method,
+    *,
+    drivers: Drivers | None = None,
+    events: Events | None = None,
+    foresight: str = "none",
+) -> Fitted:
+    """Fit a method to one series.
+
+    Parameters
+    ----------
+    series : ItemHistory or History of one item
+    method : str or Method
+        As in the catalogue, ``"holt-winters season=additive"``.
+    drivers : Drivers, optional
+        What may explain demand, for a method that takes drivers.
+    events : Events, optional
+    foresight : {"none", "perfect"}
+        Where forecasts take the future of observed-only drivers from: a forecast of their own, or what was recorded.
+
+    Returns
+    -------
+    Fitted
+        Where the method cannot be fitted to this series, its `reason` says why and its numbers are NaN.
+
+    Raises
+    ------
+    MethodUnknown, SettingError, ParameterError
+        If the method's text is wrong, several items were passed, or the method takes no drivers.
+
+    Examples
+    --------
+    >>> history = History.from_numbers([3, 5, 4, 6], cadence="counted")
+    >>> fit(history, "mean").forecast(1, levels=(80,)).frame.round(2)
+       period  step  lower_80  forecast  upper_80  std_error reason
+    0       5     1      2.14       4.5      6.86       1.44
+    """
+    clock = DESK.seconds
+    return fit_method(series, method, drivers=drivers, events=events, foresight=foresight, clock=clock)
 
 
 def tune(
@@ -159,7 +198,9 @@ def tune(
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = as_history(history)
-    return tune_method(many, method, grid, scheme, measure, _running(engine), Explaining(drivers, events))
+    return tune_method(
+        many, method, grid, scheme, measure, running(DESK, engine_of(engine)), Explanation(drivers, events)
+    )
 
 
 def compare_fits(
@@ -192,8 +233,8 @@ def compare_fits(
     ------
     MethodUnknown, SettingError, ParameterError, HistoryTooShort
     """
-    explaining = Explaining(drivers, events, foresight)
-    return compare(only_item(series), lineup, scheme, explaining, _running("serial"))
+    explaining = Explanation(drivers, events, foresight)
+    return compare(only_item(series), lineup, scheme, explaining, running(DESK, engine_of("serial")))
 
 
 def publish(
@@ -254,51 +295,9 @@ def publish(
         raise ParameterError("verdict", repr(verdict), "pass a verdict, or a method by name: method='theta'")
     if (verdict is None) == (method is None):
         raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
-    ahead = Ahead(horizon, past)
-    shares = (quantiles,) if isinstance(quantiles, (int, float)) else tuple(quantiles)
-    kind = checked_kind(intervals, tested=verdict is not None)
-    wanted = Wanted(checked_levels(levels), checked_quantiles(shares), kind)
-    if verdict is not None:
-        if (differs := disagreement(verdict.trial.history, many)) != "":
-            raise TrialUnlike(differs)
-        if verdict.trial.driven and drivers is None and events is None:
-            raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")
+    explaining = Explanation(drivers, events)
+    words: dict[str, Any] = {"horizon": horizon, "past": past, "levels": levels, "quantiles": quantiles}
+    words |= {"intervals": intervals, "groups": groups}
+    asked = edition(words, explaining, DESK, tested=verdict is not None, scenarios=scenarios)
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
-    if isinstance(source, Method) and not source.family.takes_drivers and (drivers is not None or events is not None):
-        problem = f"{source.family.name} takes neither drivers nor events; leave them out or publish another method"
-        raise ParameterError("drivers", repr(drivers if drivers is not None else events), problem)
-    names = [one.name for one in scenarios]
-    if scenarios and (drivers is None or "" in names or len(set(names)) < len(names)):
-        raise ParameterError("scenarios", repr(names), "pass drivers, and make each scenario from them with a name")
-    asked = Publishing(
-        ahead=ahead,
-        wanted=wanted,
-        explaining=Explaining(drivers, events),
-        scenarios=tuple(scenarios),
-        groups=(groups,) if isinstance(groups, str) else tuple(groups),
-        made=made_now(),
-    )
-    return make_publication(many, source, asked, _engine(engine))
-
-
-def made_now() -> Made:
-    """The instant, and the versions of everything that numbers depend on."""
-    others = {name: version(name) for name in ("numpy", "scipy", "numba", "pandas")}
-    versions = {"veridex": VERSION, "python": platform.python_version(), **others}
-    return Made(datetime.now(UTC).isoformat(timespec="seconds"), versions)
-
-
-def _running(engine: str | Engine, **more: Any) -> Running:
-    """Who does the work, by this machine's clock."""
-    return Running(engine=_engine(engine), clock=time.perf_counter, **more)
-
-
-def _engine(engine: str | Engine) -> Engine:
-    """An engine by its name, or as it is."""
-    if not isinstance(engine, str):
-        return engine
-    if engine == "serial":
-        return SerialEngine()
-    if engine == "processes":
-        return ProcessEngine()
-    raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")
+    return released(many, source, asked, engine_of(engine))

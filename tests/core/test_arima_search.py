@@ -64,7 +64,6 @@ def test_candidates_are_refused_with_a_reason():
         table = vx.fit(vx.History.from_numbers(rng.normal(size=200), cadence="counted"), "arima").candidates
         refused = table.index[table["remark"].str.startswith("refused: ")].tolist()
         assert refused == list(range(len(table) - len(refused), len(table)))
-        assert table.columns[-1] == "milliseconds" and (table["milliseconds"] > 0).all()
         many += len(refused)
     assert many > 0
     short = attempt(Orders(3, 1, 3, 0, 0, 0, 1, 0), np.arange(6.0))

@@ -190,8 +190,8 @@ def test_backtest_command(ten_csv, tmp_path):
     wrong = veridex(*described, "--from", tmp_path / "t.parquet", "--method", "naive")
     assert wrong.returncode == 2 and "--from does nothing here" in wrong.stderr
     for idle, said in (
-        (["--from", tmp_path / "t.parquet", "--origins", 6], "--origins does nothing here: the trial has its origins"),
-        (["--method", "naive", "--rule", "single"], "--rule does nothing here: your own method is published"),
+        (["--from", tmp_path / "t.parquet", "--origins", 12], "--origins does nothing here: the trial has its origins"),
+        (["--method", "naive", "--rule", "blend"], "--rule does nothing here: your own method is published"),
         (["--method", "naive", "--override", "a: naive: b"], "--override does nothing here"),
         (["--method", "naive", "--method", "theta"], "--method does nothing here: one method is published"),
         (["--method", "naive", "--to", "x.xlsx"], "x.xlsx: no place of this kind keeps a publication"),
@@ -303,7 +303,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
         (["--override", "smoker-01 drift"], "write 'ITEM: METHOD: REASON'"),
         (["--override", "smoker-99: drift: no"], "no item 'smoker-99'"),
         (["--quantiles", "high"], "write percent separated by commas"),
-        (["--levels", ""], "write percent separated by commas"),
+        (["--levels", ""], "name at least one"),
         (["--target", "good"], "write a measure, under or over"),
     ):
         wrong = veridex(*words, *extra)

@@ -1,25 +1,26 @@
 """What `backtest` runs and shows: standings, scores by lead time and other groups, figures."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import pandas as pd
 
-from veridex.cli.jobs import backtest_with_progress, draw
+from veridex.cli.desk import DESK
 from veridex.cli.tables import show
-from veridex.core.backtest.schemes import RollingOrigin
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import default_lineup, methods
-from veridex.core.methods.grammar import split_lineup
-from veridex.core.preparation.regressors import Explaining
 from veridex.core.verdict.verdict import decide
 from veridex.figures.backtest import draw_folds, draw_lead_times
 from veridex.figures.contenders import draw_contenders
 from veridex.figures.standings import draw_standings
 from veridex.figures.style import save
+from veridex.job.drawing import draw_items
+from veridex.job.pipeline import backtested
+from veridex.job.placing import for_trial
+from veridex.job.reading import explanation, read
+from veridex.job.requests import Explaining, Reading, Ruling, Scoring, Telling, Testing
 
-__all__ = ["Tested", "draw_trial", "lineup_table", "show_scores", "tested"]
+__all__ = ["run_backtest"]
 
 SHOWN = ("rank", "method", "n", "mase", "training_mase", "value_added", "mae", "rmse", "mape", "me", "parameters")
 """Columns of the standings that people see, besides coverage, significance and time; CSV and JSON have all."""
@@ -33,50 +34,39 @@ LEADING = 5
 """Methods whose error by lead time people see."""
 
 
-@dataclass(frozen=True, slots=True)
-class Tested:
-    """How it is tested, as on the command line."""
-
-    horizon: int
-    origins: int
-    stride: int
-    window: int | None
-    first: str | None
-    gap: int
-    levels: str
-    engine: str
-    checkpoint: Path | None
-
-
-def tested(history: History, lineup: str | None, how: Tested, explaining: Explaining) -> Trial:
-    """Run the backtest."""
-    scheme = RollingOrigin(
-        horizon=how.horizon,
-        origins=how.origins,
-        stride=how.stride,
-        window=how.window if how.window is not None else "expanding",
-        first=how.first,
-        gap=how.gap,
-    )
-    return backtest_with_progress(history, lineup, scheme, how.levels, explaining, how.engine, how.checkpoint)
+def run_backtest(
+    reading: Reading, explaining: Explaining, testing: Testing, ruling: Ruling, scoring: Scoring, telling: Telling
+) -> None:
+    """Roll the origin, and show how the methods rank."""
+    place = for_trial(telling.to)
+    history = read(reading, ruling.tidy, DESK)
+    if scoring.show_lineup:
+        show(lineup_table(history, testing.methods), telling.form, title="Lineup")
+        return
+    trial = backtested(history, testing, explanation(explaining, reading, history, DESK), DESK)
+    for note in trial.notes:
+        DESK.say(note)
+    show_scores(trial, telling.form, scoring.by)
+    place(trial, DESK)
+    if telling.figures is not None:
+        DESK.say(draw_trial(trial, telling.figures))
 
 
-def lineup_table(history: History, lineup: str | None) -> pd.DataFrame:
+def lineup_table(history: History, lineup: tuple[str, ...]) -> pd.DataFrame:
     """The methods that would be entered, and what each needs."""
     season_length = history.season_length
-    entered = default_lineup(season_length) if lineup is None else methods(split_lineup(lineup))
+    entered = methods(lineup) if lineup else default_lineup(season_length)
     needs = [one.needs(season_length) for one in entered]
     return pd.DataFrame({"method": [one.text for one in entered], "needs": needs})
 
 
-def show_scores(trial: Trial, form: str, by: str | None) -> None:
+def show_scores(trial: Trial, form: str, by: tuple[str, ...]) -> None:
     """Print the standings and the error by lead time, or the scores by what was asked for."""
-    if by is not None:
-        groups = [part.strip() for part in by.split(",")]
-        table = trial.scores(by=groups)
+    if by:
+        table = trial.scores(by=by)
         coverage = [name for name in table.columns if name.startswith("coverage_")]
-        hidden = tuple(name for name in table.columns if name not in (*groups, *SCORES, *coverage, "foresight"))
-        show(table, form, title=f"Scores by {', '.join(groups)}", hide=hidden, cadence=trial.history.cadence)
+        hidden = tuple(name for name in table.columns if name not in (*by, *SCORES, *coverage, "foresight"))
+        show(table, form, title=f"Scores by {', '.join(by)}", hide=hidden, cadence=trial.history.cadence)
         return
     table = trial.standings()
     if form == "table":
@@ -103,7 +93,7 @@ def _by_step(trial: Trial, ranked: list[str]) -> pd.DataFrame:
 def draw_trial(trial: Trial, directory: Path) -> str:
     """Draw each item's contenders, the error by lead time, and the folds."""
     verdict = decide(trial)
-    said = draw(directory, trial.history, "contenders", lambda one: draw_contenders(verdict, one))
+    said = draw_items(directory, trial.history, "contenders", lambda one: draw_contenders(verdict, one))
     save(draw_lead_times(trial), directory / "backtest-lead-times.png")
     save(draw_folds(trial), directory / "backtest-folds.png")
     save(draw_standings(trial), directory / "backtest-standings.png")

@@ -5,22 +5,26 @@ from pathlib import Path
 from typing import Any
 
 import pandas as pd
+import typer
 
-from veridex.cli.jobs import file_name
+from veridex.cli.desk import DESK
+from veridex.cli.tables import show
 from veridex.core.diagnosis.breaks import breaks
 from veridex.core.diagnosis.correlogram import Correlogram, of_values
 from veridex.core.diagnosis.decomposition import decompose
 from veridex.core.diagnosis.differencing import Advice, differencing
 from veridex.core.diagnosis.seasons import seasons
 from veridex.core.diagnosis.stationarity import Stationarity, stationarity
-from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.errors import DestinationRefused, ParameterError
 from veridex.figures.stationarity import draw_stationarity
 from veridex.figures.style import save
+from veridex.job.drawing import file_name
+from veridex.job.reading import read
+from veridex.job.requests import Diagnosing, Reading, Ruling, Telling
 
-__all__ = ["Diagnosed", "diagnosed", "draw_all", "shown_steps", "shown_tests", "write_adjusted"]
+__all__ = ["run_stationarity"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,11 +37,23 @@ class Diagnosed:
     bars: Correlogram
 
 
-def diagnosed(history: History, lags: str | None, deterministic: Any, significance: float, choose: Any) -> Diagnosed:
+def run_stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, telling: Telling) -> None:
+    """Test one series, advise, and look at what the advice leaves."""
+    found = diagnosed(only_item(read(reading, ruling.tidy, DESK)), diagnosing)
+    show(shown_tests(found, telling.form), telling.form, title=f"{found.finding.item}: stationarity")
+    for line in shown_steps(found):
+        typer.echo(line, err=telling.form != "table")
+    if diagnosing.adjusted is not None:
+        DESK.say(write_adjusted(found, diagnosing.adjusted))
+    if telling.figures is not None:
+        DESK.say(draw_all(found, telling.figures))
+
+
+def diagnosed(series: ItemHistory, asked: Diagnosing) -> Diagnosed:
     """Test, advise, and look at the correlogram of what the advice leaves."""
-    series = only_item(history)
-    finding = stationarity(series, _lags(lags), deterministic, significance, choose)
-    advice = differencing(series, significance)
+    given = {"deterministic": asked.deterministic, "significance": asked.significance, "choose": asked.choose}
+    finding = stationarity(series, _lags(asked.lags), **given)  # type: ignore[arg-type]
+    advice = differencing(series, asked.significance)
     bars = of_values(advice.values, series.item, series.season_length, None, 0)
     return Diagnosed(series, finding, advice, bars)
 

@@ -7,46 +7,81 @@ import numpy as np
 import pandas as pd
 import typer
 
-from veridex.cli.comparing import estimate_text
-from veridex.cli.jobs import file_name, read_numbers
+from veridex.cli.comparing import comparison_table, estimate_text, show_comparison
+from veridex.cli.desk import DESK
 from veridex.cli.tables import paragraph, show
-from veridex.core.backtest.comparison import Comparison
-from veridex.core.backtest.schemes import RollingOrigin
-from veridex.core.fitted.fitted import Fitted, fit
+from veridex.core.fitted.fitted import Fitted
 from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.history import History
 from veridex.core.methods.words import number
-from veridex.core.preparation.regressors import Explaining
+from veridex.core.preparation.regressors import Explanation
 from veridex.figures.contributions import draw_contributions
 from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.style import save
-from veridex.front import compare_fits
+from veridex.front import compare_fits, fit
+from veridex.job.drawing import file_name
+from veridex.job.pipeline import rolling
+from veridex.job.reading import explanation, read
+from veridex.job.requests import Explaining, Fitting, Reading, Ruling, Telling, Testing
+from veridex.job.words import Stated
 
-__all__ = ["chosen_table", "compared", "draw_fitted", "fitted_and_forecast", "show_page"]
+__all__ = ["run_fit"]
 
 MOST_CANDIDATES = 5
 LIKELIHOOD = ("n", "parameters", "log_likelihood", "aicc", "aic", "bic", "rmse", "mae", "variance")
 REGRESSION = ("r2", "adjusted_r2", "f", "f_degrees", "degrees", "standard_deviation", "durbin_watson")
 
 
-def fitted_and_forecast(
-    history: History, method: str, horizon: int, levels: str, explaining: Explaining
-) -> tuple[Fitted, Forecast]:
-    """Fit the method to the one series, and forecast from its end."""
-    fitted = fit(history, method, explaining.drivers, explaining.events, explaining.foresight)
-    return fitted, fitted.forecast(horizon, read_numbers("levels", levels))
+def run_fit(
+    reading: Reading,
+    fitting: Fitting,
+    explaining: Explaining,
+    testing: Testing,
+    ruling: Ruling,
+    telling: Telling,
+    stated: Stated,
+) -> None:
+    """Fit one method and show all of it, or compare several."""
+    several = len(fitting.method) > 1
+    if several:
+        stated.refuse("several methods are compared by errors and criteria, without a forecast", "figures", "levels")
+    else:
+        stated.refuse("one method alone is not backtested by fit", "origins")
+    if telling.form == "table":
+        stated.refuse("the page shows all parts; --as csv or json takes one", "part")
+    history = read(reading, ruling.tidy, DESK)
+    told = explanation(explaining, reading, history, DESK)
+    if several:
+        _compare(history, fitting, testing, told, telling)
+    else:
+        _fit_one(history, fitting, testing, told, telling)
 
 
-def compared(history: History, methods: list[str], horizon: int, origins: int, explaining: Explaining) -> Comparison:
+def _compare(history: History, fitting: Fitting, testing: Testing, told: Explanation, telling: Telling) -> None:
     """Put the methods side by side, with holdout errors from as many origins as the history reaches back to."""
-    return compare_fits(
-        history,
-        methods,
-        RollingOrigin(horizon=horizon, origins=origins),
-        drivers=explaining.drivers,
-        events=explaining.events,
-        foresight=explaining.foresight,
-    )
+    scheme = rolling(testing)
+    given = {"drivers": told.drivers, "events": told.events, "foresight": told.foresight}
+    comparison = compare_fits(history, fitting.method, scheme, **given)  # type: ignore[arg-type]
+    if telling.form == "table":
+        show_comparison(comparison)
+    else:
+        show(comparison_table(comparison, fitting.part), telling.form, title="")
+
+
+def _fit_one(history: History, fitting: Fitting, testing: Testing, told: Explanation, telling: Telling) -> None:
+    """Fit the method to the one series, forecast from its end, and show both."""
+    given = {"drivers": told.drivers, "events": told.events, "foresight": told.foresight}
+    fitted = fit(history, fitting.method[0], **given)  # type: ignore[arg-type]
+    forecast = fitted.forecast(testing.horizon, testing.levels)
+    if telling.form == "table":
+        show_page(fitted, forecast)
+    else:
+        if fitted.reason:
+            DESK.say(f"{fitted.series.item}, {fitted.method}: {fitted.reason}.")
+        table = chosen_table(fitted, forecast, fitting.part)
+        show(table, telling.form, title="", cadence=fitted.series.cadence)
+    if telling.figures is not None and fitted.available:
+        DESK.say(draw_fitted(fitted, forecast, telling.figures))
 
 
 def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame:

@@ -6,16 +6,41 @@ from typing import Any
 
 import typer
 
+from veridex.cli.desk import DESK
 from veridex.cli.tables import paragraph, show
-from veridex.core.backtest.tuning import Tuning
+from veridex.core.backtest.tuning import Tuning as Found
 from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
 from veridex.figures.style import save
 from veridex.figures.tuning import draw_tuning
+from veridex.front import tune
+from veridex.job.pipeline import rolling
+from veridex.job.reading import explanation, read
+from veridex.job.requests import Explaining, Reading, Ruling, Telling, Testing, Tuning
 
-__all__ = ["draw_tuned", "read_grid", "show_tuning"]
+__all__ = ["run_tune"]
 
 CAPTION = "std_error: over items, or over the origins of a single one. within: one standard error of the best."
+
+
+def run_tune(
+    reading: Reading,
+    tuning: Tuning,
+    explaining: Explaining,
+    testing: Testing,
+    ruling: Ruling,
+    telling: Telling,
+) -> None:
+    """Try settings of a method inside folds, and show what they are worth."""
+    history = read(reading, ruling.tidy, DESK)
+    told = explanation(explaining, reading, history, DESK)
+    given = {"measure": tuning.measure, "drivers": told.drivers, "events": told.events}
+    found = tune(history, tuning.method, read_grid(tuning.grid), rolling(testing), **given)  # type: ignore[arg-type]
+    for note in found.trial.notes:
+        DESK.say(note)
+    show_tuning(found, telling.form)
+    if telling.figures is not None:
+        DESK.say(draw_tuned(found, telling.figures))
 
 
 def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
@@ -30,7 +55,7 @@ def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
     return grid
 
 
-def show_tuning(tuning: Tuning, form: str) -> None:
+def show_tuning(tuning: Found, form: str) -> None:
     """Print the curve, and what it says."""
     frame = tuning.frame
     if form == "table":
@@ -42,6 +67,6 @@ def show_tuning(tuning: Tuning, form: str) -> None:
         typer.echo(tuning.in_words(), err=True)
 
 
-def draw_tuned(tuning: Tuning, directory: Path) -> str:
+def draw_tuned(tuning: Found, directory: Path) -> str:
     """Draw the measure against the setting."""
     return f"{save(draw_tuning(tuning), directory / 'tuning.png')}."

@@ -1,21 +1,18 @@
 """The demo: write the data of Larkmoor Apiary Supply, then do the whole job on its monthly demand."""
 
 import shutil
-from collections.abc import Callable
+from dataclasses import replace
 from importlib.resources import as_file, files
 from pathlib import Path
 
-from veridex.core.backtest.schemes import RollingOrigin
 from veridex.core.diagnosis.stationarity import stationarity
-from veridex.core.fitted.fitted import fit
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
+from veridex.core.preparation.regressors import Explanation
 from veridex.core.tidying.profile import profile_items
-from veridex.core.tidying.tidy import Tidied, tidy
-from veridex.core.verdict.verdict import decide
+from veridex.core.tidying.tidy import Tidied
 from veridex.errors import DestinationRefused
 from veridex.exchange.explaining import read_events
-from veridex.exchange.reading import read_history
 from veridex.exchange.writing import write
 from veridex.figures.contenders import draw_contenders
 from veridex.figures.coverage import draw_coverage
@@ -23,7 +20,11 @@ from veridex.figures.forecast import draw_forecast
 from veridex.figures.history import draw_history
 from veridex.figures.standings import draw_standings
 from veridex.figures.style import save
-from veridex.front import backtest, publish
+from veridex.front import fit
+from veridex.job.desk import Desk, engine_of
+from veridex.job.pipeline import backtested, decided, edition, released, values
+from veridex.job.reading import read_whole, tidied_by
+from veridex.job.requests import Deciding, Publishing, Reading, Testing, Tidying
 
 __all__ = ["DATA", "run_demo", "write_demo_data"]
 
@@ -54,61 +55,62 @@ def write_demo_data(directory: Path) -> Path:
     return directory
 
 
-def run_demo(directory: Path, say: Callable[[str], None]) -> None:
+def run_demo(directory: Path, desk: Desk) -> None:
     """Do the whole job on the demo data, and say in a few lines what was done."""
     data = write_demo_data(directory)
     events = read_events(data / "events.csv")
-    raw = read_history(
-        data / "demand.csv", item="sku", period="month", demand="units", stock_out="out_of_stock", unit="units"
-    )
-    say(f"Read {data / 'demand.csv'}: {len(raw)} items, {len(raw[SHOWN])} months.")
-    for note in raw.notes:
-        say(f"  {note}")
+    words = {"item": "sku", "period": ("month",), "demand": "units", "stock_out": "out_of_stock", "unit": "units"}
+    notes: list[str] = []
+    raw = read_whole(Reading(file=str(data / "demand.csv"), **words), replace(desk, say=notes.append))  # type: ignore[arg-type]
+    desk.say(f"Read {data / 'demand.csv'}: {len(raw)} items, {len(raw[SHOWN])} months.")
+    for note in notes:
+        desk.say(f"  {note}")
     figures = directory / "figures"
-    tidied = _tidied(raw, events, directory, figures, say)
+    tidied = _tidied(raw, events, directory, figures, desk)
     history = tidied.history
 
     finding = stationarity(history[SHOWN])
     finding.table.to_csv(directory / "stationarity.csv", index=False, lineterminator="\n")
-    say(f"Tested {finding.reading}")
-    say(f"Fitted Holt-Winters to {SHOWN}: {fit(history[SHOWN], 'holt-winters season=additive').in_words()}")
-    _forecast(history, directory, figures, say)
+    desk.say(f"Tested {finding.reading}")
+    desk.say(f"Fitted Holt-Winters to {SHOWN}: {fit(history[SHOWN], 'holt-winters season=additive').in_words()}")
+    _forecast(history, directory, figures, desk)
 
 
-def _tidied(raw: History, events: Events, directory: Path, figures: Path, say: Callable[[str], None]) -> Tidied:
+def _tidied(raw: History, events: Events, directory: Path, figures: Path, desk: Desk) -> Tidied:
     """Profile and tidy: gaps are interpolated, outliers flagged, the unfinished month is left out."""
     profiles = {one.series.item: one for one in profile_items(raw, events)}
-    tidied = tidy(raw, gaps="interpolate", outliers="flag", events=events)
+    tidied = tidied_by(raw, Tidying(gaps="interpolate", outliers="flag"), events)
     write(tidied, directory / "tidied")
     for item in LOOKED_AT:
         save(draw_history(profiles[item], tidied.history[item]), figures / f"{item}-tidied.png")
-    say(f"Tidied it: every one of {len(tidied.ledger)} entries of the ledger is in {directory / 'tidied'}.")
+    desk.say(f"Tidied it: every one of {len(tidied.ledger)} entries of the ledger is in {directory / 'tidied'}.")
     for note in tidied.notes:
-        say(f"  {note}")
+        desk.say(f"  {note}")
     return tidied
 
 
-def _forecast(history: History, directory: Path, figures: Path, say: Callable[[str], None]) -> None:
+def _forecast(history: History, directory: Path, figures: Path, desk: Desk) -> None:
     """Backtest, decide, publish, draw."""
-    trial = backtest(history, scheme=RollingOrigin(horizon=12, origins=12))
+    trial = backtested(history, Testing(horizon=12, origins=12), Explanation(), desk)
     standings = trial.standings()
     standings.to_csv(directory / "standings.csv", index=False, lineterminator="\n")
     first = standings.iloc[0]
-    say(
+    desk.say(
         f"Backtested {len(trial.lineup)} methods over up to 12 origins, 12 months ahead: best over all items is "
         f"{first['method']}, mean MASE {first['mase']:.3f} on {first['n']:,} shared cells of {first['items']} items."
     )
     for note in trial.notes:
-        say(f"  {note}")
-    verdict = decide(trial)
-    say(verdict.why(SHOWN))
-    publication = publish(history, verdict, horizon=12)
+        desk.say(f"  {note}")
+    verdict = decided(trial, Deciding())
+    desk.say(verdict.why(SHOWN))
+    asked = edition(values(history, Publishing(horizon="12")), Explanation(), desk, tested=True)
+    publication = released(history, verdict, asked, engine_of("auto", len(history)))
     write(publication, directory / "publication")
     for item in DRAWN:
         save(draw_forecast(publication, item), figures / f"{item}-forecast.png")
     save(draw_contenders(verdict, SHOWN), figures / f"{SHOWN}-contenders.png")
     save(draw_standings(trial), figures / "standings.png")
     save(draw_coverage(verdict), figures / "coverage.png")
-    say(f"Published {len(publication.items)} items, 12 months ahead, in {directory / 'publication'}.")
+    desk.say(f"Published {len(publication.items)} items, 12 months ahead, in {directory / 'publication'}.")
     drawn = len(DRAWN) + len(LOOKED_AT) + 3
-    say(f"Standings and tests are in {directory}, {drawn} figures in {figures}.")
+    desk.say(f"Standings and tests are in {directory}, {drawn} figures in {figures}.")

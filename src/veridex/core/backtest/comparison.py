@@ -1,7 +1,7 @@
 """Rival models of one series side by side: estimates, criteria where they compare, training against holdout errors."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.rivalry import overfit_alarms
-from veridex.core.backtest.runner import Running, Testing, run_backtest
+from veridex.core.backtest.runner import Course, Running, run_backtest
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.fitted.fitted import Fitted, fit
@@ -18,7 +18,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, methods
 from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.words import number
-from veridex.core.preparation.regressors import Explaining
+from veridex.core.preparation.regressors import Explanation
 
 __all__ = ["Comparison", "compare"]
 
@@ -120,25 +120,26 @@ def compare(
     series: ItemHistory,
     lineup: Sequence[str | Method],
     scheme: Scheme | None,
-    explaining: Explaining,
+    explaining: Explanation,
     running: Running,
 ) -> Comparison:
     """Fit rival models, and backtest them where a scheme is given; see `veridex.compare_fits`, the public face."""
     entered = methods(lineup)
-    fits = tuple(_fit(series, one, explaining) for one in entered)
+    fits = tuple(_fit(series, one, explaining, running.clock) for one in entered)
     notes = explaining.notes([one.text for one in entered if not one.family.takes_drivers])
     if scheme is None:
         return Comparison(fits=fits, notes=notes)
-    testing = Testing(lineup=entered, scheme=scheme, explaining=explaining)
-    trial = run_backtest(History.of([series]), testing, running)
+    course = Course(lineup=entered, scheme=scheme, explaining=explaining)
+    trial = run_backtest(History.of([series]), course, running)
     return Comparison(fits=fits, trial=trial, notes=notes)
 
 
-def _fit(series: ItemHistory, method: Method, explaining: Explaining) -> Fitted:
+def _fit(series: ItemHistory, method: Method, explaining: Explanation, clock: Callable[[], float]) -> Fitted:
     """Fit with drivers and events, or without where the method takes none."""
     if not method.family.takes_drivers:
-        return fit(series, method)
-    return fit(series, method, explaining.drivers, explaining.events, explaining.foresight)
+        return fit(series, method, clock=clock)
+    given = (explaining.drivers, explaining.events, explaining.foresight)
+    return fit(series, method, drivers=given[0], events=given[1], foresight=given[2], clock=clock)
 
 
 def _sample(one: Fitted) -> tuple[int, str]:

@@ -14,16 +14,16 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, benchmarks
-from veridex.core.preparation.regressors import Explaining, Regressors
+from veridex.core.preparation.regressors import Explanation, Regressors
 from veridex.errors import HistoryTooShort, ParameterError
 
-__all__ = ["Progress", "Running", "Testing", "run_backtest"]
+__all__ = ["Course", "Progress", "Running", "run_backtest"]
 
 Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Testing:
+class Course:
     """What is tested, and how: everything that results depend on besides the demand.
 
     Attributes
@@ -31,7 +31,7 @@ class Testing:
     lineup : tuple of Method
     scheme : Scheme
     levels : tuple of float
-    explaining : Explaining
+    explaining : Explanation
     pace : Pace
     keep : {"all", "scores"}
     """
@@ -39,7 +39,7 @@ class Testing:
     lineup: tuple[Method, ...]
     scheme: Scheme
     levels: tuple[float, ...] = ()
-    explaining: Explaining = field(default_factory=Explaining)
+    explaining: Explanation = field(default_factory=Explanation)
     pace: Pace = field(default_factory=Pace)
     keep: str = "all"
 
@@ -65,7 +65,7 @@ class Running:
     checkpoint: Keeper | None = None
 
 
-def run_backtest(history: History, testing: Testing, running: Running, onto: Trial | None = None) -> Trial:
+def run_backtest(history: History, course: Course, running: Running, onto: Trial | None = None) -> Trial:
     """Roll the origin over every item; see `veridex.backtest`, the public face.
 
     Raises
@@ -74,51 +74,51 @@ def run_backtest(history: History, testing: Testing, running: Running, onto: Tri
         If no item has a single fold.
     """
     series = list(history)
-    folds = _folds(series, testing)
-    lineup, notes = _with_benchmarks(testing.lineup, history.season_length)
+    folds = _folds(series, course)
+    lineup, notes = _with_benchmarks(course.lineup, history.season_length)
     if onto is not None:
-        _refuse_another(onto, history, testing)
+        _refuse_another(onto, history, course)
         lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
-    notes += testing.explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
+    notes += course.explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
     work = ItemWork(
         lineup=lineup,
-        regressors=_regressors(lineup, history, testing.explaining),
-        scheme=testing.scheme,
-        levels=testing.levels,
+        regressors=_regressors(lineup, history, course.explaining),
+        scheme=course.scheme,
+        levels=course.levels,
         origins=max(len(found) for found in folds),
         horizon=max(fold.horizon for found in folds for fold in found),
-        foresight=testing.explaining.foresight,
-        pace=testing.pace,
+        foresight=course.explaining.foresight,
+        pace=course.pace,
         clock=running.clock,
     )
-    sizes = (len(lineup), work.origins, len(testing.levels), work.horizon)
-    store = MemoryStore.allocate(history.names, *sizes, testing.keep)
+    sizes = (len(lineup), work.origins, len(course.levels), work.horizon)
+    store = MemoryStore.allocate(history.names, *sizes, course.keep)
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
         _fill(store, work, series, running, [one for one in (onto, running.checkpoint) if one is not None])
     return Trial(
         history=history,
         lineup=lineup,
-        scheme=testing.scheme,
-        levels=testing.levels,
-        notes=notes + _fewer(testing.scheme, folds),
-        perfect=testing.explaining.perfect,
-        driven=testing.explaining.given,
-        pace=testing.pace,
+        scheme=course.scheme,
+        levels=course.levels,
+        notes=notes + _fewer(course.scheme, folds),
+        perfect=course.explaining.perfect,
+        driven=course.explaining.given,
+        pace=course.pace,
         store=store.locked(),
     )
 
 
-def _folds(series: list[ItemHistory], testing: Testing) -> list[tuple[Fold, ...]]:
+def _folds(series: list[ItemHistory], course: Course) -> list[tuple[Fold, ...]]:
     """The folds of every item; raise where there are none at all."""
-    folds = [testing.scheme.folds(one) for one in series]
+    folds = [course.scheme.folds(one) for one in series]
     if not any(folds):
         longest = max(series, key=len)
-        who, need = f"{longest.item!r}, the longest item,", testing.scheme.fewest()
+        who, need = f"{longest.item!r}, the longest item,", course.scheme.fewest()
         raise HistoryTooShort(who, len(longest), need, "the backtest", "Shorten the horizon.")
-    if testing.pace.refit_every > 1 and testing.scheme.training_window is not None:
+    if course.pace.refit_every > 1 and course.scheme.training_window is not None:
         problem = "a sliding window moves the season's first period; estimate at every origin"
-        raise ParameterError("refit_every", str(testing.pace.refit_every), problem)
+        raise ParameterError("refit_every", str(course.pace.refit_every), problem)
     return folds
 
 
@@ -131,11 +131,11 @@ def _fewer(scheme: Scheme, folds: list[tuple[Fold, ...]]) -> tuple[str, ...]:
     return (f"{fewer} of {len(folds)} items do not reach back to all {wanted} origins; they have fewer.",)
 
 
-def _refuse_another(onto: Trial, history: History, testing: Testing) -> None:
+def _refuse_another(onto: Trial, history: History, course: Course) -> None:
     """Refuse to add to a trial that was made otherwise."""
     made = (onto.scheme, onto.levels, onto.pace, onto.perfect, onto.driven, onto.keeping)
-    asked = (testing.scheme, testing.levels, testing.pace, testing.explaining.perfect, testing.explaining.given)
-    if made != (*asked, testing.keep):
+    asked = (course.scheme, course.levels, course.pace, course.explaining.perfect, course.explaining.given)
+    if made != (*asked, course.keep):
         problem = f"it was made by another scheme, levels, pace, foresight or drivers: {onto.scheme.in_words()}"
         raise ParameterError("onto", repr(onto), problem)
     if (onto.history.cadence, onto.history.season_length) != (history.cadence, history.season_length):
@@ -185,7 +185,7 @@ def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tu
     return lineup + added, notes
 
 
-def _regressors(lineup: tuple[Method, ...], history: History, explaining: Explaining) -> tuple[Regressors | None, ...]:
+def _regressors(lineup: tuple[Method, ...], history: History, explaining: Explanation) -> tuple[Regressors | None, ...]:
     """The drivers and events of each method; methods that ask for the same ones share them."""
     shared: dict[str, Regressors | None] = {}
     found = []

@@ -10,14 +10,14 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.backtest.losses import MEASURES, Losses
-from veridex.core.backtest.runner import Running, Testing, run_backtest
+from veridex.core.backtest.runner import Course, Running, run_backtest
 from veridex.core.backtest.schemes import RollingOrigin, Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, method, method_of
 from veridex.core.methods.grammar import Spelled, parse
 from veridex.core.methods.words import number
-from veridex.core.preparation.regressors import Explaining
+from veridex.core.preparation.regressors import Explanation
 from veridex.errors import MeasureUnknown, ParameterError, SettingError
 
 __all__ = ["Tuned", "Tuning", "tune_method"]
@@ -188,7 +188,7 @@ def tune_method(
     scheme: Scheme,
     measure: str,
     running: Running,
-    explaining: Explaining | None = None,
+    explaining: Explanation | None = None,
 ) -> Tuning:
     """Backtest every candidate; see `veridex.tune`, the public face."""
     if measure not in MEASURES:
@@ -197,8 +197,8 @@ def tune_method(
     plain = _untuned(base)
     lineup = tuple(one for one, _ in found)
     entered = lineup if plain is None or plain in lineup else (*lineup, plain)
-    testing = Testing(lineup=entered, scheme=scheme, explaining=explaining or Explaining())
-    trial = run_backtest(history, testing, running)
+    course = Course(lineup=entered, scheme=scheme, explaining=explaining or Explanation())
+    trial = run_backtest(history, course, running)
     losses = Losses.of(trial, [one.text for one in lineup], None if plain is None else plain.text, measure)
     curve = losses.measure_of(losses.cells)
     errors = losses.std_errors()

@@ -12,9 +12,8 @@ from numpy.typing import ArrayLike
 
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.history.coarser import Gather
-from veridex.core.history.item import ItemHistory, Spans, locked
+from veridex.core.history.item import ItemHistory, Rules, Spans, locked
 from veridex.core.history.marks import Mark
-from veridex.core.history.rules import Rules
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Absent, Assembled, Combine, Repeat, Unfinished
 from veridex.core.tables.cells import LayoutName, TableLayout, assemble_table, columns_of

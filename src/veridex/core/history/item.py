@@ -3,7 +3,7 @@
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol, Self
 
 import numpy as np
 import pandas as pd
@@ -11,15 +11,11 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.history.coarser import Gather, coarsen
-from veridex.core.history.rules import Rules
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.spans import first_of_last, last_complete
 from veridex.errors import HistoryTooShort, ParameterError
 
-if TYPE_CHECKING:
-    from typing import Self
-
-__all__ = ["ItemHistory", "Spans", "locked"]
+__all__ = ["ItemHistory", "Rules", "Spans", "locked"]
 
 
 def locked(values: NDArray[Any]) -> NDArray[Any]:
@@ -28,30 +24,46 @@ def locked(values: NDArray[Any]) -> NDArray[Any]:
     return values
 
 
+class Rules(Protocol):
+    """Rules that travel with a history and can be applied to any part of it; `TidyRules` are the only ones so far."""
+
+    def applied(self, series: "ItemHistory") -> FloatArray:
+        """Tidied demand of a series that holds raw values, from these values alone."""
+        ...
+
+    @property
+    def key(self) -> str:
+        """Everything that they depend on, as text."""
+
+    def in_words(self) -> str:
+        """The rules in a sentence."""
+        ...
+
+
 class Spans:
     """Spans, for one item and for many: each narrows every item to the periods asked for, ends included."""
 
     cadence: Cadence
 
-    def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> "Self":
+    def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> Self:
         raise NotImplementedError
 
-    def since(self, period: object) -> "Self":
+    def since(self, period: object) -> Self:
         """Keep what lies in `period` or after it."""
         first = self.cadence.period(period)
         return self._narrow(lambda start, stop: (max(start, first), stop), f"since {period}")
 
-    def until(self, period: object, *, as_of: object = None) -> "Self":
+    def until(self, period: object, *, as_of: object = None) -> Self:
         """Keep what lies in `period` or before it.
 
         ``"last complete month"`` (or day, week, quarter, year, hour, period) is what had ended before the month in
-        which the instant `as_of` lies; ``as_of="now"`` asks the clock.
+        which the instant `as_of` lies: text, a date or a stamp. No clock is asked.
         """
         finished = last_complete(period, self.cadence, as_of) if isinstance(period, str) else None
         last = self.cadence.period(period) if finished is None else finished
         return self._narrow(lambda start, stop: (start, min(stop, last + 1)), f"until {period}")
 
-    def last(self, periods: int | str) -> "Self":
+    def last(self, periods: int | str) -> Self:
         """Keep the last so many periods of each item, or a span of it such as ``"2 years"``."""
         if isinstance(periods, str):
             return self._narrow(
@@ -62,13 +74,13 @@ class Spans:
             raise ParameterError("last", str(periods), "keep at least one period")
         return self._narrow(lambda start, stop: (max(start, stop - periods), stop), f"last {periods}")
 
-    def first(self, periods: int) -> "Self":
+    def first(self, periods: int) -> Self:
         """Keep the first so many periods of each item."""
         if periods < 1:
             raise ParameterError("first", str(periods), "keep at least one period")
         return self._narrow(lambda start, stop: (start, min(stop, start + periods)), f"first {periods}")
 
-    def between(self, first: int, last: int) -> "Self":
+    def between(self, first: int, last: int) -> Self:
         """Keep each item's positions `first` to `last`, counted from 1, both included."""
         if not 1 <= first <= last:
             raise ParameterError("between", f"({first}, {last})", "positions count from 1 and the first comes first")

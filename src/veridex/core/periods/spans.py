@@ -1,7 +1,6 @@
 """Spans told relative to the end of a history or to an instant: "2 years", "last complete month"."""
 
 import re
-from datetime import UTC, datetime
 from typing import Any, Literal
 
 import numpy as np
@@ -81,15 +80,14 @@ def last_complete(text: str, cadence: Cadence, as_of: object) -> int | None:
 
 
 def instant(as_of: object) -> NDArray[Any]:
-    """An instant from text, a date or a stamp; ``"now"`` is the clock's (UTC).
+    """An instant from text, a date or a stamp.
 
     Raises
     ------
     ParameterError
         If it is missing or unreadable: what is finished depends on it, and a clock is never asked in silence.
     """
-    text = f"{datetime.now(UTC):%Y-%m-%d %H:%M:%S}" if as_of == "now" else str(as_of)
-    stamps, readable, _ = read_period_texts(np.array([text]), counted=False)
+    stamps, readable, _ = read_period_texts(np.array([str(as_of)]), counted=False)
     if not readable[0]:
-        raise ParameterError("as_of", repr(as_of), "state the instant, as in as_of='2026-11-23T14:30' or 'now'")
+        raise ParameterError("as_of", repr(as_of), "state the instant, as in as_of='2026-11-23T14:30'")
     return np.asarray(stamps[0])

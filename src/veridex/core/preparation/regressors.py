@@ -13,7 +13,7 @@ from veridex.core.history.interventions import Intervention, intervention
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
-__all__ = ["Column", "Explaining", "Regressors"]
+__all__ = ["Column", "Explanation", "Regressors"]
 
 
 class Column(NamedTuple):
@@ -121,7 +121,7 @@ class Regressors:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Explaining:
+class Explanation:
     """What was handed over to explain demand.
 
     Attributes

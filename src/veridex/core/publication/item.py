@@ -15,7 +15,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.account import Account
-from veridex.core.preparation.regressors import Explaining
+from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import (
     Estimate,
     FitRecord,
@@ -107,7 +107,7 @@ class ItemWork:
     """Refit, forecast, calibrate; called with a task."""
 
     wanted: Wanted
-    explaining: Explaining
+    explaining: Explanation
     scenarios: tuple[Drivers, ...] = ()
 
     @np.errstate(all="ignore")
@@ -116,8 +116,8 @@ class ItemWork:
         if task.method is None or task.horizon < 1:
             return Published(task.published())
         driven = task.method.family.takes_drivers
-        given = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
-        fitted = fit(task.series, task.method, *given)
+        drivers, events = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
+        fitted = fit(task.series, task.method, drivers=drivers, events=events)
         outlook = self._outlook(task, fitted, None)
         told = self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ()
         held = _held(task)

@@ -12,7 +12,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
-from veridex.core.preparation.regressors import Explaining
+from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import Demand, Head, Made, Overridden, Scores
 from veridex.core.publication.groups import Grouping, Member, group_totals, groupings
 from veridex.core.publication.item import ItemTask, ItemWork, Published, Said
@@ -22,7 +22,7 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["Ahead", "Publishing", "make_publication"]
+__all__ = ["Ahead", "Edition", "make_publication"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,14 +62,14 @@ class Ahead:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Publishing:
+class Edition:
     """What is published, and how.
 
     Attributes
     ----------
     ahead : Ahead
     wanted : Wanted
-    explaining : Explaining
+    explaining : Explanation
     scenarios : tuple of Drivers
     groups : tuple of str
     made : Made
@@ -77,13 +77,13 @@ class Publishing:
 
     ahead: Ahead
     wanted: Wanted
-    explaining: Explaining = field(default_factory=Explaining)
+    explaining: Explanation = field(default_factory=Explanation)
     scenarios: tuple[Drivers, ...] = ()
     groups: tuple[str, ...] = ()
     made: Made
 
 
-def make_publication(history: History, source: Verdict | Method, asked: Publishing, engine: Engine) -> Publication:
+def make_publication(history: History, source: Verdict | Method, asked: Edition, engine: Engine) -> Publication:
     """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
     verdict = source if isinstance(source, Verdict) else None
     grouped = groupings(history, verdict, asked.groups)
@@ -105,7 +105,7 @@ def make_publication(history: History, source: Verdict | Method, asked: Publishi
     )
 
 
-def _task(series: ItemHistory, source: Verdict | Method, asked: Publishing, grouped: Sequence[Grouping]) -> ItemTask:
+def _task(series: ItemHistory, source: Verdict | Method, asked: Edition, grouped: Sequence[Grouping]) -> ItemTask:
     """What is to be published for an item, with all that is known of it."""
     horizon, past = asked.ahead.steps(series), asked.ahead.periods(series)
     reached = f"its history reaches {asked.ahead.horizon} already" if horizon < 1 else ""
@@ -165,7 +165,7 @@ def _scores(choice: Choice, kind: str | None) -> Scores | None:
 
 
 def _head(
-    history: History, verdict: Verdict | None, asked: Publishing, grouped: Sequence[Grouping], found: list[Published]
+    history: History, verdict: Verdict | None, asked: Edition, grouped: Sequence[Grouping], found: list[Published]
 ) -> Head:
     text = history.cadence.text
     ends = history.starts + np.diff(history.offsets) - 1
@@ -203,7 +203,7 @@ def _backtest(verdict: Verdict) -> Mapping[str, Any]:
     }
 
 
-def _explained(asked: Publishing) -> Mapping[str, Any]:
+def _explained(asked: Edition) -> Mapping[str, Any]:
     """Drivers, events and scenarios; nothing where there are none."""
     found: dict[str, Any] = {}
     drivers, events = asked.explaining.drivers, asked.explaining.events

@@ -105,6 +105,8 @@ def _fit_entry(fit: FitRecord) -> dict[str, Any]:
         "aicc": plain(fit.aicc),
     }
     members = [{"method": one.method, "share": plain(one.share)} | _fit_entry(one.record) for one in fit.members]
+    for one in members:
+        del one["settings"]  # its text says them
     return entry | ({"members": members} if members else {})
 
 
@@ -186,7 +188,7 @@ def _scores_of(entry: Mapping[str, Any]) -> Scores:
 def _fit_of(entry: Mapping[str, Any]) -> FitRecord:
     members = (MemberRecord(one["method"], _number(one["share"]), _fit_of(one)) for one in entry.get("members", ()))
     return FitRecord(
-        settings=entry["settings"],
+        settings=entry.get("settings", {}),
         form=entry["form"],
         words=entry["in_words"],
         estimates=tuple(Estimate(**_numbers(Estimate, one)) for one in entry["coefficients"]),

@@ -249,7 +249,7 @@ class Arima(PlainFamily[ArimaPlan]):
         return status
 
     def candidates(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
-        """Everything tried, the best first: orders, criteria, variance, why it was refused, milliseconds."""
+        """Everything tried, the best first: orders, criteria, variance, why it was refused."""
         if plan.orders is not None or _obstacle(y) != Status.DONE:
             return pd.DataFrame()
         known = _up_to_known(y)

@@ -7,7 +7,6 @@ Where the best takes one of two differences back, the search is made again with 
 
 import itertools
 import math
-import time
 from dataclasses import dataclass
 from typing import Any
 
@@ -36,10 +35,9 @@ FIRST_START = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """A model that was tried, with the time it took."""
+    """A model that was tried."""
 
     tried: Attempt
-    milliseconds: float
 
     def entry(self) -> dict[str, Any]:
         """Its row among the candidates."""
@@ -51,7 +49,6 @@ class Candidate:
             "log_likelihood": one.stats[0],
             "variance": one.row[-1],
             "remark": f"refused: {remark}" if one.refused else remark,
-            "milliseconds": self.milliseconds,
         }
 
 
@@ -75,10 +72,9 @@ class _Walk:
         """Fit a model unless it was fitted before; say whether it is the new best."""
         if orders in self.tried or len(self.tried) >= self.most:
             return False
-        begun = time.perf_counter()
         start = None if neighbour is None else _start_from(neighbour, orders)
         one = attempt(orders, self.y, start, x=self.x)
-        self.tried[orders] = Candidate(one, 1e3 * (time.perf_counter() - begun))
+        self.tried[orders] = Candidate(one)
         value = self.value(one)
         if value < self.lowest - 1e-9:
             self.best, self.lowest = one, value

@@ -1,0 +1,97 @@
+"""What `profile` shows: a row per item, or of one item a page to read."""
+
+from typing import Any
+
+import pandas as pd
+import typer
+
+from veridex.cli.desk import DESK
+from veridex.cli.tables import show
+from veridex.core.tidying.page import page
+from veridex.core.tidying.profile import ItemProfile, profile_items
+from veridex.figures.history import draw_history
+from veridex.job.drawing import draw_items
+from veridex.job.reading import events_of, read_whole
+from veridex.job.requests import Happening, Reading, Telling
+
+__all__ = ["run_profile"]
+
+SHOWN = {
+    "item": "item",
+    "first": "first",
+    "last": "last",
+    "unknown": "unknown",
+    "duplicates": "doubled",
+    "mean": "mean",
+    "demand_class": "class",
+    "trend_strength": "trend",
+    "season_strength": "season",
+    "outlier_periods": "outliers",
+    "shift_periods": "level shifts",
+    "remarks": "remarks",
+}
+"""Columns of the profile that people see, and what they are called there; CSV and JSON have all."""
+
+
+def run_profile(reading: Reading, happening: Happening, telling: Telling) -> None:
+    """Show what is in a history, and what is wrong with it."""
+    history = read_whole(reading, DESK)
+    everything = profile_items(history, events_of(happening.events))
+    profiles = [one for one in everything if reading.key in (None, one.series.item)]
+    if len(profiles) == 1 and telling.form == "table":
+        typer.echo(page(profiles[0]))
+    else:
+        title = f"{len(profiles)} items, {history.cadence.name}"
+        show(profile_for_show(profiles, telling.form), telling.form, title=title)
+        if note := unfinished_note(profiles):
+            DESK.say(note)
+    if telling.figures is not None:
+        by_item = {one.series.item: one for one in profiles}
+        shown = history if reading.key is None else history.only(reading.key)
+        DESK.say(draw_items(telling.figures, shown, "history", lambda one: draw_history(by_item[one])))
+
+
+def unfinished_note(profiles: list[ItemProfile]) -> str:
+    """Say once that the last period is unfinished; empty if none is."""
+    found = [one.series for one in profiles if one.numbers["unfinished"]]
+    if not found:
+        return ""
+    period = found[0].cadence.text(found[0].start + len(found[0]) - 1)
+    return f"{period} looks unfinished in {len(found)} of {len(profiles)} items: `veridex tidy` leaves it out."
+
+
+def profile_for_show(profiles: list[ItemProfile], form: str) -> pd.DataFrame:
+    """The whole table for files; for people what matters most, with the rest as remarks."""
+    table = pd.DataFrame([one.numbers for one in profiles])
+    lists = ("seasons", "outlier_periods", "shift_periods")
+    if form != "json":
+        table = table.assign(**{name: [" ".join(map(str, value)) for value in table[name]] for name in lists})
+    if form != "table":
+        return table
+    table["remarks"] = [_remarks(one.numbers) for one in profiles]
+    dates = {
+        name: [one.series.cadence.text(one.series.start + (len(one.series) - 1) * (name == "last")) for one in profiles]
+        for name in ("first", "last")
+    }
+    shown = {name: [_few(one.numbers[name]) for one in profiles] for name in ("outlier_periods", "shift_periods")}
+    strengths = {name: table[name].round(2) for name in ("trend_strength", "season_strength")}
+    return table.assign(**dates, **strengths, **shown)[list(SHOWN)].rename(columns=SHOWN)
+
+
+def _few(periods: tuple[str, ...], most: int = 3) -> str:
+    """The first periods, and how many more."""
+    more = f" +{len(periods) - most}" if len(periods) > most else ""
+    return " ".join(periods[:most]) + more
+
+
+def _remarks(numbers: dict[str, Any]) -> str:
+    """What else is remarkable about an item, in a few words."""
+    found = [
+        f"{numbers['out_of_stock']} out of stock" if numbers["out_of_stock"] else "",
+        f"{numbers['negative']} negative" if numbers["negative"] else "",
+        f"first sale after {numbers['leading_zeros']}" if numbers["leading_zeros"] else "",
+        "retired" if numbers["retired"] else "",
+        "grows with level" if numbers["grows_with_level"] else "",
+        numbers["spread_change"] and f"spread changed {numbers['spread_change']}",
+    ]
+    return ", ".join(word for word in found if word)

@@ -1,0 +1,88 @@
+"""What the job is handed: somebody to tell, a clock, a way to show how far it has come."""
+
+import platform
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from importlib.metadata import version
+from pathlib import Path
+
+from veridex.core.backtest.engine import Engine, SerialEngine
+from veridex.core.backtest.runner import Running
+from veridex.core.publication.dossier import Made
+from veridex.engines.processes import ProcessEngine
+from veridex.errors import ParameterError
+from veridex.exchange.stores import PartsDirectory
+from veridex.version import VERSION
+
+__all__ = ["Advance", "Desk", "engine_of", "made_now", "running", "silent", "unwatched"]
+
+Advance = Callable[[int, int], None]
+
+MANY_ITEMS = 100
+"""From so many items on all cores are worth their start."""
+
+
+def silent(_text: str) -> None:
+    """Tell nobody."""
+
+
+@contextmanager
+def unwatched(_what: str, _total: int) -> Iterator[Advance]:
+    """Show nobody how far it has come."""
+    yield lambda _done, _total: None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Desk:
+    """Who is told what the job does, and what it is told of the world.
+
+    Attributes
+    ----------
+    say : callable
+        Called with every note.
+    now : callable
+        The instant, UTC.
+    seconds : callable
+        Seconds that go by.
+    watched : callable
+        Given what is done and how much there is, a context whose value is called with how much of it is done.
+    """
+
+    now: Callable[[], datetime]
+    seconds: Callable[[], float]
+    say: Callable[[str], None] = silent
+    watched: Callable[[str, int], AbstractContextManager[Advance]] = unwatched
+
+
+def engine_of(engine: str | Engine, items: int = 0) -> Engine:
+    """An engine by its name, or as it is; ``auto`` takes all cores for many items.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such engine.
+    """
+    if not isinstance(engine, str):
+        return engine
+    if engine == "serial" or (engine == "auto" and items < MANY_ITEMS):
+        return SerialEngine()
+    if engine in ("processes", "auto"):
+        return ProcessEngine()
+    raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")
+
+
+def running(
+    desk: Desk, engine: Engine, progress: Advance | None = None, checkpoint: str | Path | None = None
+) -> Running:
+    """Who does the work of a backtest, by whose clock, and where finished items are kept."""
+    kept = None if checkpoint is None else PartsDirectory(checkpoint)
+    return Running(engine=engine, clock=desk.seconds, progress=progress, checkpoint=kept)
+
+
+def made_now(desk: Desk) -> Made:
+    """The instant, and the versions of everything that numbers depend on."""
+    others = {name: version(name) for name in ("numpy", "scipy", "numba", "pandas")}
+    versions = {"veridex": VERSION, "python": platform.python_version(), **others}
+    return Made(desk.now().isoformat(timespec="seconds"), versions)

@@ -1,0 +1,146 @@
+"""Reading: FILE, its span, the rules it is tidied by, what may explain it."""
+
+from collections.abc import Iterable
+from dataclasses import asdict, fields
+from pathlib import Path
+from typing import Any, get_args, get_type_hints
+
+from veridex.core.history.events import Events
+from veridex.core.history.history import History
+from veridex.core.preparation.regressors import Explanation
+from veridex.core.tables.notes import notes_about
+from veridex.core.tidying.tidy import Tidied, tidy
+from veridex.errors import ParameterError
+from veridex.exchange.explaining import read_drivers, read_events
+from veridex.exchange.reading import read_history
+from veridex.job.desk import Desk
+from veridex.job.requests import Explaining, Reading, Tidying
+
+__all__ = ["events_of", "explanation", "read", "read_whole", "rules_of", "tell_notes", "tidied_by", "whole_number"]
+
+SPANS = ("since", "until", "last", "as_of", "notes")
+"""Words of a reading that are not about the file."""
+
+
+def read(reading: Reading, rules: str | None, desk: Desk) -> History:
+    """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided."""
+    history = read_whole(reading, desk)
+    if rules is not None:
+        # All items together tell whether the last period is unfinished, so the one is picked afterwards.
+        tidied = tidied_by(history, rules_of(rules))
+        tell_notes(tidied.notes, reading, desk)
+        history = tidied.history
+    return history if reading.key is None else history.only(reading.key)
+
+
+def read_whole(reading: Reading, desk: Desk) -> History:
+    """Read FILE and keep the span asked for, all items."""
+    words: dict[str, Any] = {f.name: getattr(reading, f.name) for f in fields(reading)}
+    for name in (*SPANS, "file", "keep_unfinished"):
+        del words[name]
+    words |= {
+        "item": _one_or_all(reading.key_columns),
+        "period": _one_or_all(reading.period),
+        "items": list(reading.items) or None,
+        "invalid": list(reading.invalid) or None,
+        "fiscal_start": _month(reading.fiscal_start),
+        "unfinished": "keep" if reading.keep_unfinished else "drop",
+        "delimiter": {"tab": "\t"}.get(reading.delimiter or "", reading.delimiter),
+    }
+    history = read_history(reading.file, **words)
+    if reading.key is not None:
+        history[reading.key]  # an unknown item is refused before anything is done
+    tell_notes(history.notes, reading, desk)
+    return _narrowed(history, reading, desk)
+
+
+def _narrowed(history: History, reading: Reading, desk: Desk) -> History:
+    """Keep the span asked for."""
+    if reading.as_of is not None and reading.until is None:
+        raise ParameterError("as_of", repr(reading.as_of), "it says from when --until 'last complete month' is told")
+    if reading.since is not None:
+        history = history.since(reading.since)
+    if reading.until is not None:
+        as_of = desk.now().replace(tzinfo=None, microsecond=0) if reading.as_of == "now" else reading.as_of
+        history = history.until(reading.until, as_of=as_of)
+    if reading.last is not None:
+        history = history.last(whole_number(reading.last))
+    return history
+
+
+def whole_number(text: str) -> Any:
+    """A number where there are digits alone, else the words."""
+    return int(text) if text.isdecimal() else text
+
+
+def _month(text: str | None) -> str | int | None:
+    """A month by its name or its number."""
+    return None if text is None else whole_number(text)
+
+
+def _one_or_all(names: tuple[str, ...]) -> str | list[str] | None:
+    """One column, or several."""
+    return names[0] if len(names) == 1 else list(names) or None
+
+
+def tell_notes(notes: Iterable[str], reading: Reading, desk: Desk) -> None:
+    """Say what concerns the item asked for, and in one line how much more there is."""
+    if reading.key is None or reading.notes == "all":
+        own, others, times = list(notes), 0, 0
+    else:
+        own, others, times = notes_about(notes, reading.key)
+    for note in own:
+        desk.say(note)
+    if others:
+        said = f"{others:,} other item{'s' if others > 1 else ''}: {times:,} note{'s' if times > 1 else ''}"
+        desk.say(f"{said}, --notes all shows them.")
+
+
+def rules_of(words: str) -> Tidying:
+    """Rules that are written as ``gaps=interpolate outliers=repair``.
+
+    Raises
+    ------
+    ParameterError
+        If a word is no rule, or says what the rule does not know.
+    """
+    known = get_type_hints(Tidying)
+    found: dict[str, Any] = {}
+    for word in words.split():
+        key, mark, value = word.partition("=")
+        if not mark or key not in known:
+            raise ParameterError("tidy", repr(word), f"write rules as gaps=interpolate; they are {', '.join(known)}")
+        if (allowed := get_args(known[key])) and value not in allowed:
+            raise ParameterError("tidy", repr(word), f"{key} is one of {', '.join(map(str, allowed))}")
+        found[key] = value
+    return Tidying(**found)
+
+
+def tidied_by(history: History, rules: Tidying, events: Events | None = None) -> Tidied:
+    """Tidy a history."""
+    words: dict[str, Any] = asdict(rules)
+    return tidy(history, **words | {"unfinished": whole_number(rules.unfinished)}, events=events)
+
+
+def events_of(file: Path | None) -> Events | None:
+    """The events of a file, if one is named."""
+    return None if file is None else read_events(file)
+
+
+def explanation(explaining: Explaining, reading: Reading, history: History, desk: Desk) -> Explanation:
+    """Read drivers and events; their files are laid out as FILE is: the same column of dates, the same items."""
+    drivers = None
+    if explaining.drivers:
+        drivers = read_drivers(
+            list(explaining.drivers),
+            period=list(reading.period) or "period",
+            cadence=history.cadence,
+            item=_one_or_all(reading.key_columns),
+            known_ahead=explaining.known_ahead,
+        )
+        for note in drivers.notes:
+            desk.say(note)
+    elif explaining.known_ahead:
+        names = ", ".join(explaining.known_ahead)
+        raise ParameterError("known_ahead", repr(names), "it names drivers; pass their file with --drivers")
+    return Explanation(drivers, events_of(explaining.events), explaining.foresight)
