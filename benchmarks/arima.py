@@ -38,10 +38,10 @@ def report_arima(report: Callable[[str, float, float, str], None]) -> None:
         k = orders.p + orders.q + orders.P + orders.Q
         row, stats, before = np.empty(k + 2), np.empty(4), np.zeros(k + 1)
         free = np.ones(k, dtype=np.int64)
-        estimate_arima(values[:-1].copy(), np.empty((values.size - 1, 0)), *orders, free, before, row, stats)
+        estimate_arima(values[:-1].copy(), np.empty((values.size - 1, 0)), orders, free, before, row, stats)
 
         def work(warm: np.ndarray, values=values, orders=orders, free=free, row=row, stats=stats):  # type: ignore[no-untyped-def]
-            return lambda: estimate_arima(values, np.empty((values.size, 0)), *orders, free, warm.copy(), row, stats)
+            return lambda: estimate_arima(values, np.empty((values.size, 0)), orders, free, warm.copy(), row, stats)
 
         cold, warm = least(work(np.zeros(k + 1)), 100), least(work(before), 100)
         report(f"kernel fit {words}", cold, bar, "ms")
@@ -53,7 +53,7 @@ def report_arima(report: Callable[[str, float, float, str], None]) -> None:
     public = least(lambda: vx.fit(series, "arima d=1 q=1 D=1 Q=1"), 100)
     row, stats = np.empty(4), np.empty(4)
     none, free = np.empty((y.size, 0)), np.ones(2, dtype=np.int64)
-    alone = least(lambda: estimate_arima(y, none, *cases[0][0], free, np.zeros(3), row, stats), 100)
+    alone = least(lambda: estimate_arima(y, none, Orders(*cases[0][0]), free, np.zeros(3), row, stats), 100)
     report("public fit of it, above its kernel", public - alone, 1.0, "ms")
     report("first call of ARIMA, caches cold", first_call(FIRST, cold=True), 15.0, "s")
     first_call(FIRST, cold=False)

@@ -13,6 +13,8 @@ from benchmarks.twins import least, recursion_twins
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.running import run_fold
+from veridex.core.numerics.smoothing.recursion import Form
+from veridex.core.numerics.smoothing.region import Asked
 from veridex.core.numerics.smoothing.search import estimate_smoothing
 
 __all__ = ["first_call", "report_baselines"]
@@ -46,10 +48,11 @@ def kernel_fit(y: np.ndarray, error: int, trend: int, season: int) -> tuple[floa
     """Milliseconds of a fit from scratch, and of one from the optimum of the month before."""
     m = 12 if season else 1
     row, stats, before = np.empty(7 + m), np.empty(4), np.zeros(7 + m)
-    estimate_smoothing(y[:-1].copy(), error, trend, season, m, 0, 1, FREE, before, row, stats)
+    form, asked = Form(error, trend, season, m), Asked(0, 1, FREE)
+    estimate_smoothing(y[:-1].copy(), form, asked, before, row, stats)
 
     def work(warm: np.ndarray) -> Callable[[], object]:
-        return lambda: estimate_smoothing(y, error, trend, season, m, 0, 1, FREE, warm.copy(), row, stats)
+        return lambda: estimate_smoothing(y, form, asked, warm.copy(), row, stats)
 
     return least(work(np.zeros(7 + m)), 100), least(work(before), 100)
 

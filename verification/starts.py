@@ -6,7 +6,7 @@ from scipy.optimize import minimize
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.numerics.smoothing.recursion import LEVEL, half_deviance, recursion
-from veridex.core.numerics.smoothing.region import LEVEL_ESTIMATED, SHARES, put, sought_entries
+from veridex.core.numerics.smoothing.region import LEVEL_ESTIMATED, SHARES, Asked, put, sought_entries
 from veridex.core.numerics.smoothing.search import estimate_smoothing
 from verification.models import FORMS, form_words, random_row, simulated
 
@@ -21,7 +21,7 @@ FREE = np.full(4, np.nan)
 
 def library_best(rng, y, form, row):
     """Half the deviance at the best end of a library's bounded optimiser from random starts, given the same seasons."""
-    sought = sought_entries(form, SHARES, LEVEL_ESTIMATED, FREE)
+    sought = sought_entries(form, Asked(SHARES, LEVEL_ESTIMATED, FREE))
     bounded = np.isfinite(sought.high)
     scale = np.where(sought.which == LEVEL, 3.0, np.where(bounded, 1.0, 0.3))
     states, fitted, trial = np.empty(2 + form.m), np.empty(y.size), row.copy()
@@ -54,7 +54,7 @@ def smoothing() -> None:
         form = FORMS[i % len(FORMS)]
         y = simulated(rng, form, random_row(rng, form), N)
         row, stats = np.empty(7 + form.m), np.empty(4)
-        estimate_smoothing(y, *form, SHARES, LEVEL_ESTIMATED, FREE, np.zeros(7 + form.m), row, stats)
+        estimate_smoothing(y, form, Asked(SHARES, LEVEL_ESTIMATED, FREE), np.zeros(7 + form.m), row, stats)
         ours = half_deviance(*recursion(y, *form, row, np.empty(2 + form.m), np.empty(N)), 1e-300)
         gaps.setdefault(form, []).append(ours - library_best(rng, y, form, row))
     print("| form | fits | below the best, % | furthest below | furthest above |")

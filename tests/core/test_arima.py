@@ -67,7 +67,7 @@ def test_likelihood_equals_the_dense_covariance(orders, gaps):
         # The dense side truncates the moving-average form, which costs it a few digits near the circle.
         assert found == pytest.approx(dense_arima(y, *args), rel=1e-7)
     row, stats, warm = np.empty(point.size + 1), np.empty(4), np.zeros(point.size)
-    assert estimate_arima(y, NONE[: y.size], *orders, all_free(orders), warm, row, stats) == DONE
+    assert estimate_arima(y, NONE[: y.size], orders, all_free(orders), warm, row, stats) == DONE
     assert stats[0] == pytest.approx(arima_log_likelihood(y, orders, row[:-1]), rel=1e-10)
     assert stats[0] >= found - 1e-9
 
@@ -186,12 +186,12 @@ def test_estimation_is_the_same_compiled_and_plain():
     y, o, found = simulated(3, 40), Orders(1, 1, 1, 0, 0, 1, 4, 0), []
     for kernel in (estimate_arima, estimate_arima.py_func):
         row, stats, warm = np.empty(5), np.empty(4), np.zeros(4)
-        assert kernel(y, NONE[: y.size], *o, all_free(o), warm, row, stats) == DONE
+        assert kernel(y, NONE[: y.size], o, all_free(o), warm, row, stats) == DONE
         found.append((row, stats))
     for compiled, plain in zip(*found, strict=True):
         assert compiled == pytest.approx(plain, rel=1e-6)
     o = Orders(0, 1, 1, 0, 0, 0, 1, 1)
-    assert estimate_arima(np.arange(30.0), NONE[:30], *o, all_free(o), np.zeros(2), np.empty(3), stats) == PERFECT
+    assert estimate_arima(np.arange(30.0), NONE[:30], o, all_free(o), np.zeros(2), np.empty(3), stats) == PERFECT
 
 
 @pytest.mark.parametrize("orders", ORDERS)

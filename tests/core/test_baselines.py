@@ -10,7 +10,7 @@ import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import slow_smoothing
 from veridex.core.numerics.smoothing.recursion import Form
-from veridex.core.numerics.smoothing.region import SHARES, STABLE, is_stable
+from veridex.core.numerics.smoothing.region import SHARES, STABLE, Asked, is_stable
 from veridex.core.numerics.smoothing.search import estimate_smoothing
 from veridex.core.numerics.smoothing.uncertainty import draw_rows
 
@@ -264,7 +264,7 @@ def test_drawn_parameters_follow_the_large_sample_law():
     for region, constants in ((SHARES, [np.nan, 0.3, np.nan, np.nan]), (STABLE, [np.nan] * 4)):
         form, fixed = Form(1, 2, 1, 12), np.array(constants)
         row, stats = np.empty(19), np.empty(4)
-        estimate_smoothing(Y, *form, region, 1, fixed, np.zeros(19), row, stats)
+        estimate_smoothing(Y, form, Asked(region, 1, fixed), np.zeros(19), row, stats)
         rows = draw_rows(Y, form, region, fixed, row, 500, np.random.default_rng(1))
         assert (rows[:, 0] >= 0).all() and np.isfinite(rows).all() and (rows[:, 3] <= 0.99).all()
         if region == SHARES:

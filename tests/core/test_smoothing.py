@@ -21,11 +21,12 @@ from veridex.core.numerics.smoothing.region import (
     NONE_ESTIMATED,
     SHARES,
     STABLE,
+    Asked,
     is_stable,
     sought_entries,
 )
 from veridex.core.numerics.smoothing.search import DONE, NO_FIT, estimate_smoothing
-from veridex.core.numerics.smoothing.slopes import slopes, slopes_work
+from veridex.core.numerics.smoothing.slopes import By, Sample, slopes, slopes_work
 
 ERRORS, SEASONS = ("none", "additive", "multiplicative"), ("none", "additive", "multiplicative")
 FORMS = [
@@ -77,7 +78,7 @@ def test_derivatives_equal_differences_of_the_slow_likelihood(shape, shared):
     form, row = make(*shape)
     y = 100 + 10 * np.sin(np.arange(30) * np.pi / 2) + np.random.default_rng(4).normal(size=30)
     y[11] = np.nan
-    which = sought_entries(form, SHARES, ALL_ESTIMATED, FREE).which
+    which = sought_entries(form, Asked(SHARES, ALL_ESTIMATED, FREE)).which
     shared = shared and form.season > 0
 
     def half_deviance(z):
@@ -90,7 +91,7 @@ def test_derivatives_equal_differences_of_the_slow_likelihood(shape, shared):
     k = which.size
     for kernel in (slopes, slopes.py_func):
         gradient, hessian, work = np.empty(k), np.empty((k, k)), np.empty(slopes_work(30, form.m, k))
-        value = kernel(y, form, row, which, shared, False, 1e-300, work, gradient, hessian)
+        value = kernel(Sample(y, form, 1e-300), row, By(which, shared, False), work, gradient, hessian)
         assert value + 14.5 * (np.log(2 * np.pi) + 1) == pytest.approx(half_deviance(row[which]), rel=1e-12)
         numeric = approx_fprime(row[which], half_deviance, 1e-6)
         if shared:
@@ -172,13 +173,13 @@ def test_estimates_are_a_maximum_however_they_are_asked_for(shape):
     likelihoods = {}
     for region, starts in ((SHARES, NONE_ESTIMATED), (SHARES, LEVEL_ESTIMATED), (SHARES, ALL_ESTIMATED), (STABLE, 1)):
         row, stats, warm = np.empty(7 + form.m), np.empty(4), np.zeros(7 + form.m)
-        assert estimate_smoothing(y, *form, region, starts, FREE, warm, row, stats) == DONE
+        assert estimate_smoothing(y, form, Asked(region, starts, FREE), warm, row, stats) == DONE
         found = slow_likelihood(y, slow(y, form, row)[0], ERRORS[form.error])
         # Where the level hardly moves, the slow form takes differences that lose its digits.
         assert stats[0] == pytest.approx(found, rel=1e-10 if row[0] > 1e-3 else 1e-8)
         likelihoods[region, starts] = found
         if (region, starts) == (SHARES, LEVEL_ESTIMATED):
-            for entry in sought_entries(form, region, starts, FREE).which:
+            for entry in sought_entries(form, Asked(region, starts, FREE)).which:
                 for change in (-1e-3, 1e-3):
                     trial = row.copy()
                     trial[entry] += change
@@ -187,13 +188,14 @@ def test_estimates_are_a_maximum_however_they_are_asked_for(shape):
                         near = slow_likelihood(y, slow(y, form, trial)[0], ERRORS[form.error])
                         assert near <= found + 2e-3
         # Again from its own optimum: the same top.
-        estimate_smoothing(y, *form, region, starts, FREE, warm, row, stats)
+        estimate_smoothing(y, form, Asked(region, starts, FREE), warm, row, stats)
         assert stats[0] == pytest.approx(found, abs=2e-2)
     assert likelihoods[SHARES, NONE_ESTIMATED] <= likelihoods[SHARES, LEVEL_ESTIMATED] + 1e-3
     assert likelihoods[SHARES, LEVEL_ESTIMATED] <= likelihoods[SHARES, ALL_ESTIMATED] + 1e-3
     assert likelihoods[SHARES, LEVEL_ESTIMATED] <= likelihoods[STABLE, LEVEL_ESTIMATED] + 1e-2
     row, stats = np.empty(7 + form.m), np.empty(4)
-    assert estimate_smoothing(y[:2], *form[:2], 0, 1, 0, 1, FREE, np.zeros(8), np.empty(8), stats) == NO_FIT
+    short = (y[:2], Form(*form[:2], 0, 1), Asked(0, 1, FREE))
+    assert estimate_smoothing(*short, np.zeros(8), np.empty(8), stats) == NO_FIT
 
 
 @pytest.mark.parametrize("form", [(1, 0, 0, 1), (1, 2, 1, 4), (2, 1, 2, 4)])
@@ -203,7 +205,7 @@ def test_estimation_is_the_same_compiled_and_plain(form):
     found = []
     for kernel in (estimate_smoothing, estimate_smoothing.py_func):
         row, stats, warm = np.empty(7 + form[3]), np.empty(4), np.zeros(7 + form[3])
-        found.append((kernel(y, *form, SHARES, LEVEL_ESTIMATED, FREE, warm, row, stats), stats[0], row))
+        found.append((kernel(y, Form(*form), Asked(SHARES, LEVEL_ESTIMATED, FREE), warm, row, stats), stats[0], row))
     assert found[0][0] == found[1][0]
     assert found[0][1] == pytest.approx(found[1][1], abs=1e-6)
     assert found[0][2] == pytest.approx(found[1][2], rel=1e-6)
@@ -219,12 +221,8 @@ def test_seasons_of_any_length(season_length):
         + 0.1 * np.random.default_rng(1).normal(size=t.size)
     )
     row, stats = np.empty(7 + season_length), np.empty(4)
-    assert (
-        estimate_smoothing(
-            y, 1, 1, 1, season_length, SHARES, LEVEL_ESTIMATED, FREE, np.zeros(7 + season_length), row, stats
-        )
-        == DONE
-    )
+    form, asked = Form(1, 1, 1, season_length), Asked(SHARES, LEVEL_ESTIMATED, FREE)
+    assert estimate_smoothing(y, form, asked, np.zeros(7 + season_length), row, stats) == DONE
     points, std_error = np.empty(season_length), np.empty(season_length)
     replay_smoothing(y, 1, 1, 1, season_length, row, np.empty(y.size), points, std_error)
     ahead = np.arange(t.size, t.size + season_length)

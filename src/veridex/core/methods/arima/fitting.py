@@ -178,7 +178,7 @@ def attempt(
     moving = moves(x, orders)
     told = np.full(row.size - int((~moving).sum()), np.nan)
     used = np.ascontiguousarray(x[:, moving])
-    ended = kernels.estimate_arima(y, used, *orders, mask, start, told, stats)
+    ended = kernels.estimate_arima(y, used, orders, mask, start, told, stats)
     if conditional and ended in (kernels.DONE, kernels.NOT_CONVERGED):
         conditional_fit(y, used, orders, mask, start[1:], told, stats)
     if ended == kernels.NO_FIT and dependent_columns(used, orders):

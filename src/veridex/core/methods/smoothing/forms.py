@@ -18,7 +18,7 @@ from veridex.core.methods.fold.status import Status
 from veridex.core.numerics.smoothing import recursion as kernels
 from veridex.core.numerics.smoothing.forecasts import replay_smoothing, simulate_smoothing
 from veridex.core.numerics.smoothing.recursion import Form
-from veridex.core.numerics.smoothing.region import ALL_ESTIMATED, LEVEL_ESTIMATED, NONE_ESTIMATED, SHARES, STABLE
+from veridex.core.numerics.smoothing.region import ALL_ESTIMATED, LEVEL_ESTIMATED, NONE_ESTIMATED, SHARES, STABLE, Asked
 from veridex.core.numerics.smoothing.search import DONE, NO_FIT, estimate_smoothing
 from veridex.core.numerics.smoothing.uncertainty import draw_rows
 from veridex.errors import SettingError
@@ -147,7 +147,7 @@ def estimate(
     plan: SmoothingPlan, form: Form, y: FloatArray, warm: FloatArray, row: FloatArray, stats: FloatArray
 ) -> Status:
     """Estimate a form that nothing stands in the way of."""
-    ended = estimate_smoothing(y, *form, plan.region, plan.starts, plan.fixed, warm, row, stats)
+    ended = estimate_smoothing(y, form, Asked(plan.region, plan.starts, plan.fixed), warm, row, stats)
     if ended == NO_FIT:
         return Status.NO_FIT
     return Status.DONE if ended == DONE else Status.NOT_CONVERGED

@@ -30,6 +30,7 @@ __all__ = [
     "NONE_ESTIMATED",
     "SHARES",
     "STABLE",
+    "Asked",
     "Sought",
     "constants_at_edge",
     "is_stable",
@@ -55,6 +56,24 @@ LEAST_PHI, MOST_PHI = 0.5, 0.99
 cannot be told from a lasting one in the histories there are. Measured: docs/verification.md, Constants."""
 
 
+class Asked(NamedTuple):
+    """What is to be estimated.
+
+    Attributes
+    ----------
+    region : int
+        SHARES or STABLE.
+    starts : int
+        NONE_ESTIMATED, LEVEL_ESTIMATED (level and slope) or ALL_ESTIMATED (the season too).
+    fixed : ndarray, shape (4,)
+        alpha, beta_star, gamma, phi where stated, NaN where to be estimated.
+    """
+
+    region: int
+    starts: int
+    fixed: FloatArray
+
+
 class Sought(NamedTuple):
     """The unknowns of a search: their entries in the row, constants first, and the walls they stay between.
 
@@ -72,8 +91,9 @@ class Sought(NamedTuple):
 
 
 @kernel
-def sought_entries(form: Form, region: int, starts: int, fixed: FloatArray) -> Sought:
+def sought_entries(form: Form, asked: Asked) -> Sought:
     """Entries of the row that are searched; of the season all but the last, whose part the level takes."""
+    region, starts, fixed = asked
     found = np.empty(STARTS + form.m, dtype=np.int64)
     k = 0
     for constant in range(4):

@@ -6,6 +6,7 @@ at a time, written out, so that their waits overlap.
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
@@ -26,7 +27,7 @@ from veridex.core.numerics.smoothing.recursion import (
     half_deviance,
 )
 
-__all__ = ["slopes", "slopes_work"]
+__all__ = ["By", "Sample", "slopes", "slopes_work"]
 
 LANES = 3
 
@@ -207,18 +208,28 @@ def _lane(entry: int, row: FloatArray, shared: bool, apart: bool, lane: FloatArr
         lane[5] = 1.0
 
 
+class Sample(NamedTuple):
+    """What a form is judged on: values, the form, the least mean square that is told from zero."""
+
+    y: FloatArray
+    form: Form
+    floor: float
+
+
+class By(NamedTuple):
+    """Entries of the row to differentiate by, shape (k,).
+
+    `shared` says that gamma stands for its share of 1 - alpha, `apart` that Holt's constant stands for beta itself.
+    """
+
+    which: IntArray
+    shared: bool
+    apart: bool
+
+
 @kernel
 def slopes(
-    y: FloatArray,
-    form: Form,
-    row: FloatArray,
-    which: IntArray,
-    shared: bool,
-    apart: bool,
-    floor: float,
-    work: FloatArray,
-    gradient: FloatArray,
-    hessian: FloatArray,
+    sample: Sample, row: FloatArray, by: By, work: FloatArray, gradient: FloatArray, hessian: FloatArray
 ) -> float:
     """Half the deviance as `half_deviance` has it, with its derivatives.
 
@@ -227,21 +238,17 @@ def slopes(
 
     Parameters
     ----------
-    y, form, row
+    sample : Sample
+    row : ndarray
         As in `recursion`.
-    which : ndarray of int, shape (k,)
-        Entries of the row to differentiate by.
-    shared : bool
-        Whether gamma stands for its share of 1 - alpha.
-    apart : bool
-        Whether Holt's constant stands for beta itself.
-    floor : float
-        Least mean square.
+    by : By
     work : ndarray, shape (`slopes_work`,)
     gradient : ndarray, shape (k,)
     hessian : ndarray, shape (k, k)
         Filled; of the Hessian the lower triangle.
     """
+    y, form, floor = sample
+    which, shared, apart = by
     n, k, m = y.size, which.size, form.m
     padded = (k + LANES - 1) // LANES * LANES
     path = work[: PATHS * n].reshape((PATHS, n))

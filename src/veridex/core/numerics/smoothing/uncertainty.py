@@ -11,10 +11,11 @@ from veridex.core.numerics.smoothing.region import (
     ALL_ESTIMATED,
     LEVEL_ESTIMATED,
     SHARES,
+    Asked,
     is_stable,
     sought_entries,
 )
-from veridex.core.numerics.smoothing.slopes import slopes, slopes_work
+from veridex.core.numerics.smoothing.slopes import By, Sample, slopes, slopes_work
 
 __all__ = ["draw_rows"]
 
@@ -46,11 +47,11 @@ def draw_rows(
     ndarray, shape (count, STARTS + m + 1)
     """
     starts = ALL_ESTIMATED if form.season != NONE and form.m <= LONGEST_SEASON else LEVEL_ESTIMATED
-    sought = sought_entries(form, region, starts, fixed)
+    sought = sought_entries(form, Asked(region, starts, fixed))
     which, k = sought.which, sought.which.size
     gradient, hessian, work = np.empty(k), np.empty((k, k)), np.empty(slopes_work(y.size, form.m, k))
     # beta itself, not its share of alpha, has a law near the normal one where alpha is small.
-    value = slopes(y, form, row, which, False, True, 1e-300, work, gradient, hessian)
+    value = slopes(Sample(y, form, 1e-300), row, By(which, False, True), work, gradient, hessian)
     rows = np.tile(row, (count, 1))
     known = int(np.count_nonzero(~np.isnan(y)))
     degrees = max(known - sought.constants - 1 - (form.trend != NONE) - (form.m - 1), 1)
