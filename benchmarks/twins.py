@@ -12,8 +12,8 @@ import numpy as np
 from numba import njit
 
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller, schwert_bound
+from veridex.core.numerics.arima.likelihood import arima_log_likelihood
 from veridex.core.numerics.arima.models import Orders, expand
-from veridex.core.numerics.arima.search import arima_log_likelihood
 from veridex.core.numerics.seasons.loess import decompose_by_loess
 from veridex.core.numerics.smoothing.recursion import recursion
 from veridex.core.numerics.unit_root import adf_lags, adf_ratio

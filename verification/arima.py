@@ -11,8 +11,8 @@ import veridex as vx
 from veridex.core.diagnosis.audit import audit_errors
 from veridex.core.methods.arima.fitting import attempt
 from veridex.core.numerics.arima import arma
+from veridex.core.numerics.arima.likelihood import arima_log_likelihood
 from veridex.core.numerics.arima.models import Orders, expand, replay_arima
-from veridex.core.numerics.arima.search import arima_log_likelihood
 from verification.fuzz import history
 from verification.likelihood import DIGITS, slow_log_likelihood
 

@@ -6,8 +6,10 @@ from matplotlib.colors import to_hex
 
 import veridex as vx
 from conftest import monthly
-from veridex.cli.jobs import draw
+from figures.drawn import colour, holds_band, in_house_style, legend, numbers, of, same, scale
 from veridex.core.diagnosis.correlogram import of_values
+from veridex.core.methods.short_names import short_name
+from veridex.core.methods.words import number
 from veridex.core.tidying.profile import profile_items
 from veridex.figures import style
 from veridex.figures.backtest import draw_folds, draw_lead_times
@@ -20,64 +22,120 @@ from veridex.figures.history import draw_history
 from veridex.figures.standings import draw_standings
 from veridex.figures.stationarity import draw_stationarity
 from veridex.figures.tuning import draw_tuning
-
-
-def lines(axes, colour):
-    return [line for line in axes.lines if to_hex(line.get_color()) == colour]
+from veridex.job.drawing import draw_items
 
 
 def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
     figure = draw_forecast(publication, "smoker-01")
     (axes,) = figure.axes
-    assert axes.get_title(loc="left") == "smoker-01: next 8 months"
-    assert axes.get_ylabel() == "demand (units)"
-    ahead = publication.forecasts[publication.forecasts["item"] == "smoker-01"]
-    (forecast,) = lines(axes, style.AMBER)
-    assert np.array_equal(forecast.get_ydata(), ahead["value"])
-    (actual,) = lines(axes, style.INK)
-    past = publication.frame[(publication.frame["item"] == "smoker-01") & (publication.frame["kind"] == "actual")]
-    assert np.array_equal(actual.get_ydata(), past["value"].tail(72))
-    wide, narrow = (band.get_paths()[0].get_extents().height for band in axes.collections)
-    assert wide > narrow
-    labels = [text.get_text() for text in figure.legends[0].get_texts()]
-    assert labels[0] == "actual" and "80 % interval (held " in labels[2]
-    assert f"(held {publication.manifest['items']['smoker-01']['scores']['coverage']['80']:.0f} %" in labels[2]
+    in_house_style(figure)
+    assert axes.get_title(loc="left") == "smoker-01: next 8 months" and axes.get_ylabel() == "demand (units)"
+    frame = publication.frame[publication.frame["item"] == "smoker-01"]
+    ahead, past = frame[frame["kind"] == "forecast"], frame[frame["kind"] == "actual"].tail(72)
+    same(of(axes, "line", "ink"), (past["period"].to_numpy(), past["value"]))
+    same(of(axes, "line", "amber"), (ahead["period"].to_numpy(), ahead["value"]))
+    for tint, level in ((0, 80), (1, 95)):
+        assert holds_band(axes, f"tint {tint}", ahead["period"], ahead[f"lower_{level}"], ahead[f"upper_{level}"])
+    assert len(axes.collections) == 2 and colour(axes.collections[0].get_facecolor()) == "tint 1"  # the wide one below
+    assert axes.get_ylim() == scale(past["value"], ahead[["lower_95", "upper_95"]])
+    scores = publication["smoker-01"].scores
+    assert legend(figure) == [
+        ("actual", "ink"),
+        (f"forecast: {short_name(publication['smoker-01'].method)}", "amber"),
+        (f"80 % interval (held {scores.coverage['80']:.0f} % when tested)", "tint 0"),
+        (f"95 % interval (held {scores.coverage['95']:.0f} % when tested)", "tint 1"),
+    ]
     own = vx.publish(monthly(np.arange(30.0)), method="naive", horizon=2)
-    labels = [text.get_text() for text in draw_forecast(own, "smoker-01").legends[0].get_texts()]
-    assert labels[2] == "80 % interval (coverage not tested)"
+    assert legend(draw_forecast(own, "smoker-01"))[2][0] == "80 % interval (coverage not tested)"
+    nothing = draw_forecast(vx.publish(monthly([1.0, 2.0]), method="drift", horizon=2), "smoker-01")
+    in_house_style(nothing)
+    assert nothing.axes[0].texts[0].get_text().startswith("too little history")
 
 
 @pytest.mark.parametrize("text", ["holt-winters season=multiplicative", "simple-smoothing intervals=simulated", "mean"])
-def test_the_fit_and_what_it_missed(orders, text):
+def test_the_fit_shows_what_it_made_of_the_history(orders, text):
     fitted = vx.fit(orders["smoker-01"], text)
-    forecast = fitted.forecast(9, levels=(50, 80, 95))
-    (axes,) = draw_fit(fitted, forecast).axes
-    assert axes.get_title(loc="left") == f"smoker-01: {text}"
-    assert np.array_equal(lines(axes, style.TEAL)[0].get_ydata(), fitted.fitted_values, equal_nan=True)
-    assert np.array_equal(lines(axes, style.AMBER)[0].get_ydata(), forecast.points)
-    assert len(axes.collections) == 3
+    forecast, series = fitted.forecast(9, levels=(50, 80, 95)), fitted.series
+    figure = draw_fit(fitted, forecast)
+    (axes,) = figure.axes
+    in_house_style(figure)
+    assert axes.get_title(loc="left") == f"smoker-01: {text}" and axes.get_ylabel() == "demand (units)"
+    same(of(axes, "line", "ink"), (series.periods, series.values))
+    same(of(axes, "line", "teal"), (series.periods, fitted.fitted_values))
+    same(of(axes, "line", "amber"), (forecast.frame["period"].to_numpy(), forecast.points))
+    for tint in range(3):
+        edges = (forecast.lower[tint], forecast.upper[tint])
+        assert holds_band(axes, f"tint {tint}", forecast.frame["period"], *edges)
+    assert axes.get_ylim() == scale(series.values, forecast.points, forecast.lower, forecast.upper)
+    assert legend(figure)[:3] == [("actual", "ink"), ("fitted, one step ahead", "teal"), ("forecast", "amber")]
+    assert legend(figure)[3:] == [
+        (f"{level} % interval of the model", f"tint {k}") for k, level in enumerate((50, 80, 95))
+    ]
+    short = vx.fit(monthly([3.0, 4.0]), "drift")
+    told = draw_fit(short, short.forecast(2))
+    in_house_style(told)
+    assert told.axes[0].texts[0].get_text() == short.reason
+
+
+def test_residuals_are_drawn_over_time_by_period_and_by_lag(orders):
+    fitted = vx.fit(orders["smoker-01"], "mean")
     figure = draw_residuals(fitted)
     over_time, by_phase, lags = figure.axes
-    assert len(lines(by_phase, style.TEAL)[0].get_ydata()) == len(fitted.series)
+    in_house_style(figure)
+    errors, periods = fitted.residuals, fitted.series.periods
+    strokes, spread = numbers(periods), errors.std()
+    same(of(over_time, "strokes", "ink"), (np.column_stack((strokes, strokes)), np.column_stack((0 * errors, errors))))
+    (low, high), (far_x, far_y) = of(over_time, "box", "grid")[0][1], of(over_time, "mark o", "amber")[0]
+    assert (low, high) == pytest.approx((-1.96 * spread, 1.96 * spread))
+    far = np.abs(errors) > 3 * spread
+    assert far_y.tolist() == errors[far].tolist() and far_x.tolist() == strokes[far].tolist()
+    for axes in (over_time, by_phase):
+        assert axes.get_ylabel() == "actual - fitted (units)" and of(axes, "line", "ink")[0][1].tolist() == [0, 0]
+    assert over_time.get_title(loc="left") == "over time (grey: 1.96 deviations, dots: beyond 3)"
+    assert by_phase.get_title(loc="left") == "by period of the season (bars: means)"
+    phases = fitted.series.ordinals % 12
+    same(of(by_phase, "mark o", "teal"), (phases, errors))
+    means = [(phase, errors[phases == phase].mean()) for phase in range(12)]
+    same(of(by_phase, "strokes", "plum"), *(([k - 0.32, k + 0.32], [mean, mean]) for k, mean in means))
     assert [label.get_text() for label in by_phase.get_xticklabels()][:2] == ["Jan", "Feb"]
     assert lags.yaxis_inverted() and len(lags.patches) == 24
-    assert over_time.get_ylabel() == "actual - fitted (units)"
-    short = vx.fit(monthly([3.0, 4.0, 6.0, 5.0]), "drift")
-    assert "needed" in draw_residuals(short).get_suptitle()
+    short = draw_residuals(vx.fit(monthly([3.0, 4.0, 6.0, 5.0]), "drift"))
+    in_house_style(short)
+    assert "needed" in short.get_suptitle() and short.axes[2].texts[0].get_text()
 
 
 def test_contenders_share_one_scale_and_the_winner_is_amber(verdict):
     figure = draw_contenders(verdict, "smoker-01")
     panels = [axes for axes in figure.axes if axes.get_visible()]
-    assert len(panels) == len(verdict.trial.lineup) + 1  # the blend stands first
+    in_house_style(figure, "\nMASE")
+    trial, choice, series = verdict.trial, verdict.choices["smoker-01"], verdict.trial.history["smoker-01"]
+    one = trial["smoker-01"]
+    entries = sorted(choice.evidence.entries, key=lambda entry: (entry.error, entry.parameters))
+    assert len(panels) == len(entries) + 1  # the blend stands first
     assert len({axes.get_ylim() for axes in panels}) == 1
-    assert panels[0].get_title(loc="left").startswith("blend (cross-fitted)")
-    assert len(lines(panels[0], style.AMBER)) == 1
-    assert all(not lines(axes, style.AMBER) and len(lines(axes, style.TEAL)) == 1 for axes in panels[1:])
+    steps = one.points.shape[-1]
+    ahead = series.cadence.starts(np.arange(one.origins[-1] + 1, one.origins[-1] + 1 + steps))
+    shown = series.since(series.periods[len(series) - 2 * steps - 12])
+    assert panels[0].get_ylim() == scale(shown.values, one.points[:, -1])
+    for axes, entry in zip(panels, [choice.winner, *entries], strict=True):
+        won = entry is choice.winner
+        forecast = choice.crossfit.points[-1] if won else one.points[trial.method_index(entry.method), -1]
+        same(of(axes, "line", "amber" if won else "teal"), (ahead, forecast))
+        same(of(axes, "line", "ink"), (shown.periods, shown.values))
+        name = "blend (cross-fitted)" if won else short_name(entry.method)
+        assert axes.get_title(loc="left").replace("\n", " ") == f"{name} MASE {number(entry.error, 3)}"
+        assert colour(axes._left_title.get_color()) == ("amber" if won else "teal")
+        assert of(axes, "box", "#f1efe8")[0][0] == pytest.approx([numbers(ahead)[0], numbers(ahead)[-1]])
+        assert (colour(axes.spines["top"].get_edgecolor()) == "amber") == won
+    assert figure.get_suptitle().startswith("smoker-01: forecasts made at the end of ")
+    assert [label for label, _ in legend(figure)][:3] == ["actual", "forecast of the winner", "forecast of a contender"]
+    assert [tone for _, tone in legend(figure)][:3] == ["ink", "amber", "teal"]
+    assert figure.texts[-1].get_text() == "MASE: mean over all origins"
 
 
 def test_a_missing_forecast_is_said_in_its_panel(verdict):
     figure = draw_contenders(verdict, "jar-hex-280")
+    in_house_style(figure, "\nMA", "\nnot tested")
     texts = [text.get_text().replace("\n", " ") for axes in figure.axes for text in axes.texts]
     assert "too little history" in texts
 
@@ -97,7 +155,8 @@ def test_item_keys_of_any_letters_are_drawn_and_named_without_harm(tmp_path):
     keys = ["../../etc/passwd", "=1+1", "\U0001d4ca", ".hidden"]
     history = vx.History.of([monthly([3, 4, 5.0], item=key)[key] for key in keys])
     publication = vx.publish(history, method="naive", horizon=1)
-    assert draw(tmp_path / "figures", history, "forecast", lambda key: draw_forecast(publication, key)).startswith("4")
+    said = draw_items(tmp_path / "figures", history, "forecast", lambda key: draw_forecast(publication, key))
+    assert said.startswith("4 figures")
     assert len(list((tmp_path / "figures").iterdir())) == 4 and [p.name for p in tmp_path.iterdir()] == ["figures"]
 
 
@@ -125,60 +184,103 @@ def test_date_ticks_are_round_and_few(first, last, labels):
 def test_the_history_figure_marks_what_stands_out(demand):
     profiles = {one.series.item: one for one in profile_items(demand)}
     tidied = vx.tidy(demand, gaps="interpolate", outliers="repair").history
-    figure = draw_history(profiles["gloves-leather"], tidied["gloves-leather"])
+    one = profiles["gloves-leather"]
+    figure, series = draw_history(one, tidied["gloves-leather"]), one.series
     (axes,) = figure.axes
-    assert axes.get_title(loc="left") == "gloves-leather: 1 outlier"
-    labels = [text.get_text() for text in figure.legends[0].get_texts()]
-    assert labels == ["actual", "expected", "unfinished", "outlier", "repaired to"]
-    (repaired,) = lines(axes, style.AMBER)
-    assert repaired.get_ydata().tolist() == [tidied["gloves-leather"].values[61]]
-    (expected,) = lines(axes, style.TEAL)
-    assert np.array_equal(expected.get_ydata(), profiles["gloves-leather"].found.values)
+    in_house_style(figure)
+    assert axes.get_title(loc="left") == "gloves-leather: 1 outlier" and axes.get_ylabel() == "demand (units)"
+    assert legend(figure) == [
+        ("actual", "ink"), ("expected", "teal"), ("unfinished", "paper"), ("outlier", "plum"), ("repaired to", "amber"),
+    ]  # fmt: skip
+    same(of(axes, "line", "ink"), (series.periods, series.values))
+    same(of(axes, "line", "teal"), (series.periods, one.found.values))
+    same(of(axes, "mark D", "amber"), (series.periods[[61]], tidied["gloves-leather"].values[[61]]))
+    same(of(axes, "ring", "plum"), (series.periods[[61]], series.values[[61]]))
+    same(of(axes, "ring", "ink"), (series.periods[-1:], series.values[-1:]))
+    assert axes.get_ylim() == scale(series.values, one.found.values, tidied["gloves-leather"].values)
     shifted = draw_history(profiles["suit-ventilated"])
-    assert any(text.get_text().startswith("level up by ") for text in shifted.axes[0].texts)
+    in_house_style(shifted, "level up by")
+    (axes,) = shifted.axes
+    found = profiles["suit-ventilated"].found
+    shift = numbers(profiles["suit-ventilated"].series.periods)[found.shifts[0].place]
+    assert axes.texts[0].get_text() == f"level up by {found.shifts[0].size:,.3g}"
+    assert colour(axes.texts[0].get_color()) == "plum" and of(axes, "line", "plum")[0][0].tolist() == [shift, shift]
+    values = profiles["suit-ventilated"].series.values
+    low, high = scale(values, found.values).expected
+    assert axes.get_ylim() == pytest.approx((low, high + 0.07 * (high - low)))
     gap = draw_history(profiles["lid-gold-63"])
-    assert "unknown" in [text.get_text() for text in gap.legends[0].get_texts()]
-    assert "2 unknown months" in gap.axes[0].get_title(loc="left")
+    assert ("unknown", "grid") in legend(gap) and "2 unknown months" in gap.axes[0].get_title(loc="left")
+    lost = np.flatnonzero(np.isnan(profiles["lid-gold-63"].series.values))
+    grounds = of(gap.axes[0], "box", "grid")
+    periods = numbers(profiles["lid-gold-63"].series.periods)
+    assert all(any(x[0] < periods[place] < x[1] for x, _ in grounds) for place in lost)
 
 
 def test_the_stationarity_figure_shows_what_is_left(orders):
     series = orders["suit-ventilated"]
-    advice = vx.differencing(series)
+    advice, finding = vx.differencing(series), vx.stationarity(series)
     bars = of_values(advice.values, series.item, 12, None, 0)
-    figure = draw_stationarity(series, vx.stationarity(series), advice, bars)
+    figure = draw_stationarity(series, finding, advice, bars)
     top, below, lags = figure.axes
-    assert np.array_equal(lines(top, style.INK)[0].get_ydata(), series.values)
-    assert np.array_equal(lines(below, style.TEAL)[0].get_ydata(), advice.values)
-    assert top.get_xlim() == below.get_xlim()
+    in_house_style(figure)
+    assert finding.reading.removeprefix("suit-ventilated: ")[:40] in figure.get_suptitle().replace("\n", " ")
+    same(of(top, "line", "ink"), (series.periods, series.values))
+    same(of(below, "line", "teal"), (series.periods[-advice.values.size :], advice.values))
+    assert top.get_ylim() == scale(series.values) and top.get_ylabel() == "demand (units)"
+    assert of(below, "line", "grid")[0][1].tolist() == pytest.approx([advice.values.mean()] * 2)
+    assert below.get_ylabel() == "" and below.get_title(loc="left").startswith("after the advice: ")
+    assert top.get_xlim() == below.get_xlim() and len(top.get_xticks()) <= 10 and len(below.get_xticks()) <= 10
     assert [bar.get_width() for bar in lags.patches] == bars.acf.tolist()
     beyond = [to_hex(bar.get_facecolor()) == style.AMBER for bar in lags.patches]
     assert beyond == (np.abs(bars.acf) > bars.moving_bound).tolist()
-    (diamonds,) = lines(lags, style.PLUM)
-    assert diamonds.get_xdata().tolist() == bars.pacf.tolist() and diamonds.get_ydata().tolist() == [*range(1, 25)]
-    assert lags.get_ylim()[0] > lags.get_ylim()[1]  # lags run down
+    assert {colour(bar.get_facecolor()) for bar in lags.patches} == {"amber", "ink"}
+    same(of(lags, "mark D", "plum"), (bars.pacf, np.arange(1, 25)))
+    ((x, _),) = of(lags, "band", "grid")
+    assert np.abs(x).max() == pytest.approx(bars.moving_bound.max())
+    assert of(lags, "line", "ink")[0][0].tolist() == [0, 0]
+    reach = 1.1 * max(np.abs(bars.acf).max(), np.abs(bars.pacf).max(), bars.moving_bound.max())
+    assert lags.get_xlim() == pytest.approx((-reach, reach)) and lags.get_ylim() == pytest.approx((24.6, 0.4))
+    assert lags.get_ylabel().startswith("lag (ticks at the season") and lags.get_yticks().tolist() == [12, 24]
+    assert lags.get_title(loc="left").startswith("correlations of what is left")
     constant = monthly([5.0] * 30)
     none = vx.differencing(constant)
     nothing = of_values(none.values, "smoker-01", 12, None, 0)
     empty = draw_stationarity(constant["smoker-01"], vx.stationarity(constant), none, nothing)
-    assert len(empty.axes) == 3  # no bars to draw
+    in_house_style(empty)
+    assert len(empty.axes) == 3 and empty.axes[2].texts[0].get_text()  # no bars to draw, and why
 
 
 def test_lead_times_and_folds_are_drawn(trial):
     figure = draw_lead_times(trial)
     (axes,) = figure.axes
-    ranked = [text for text in trial.standings()["method"] if text not in trial.benchmarks]
+    in_house_style(figure)
+    ranked = [text for text in trial.standings()["method"] if text not in map(str, trial.benchmarks)]
     table = trial.scores(by=["method", "step"], common=True)
-    first = table[table["method"] == ranked[0]]["mase"].to_numpy()
-    (amber,) = lines(axes, style.AMBER)
-    assert amber.get_label() == ranked[0] and np.array_equal(amber.get_ydata(), first)
-    (dotted,) = lines(axes, style.INK)
-    assert dotted.get_label() == f"{trial.benchmarks[0]} (benchmark)" and axes.get_ylim()[0] == 0
-    assert "lead time (months)" in axes.get_xlabel() and "mean of 10 items" in axes.get_ylabel()
-    (axes,) = draw_folds(trial).axes
-    folds = trial.scheme.folds(max(trial.history, key=len))
-    dark, tested = lines(axes, style.INK), lines(axes, style.AMBER)
-    assert len(dark) == len(tested) == len(folds) and axes.get_title(loc="left").endswith("tested on what is amber")
-    assert all(a.get_xdata()[1] == b.get_xdata()[0] for a, b in zip(dark, tested, strict=True))
+    for text, line in zip([*ranked[:5], trial.benchmarks[0].text], axes.lines, strict=True):
+        own = table[table["method"] == text]
+        assert line.get_xdata().tolist() == own["step"].tolist() and line.get_ydata().tolist() == own["mase"].tolist()
+    tones = ["amber", "teal", "plum", "teal", "plum"][: len(axes.lines) - 1]
+    assert [colour(line.get_color()) for line in axes.lines] == [*tones, "ink"]
+    names = [*ranked[:5], f"{trial.benchmarks[0]} (benchmark)"]
+    assert [label for label, _ in legend(figure)] == names and axes.lines[-1].get_linestyle() == ":"
+    assert axes.get_ylim()[0] == 0 and axes.get_xlim() == (1, table["step"].max())
+    assert axes.get_xlabel() == "lead time (months)" and axes.get_ylabel() == "mase, mean of 10 items"
+    assert axes.get_title(loc="left") == f"Error by lead time ({trial.scheme.in_words()})"
+    figure = draw_folds(trial)
+    (axes,) = figure.axes
+    in_house_style(figure)
+    series = max(trial.history, key=len)
+    folds = trial.scheme.folds(series)
+    stamps = series.cadence.starts(np.arange(series.start, series.start + len(series) + 1))
+    rows = [[k, k] for k in range(1, len(folds) + 1)]
+    same(of(axes, "line", "ink"), *((stamps[[0, fold.stop]], row) for fold, row in zip(folds, rows, strict=True)))
+    tested = ((stamps[[fold.stop, fold.stop + fold.horizon]], row) for fold, row in zip(folds, rows, strict=True))
+    same(of(axes, "line", "amber"), *tested)
+    assert axes.get_ylim() == (len(folds) + 0.5, 0.5) and axes.get_ylabel() == "fold"
+    assert (
+        axes.get_title(loc="left")
+        == f"{series.item}: {len(folds)} folds, fitted on what is dark, tested on what is amber"
+    )
 
 
 def test_contributions_are_drawn_part_by_part():
@@ -187,53 +289,110 @@ def test_contributions_are_drawn_part_by_part():
     fitted = vx.fit(history, "harmonic harmonics=[1] drivers=[step(2020-06)]")
     table = fitted.contributions(6)
     figure = draw_contributions(fitted, 6)
-    titles = [axes.get_title(loc="left") for axes in figure.axes]
-    assert titles[:2] == ["trend", "season_12"] and "what each part adds (units)" in figure.get_suptitle()
-    (ahead,) = lines(figure.axes[0], style.AMBER)
-    assert ahead.get_ydata()[-6:] == pytest.approx(table["trend"].to_numpy()[-6:])
+    in_house_style(figure)
+    names = [axes.get_title(loc="left") for axes in figure.axes]
+    assert names[:2] == ["trend", "season_12"] and "what each part adds (units)" in figure.get_suptitle()
+    periods = table["period"].to_numpy()
+    for name, axes in zip(names, figure.axes, strict=True):
+        values = table[name].to_numpy()
+        same(of(axes, "line", "ink"), (periods[:60], values[:60]))
+        same(of(axes, "line", "amber"), (periods[59:], values[59:]))
+        assert axes.get_ylabel() == "" and bool(of(axes, "line", "grid")) == (name != "trend")
     heights = [np.ptp(axes.get_ylim()) for axes in figure.axes[1:]]
     assert heights == pytest.approx([heights[0]] * len(heights), rel=0.3)
+    still = [np.mean(axes.get_ylim()) for axes in figure.axes[1:]]
+    middles = [(table[name].max() + table[name].min()) / 2 for name in names[1:]]
+    assert still == pytest.approx(middles, abs=0.1 * heights[0])
     assert draw_contributions(vx.fit(history, "naive"), 6) is None
 
 
 def test_standings_stand_beside_their_uncertainty(trial, orders):
     figure = draw_standings(trial)
     (axes,) = figure.axes
+    in_house_style(figure)
     table = trial.standings()
-    table = table[table["mase"].notna()]
+    table = table[table["mase"].notna()].reset_index(drop=True)
     labels = [label.get_text() for label in axes.get_yticklabels()]
     assert len(labels) == len(table) and labels[0].endswith(f"{table['mase'].iloc[0]:.3g}")
-    assert axes.yaxis_inverted() and len(lines(axes, style.AMBER)) == 2  # the first: its point and its interval
-    found = trial.compare(table["method"].iloc[0], "seasonal-naive", measure="mase")
-    base = table.set_index("method").loc["seasonal-naive", "mase"]
-    ends = next(line for line in lines(axes, style.AMBER) if len(line.get_xdata()) == 2).get_xdata()
-    assert ends == pytest.approx([base + found.lower, base + found.upper])
+    benchmark = table.set_index("method").loc["seasonal-naive", "mase"]
+    for row, (text, value) in enumerate(zip(table["method"], table["mase"], strict=True)):
+        tone = "amber" if row == 0 else "ink" if text == "seasonal-naive" else "teal"
+        assert (value, row) in {(float(x[0]), float(y[0])) for x, y in of(axes, "mark o", tone)}
+        found = trial.compare(text, "seasonal-naive", measure="mase")
+        ends = [x for x, y in of(axes, "line", tone) if y.tolist() == [row, row]]
+        if text != "seasonal-naive" and np.isfinite(found.lower):
+            assert ends[0] == pytest.approx([benchmark + found.lower, benchmark + found.upper])
+    assert [benchmark, benchmark] in [x.tolist() for x, _ in of(axes, "line", "ink")]
+    assert axes.get_ylim() == (len(table) - 0.5, -0.5) and axes.get_xlabel() == "mase, mean of 10 items"
+    assert axes.get_title(loc="left") == f"Standings on {table['n'].iloc[0]:,} cells that every method has"
+    assert legend(figure) == [
+        ("seasonal-naive (benchmark)", "ink"), ("95 % interval of the distance from the benchmark", "teal"),
+    ]  # fmt: skip
     lonely = vx.backtest(orders["smoker-01"], ["theta", "drift"], vx.RollingOrigin(horizon=2, origins=12))
     assert draw_standings(lonely, "mae").axes[0].get_xlabel() == "mae"
 
 
 def test_coverage_stands_against_the_level_that_is_claimed(verdict):
-    axes = draw_coverage(verdict).axes[0]
-    table = verdict.intervals.query("kind == 'model' and level == 80")
-    held = np.average(table["coverage"], weights=table["cells"])
-    squares = [line.get_ydata()[0] for line in lines(axes, style.TEAL) if line.get_marker() == "s"]
-    assert squares[0] == pytest.approx(held) and len(squares) == 2
+    figure = draw_coverage(verdict)
+    (axes,) = figure.axes
+    in_house_style(figure, *(text.get_text() for text in axes.texts))
+    table = verdict.intervals[verdict.intervals["coverage"].notna()]
+    looks = {"average": ("mark o", "amber"), "model": ("mark s", "teal"), "conformal": ("mark D", "plum")}
+    for k, level in enumerate((80, 95)):
+        for place, kind in enumerate(("model", "conformal", "average")):
+            own = table[(table["kind"] == kind) & (table["level"] == level)]
+            held, at = np.average(own["coverage"], weights=own["cells"]), k + (place - 1) * 0.26
+            mark, tone = looks[kind]
+            assert any((x[0], y[0]) == pytest.approx((at, held)) for x, y in of(axes, mark, tone))
+            middle = np.quantile(own["coverage"], (0.25, 0.75))
+            assert any(x[0] == pytest.approx(at) and y == pytest.approx(middle) for x, y in of(axes, "line", tone))
+            assert (f"{held:.1f}", tone) in [(text.get_text(), colour(text.get_color())) for text in axes.texts]
+    same(of(axes, "line", "ink"), ([-0.4, 0.4], [80, 80]), ([0.6, 1.4], [95, 95]))
     assert [label.get_text() for label in axes.get_xticklabels()] == ["80 %", "95 %"]
+    lowest = min(80, *table.groupby(["kind", "level"])["coverage"].quantile(0.25))
+    assert axes.get_xlim() == pytest.approx((-0.6, 1.6)) and axes.get_ylim() == pytest.approx((lowest - 8, 102))
+    assert axes.get_xlabel() == "level that the interval claims"
+    assert axes.get_ylabel() == "percent of actuals held when tested"
+    assert legend(figure) == [
+        ("model", "teal"), ("conformal", "plum"), ("average", "amber"), ("holds what it claims", "ink"),
+        ("middle half of the items", "grid"),
+    ]  # fmt: skip
     one = draw_coverage(verdict, "smoker-01")
-    assert one.axes[0].get_title(loc="left").startswith("smoker-01: what intervals held")
+    assert one.axes[0].get_title(loc="left") == "smoker-01: what intervals held, each origin left out in turn"
     with pytest.raises(vx.VeridexError, match="no item"):
         draw_coverage(verdict, "smoker")
 
 
 def test_a_tuned_setting_is_drawn_with_its_best_and_its_simplest(orders, tmp_path):
     scheme = vx.RollingOrigin(horizon=3, origins=8)
-    tuning = vx.tune(orders["smoker-01"], "moving-average", {"window": [2, 4, 12]}, scheme)
-    axes = draw_tuning(tuning).axes[0]
-    (best,) = lines(axes, style.AMBER)
-    assert best.get_xdata()[0] == tuning.best["window"] and best.get_ydata()[0] == tuning.frame["mae"].min()
-    assert axes.get_xlabel() == "window" and axes.get_title(loc="left") == "smoker-01: moving-average over window"
+    tuning = vx.tune(orders["smoker-01"], "moving-average", {"window": [12, 2, 4]}, scheme)
+    figure = draw_tuning(tuning)
+    (axes,) = figure.axes
+    in_house_style(figure)
+    frame, best = tuning.frame, tuning.frame[tuning.frame["best"]].iloc[0]
+    windows, curve = frame["window"].to_numpy(), frame["mae"].to_numpy()
+    order = np.argsort(windows)
+    same(of(axes, "line", "teal"), (windows[order], curve[order]))
+    same(of(axes, "mark o", "teal"), (windows, curve))
+    same(of(axes, "mark o", "amber"), ([best["window"]], [best["mae"]]))
+    (simplest,) = frame[frame["method"] == tuning.simplest_method][["window", "mae"]].to_numpy()
+    same(of(axes, "mark o", "ink"), ([simplest[0]], [simplest[1]]))
+    ((x, y),) = of(axes, "strokes", "teal")
+    assert x == pytest.approx(np.column_stack((windows, windows)))
+    error = frame["std_error"].to_numpy()
+    assert y == pytest.approx(np.column_stack((curve - error, curve + error)))
+    assert of(axes, "box", "tint 2")[0][1] == pytest.approx([best["mae"], best["mae"] + best["std_error"]])
+    assert of(axes, "line", "ink")[0][1].tolist() == [tuning.untuned_measure] * 2
+    assert axes.get_xlabel() == "window" and axes.get_ylabel() == "mae" and sorted(axes.get_xticks()) == [2, 4, 12]
+    assert axes.get_title(loc="left") == "smoker-01: moving-average over window"
+    assert legend(figure) == [
+        (f"best: window={best['window']}", "amber"), (f"simplest within: window={simplest[0]:.0f}", "ink"),
+        ("within one standard error of the best", "tint 2"), ("untuned", "ink"),
+    ]  # fmt: skip
     crossed = {"damped": [True, False], "season": ["additive", "multiplicative"]}
     tuned = vx.tune(orders, "holt-winters", crossed, scheme, measure="mase")
     several, again = draw_tuning(tuned), draw_tuning(tuned)
-    assert "mean of 10 items" in several.axes[0].get_ylabel() and len(several.axes[0].get_xticklabels()) == 4
+    assert several.axes[0].get_ylabel() == "mase, mean of 10 items"
+    ticks = [label.get_text() for label in several.axes[0].get_xticklabels()]
+    assert len(ticks) == 4 and ticks[0].split() == ["damped=yes", "season=additive"]
     assert style.save(several, tmp_path / "a.png").read_bytes() == style.save(again, tmp_path / "b.png").read_bytes()

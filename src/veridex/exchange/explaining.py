@@ -10,7 +10,8 @@ from veridex.core.history.drivers import DriverGather, Drivers
 from veridex.core.history.events import Event, Events
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
-from veridex.exchange.sources import Source, read_source
+from veridex.exchange.sources import read_source
+from veridex.exchange.texts import Source
 
 __all__ = ["read_drivers", "read_events", "read_holidays"]
 

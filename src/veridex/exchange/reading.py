@@ -15,7 +15,8 @@ from veridex.core.tables.dates import Dates
 from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.forms.tidied import own_tidied
-from veridex.exchange.sources import decoded, read_bytes, read_source
+from veridex.exchange.sources import read_source
+from veridex.exchange.texts import decoded, read_bytes
 
 __all__ = ["read_history"]
 

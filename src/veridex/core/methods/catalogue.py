@@ -18,7 +18,8 @@ from veridex.core.methods.naive.averages import LastChange, MovingAverage, Seaso
 from veridex.core.methods.naive.benchmarks import Drift, Mean, Naive, SeasonalNaive
 from veridex.core.methods.regression.bending_trend import BendingTrend
 from veridex.core.methods.regression.driver_regression import DriverRegression
-from veridex.core.methods.regression.trends import Harmonic, LinearTrend, PolyTrend, TrendSeason
+from veridex.core.methods.regression.harmonic import Harmonic
+from veridex.core.methods.regression.trends import LinearTrend, PolyTrend, TrendSeason
 from veridex.core.methods.smoothing.chosen import Smoothing
 from veridex.core.methods.smoothing.named import Holt, HoltWinters, SimpleSmoothing
 from veridex.core.methods.theta import Theta

@@ -6,8 +6,8 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.numerics.arima.arma import conditional_errors
+from veridex.core.numerics.arima.likelihood import to_small
 from veridex.core.numerics.arima.models import Orders, columns_of, expand, small_size
-from veridex.core.numerics.arima.search import to_small
 
 __all__ = ["conditional_fit", "conditional_log_likelihood"]
 

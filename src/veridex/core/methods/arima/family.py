@@ -1,7 +1,6 @@
 """ARIMA, with stated orders or with orders found by a search, by exact maximum likelihood."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -9,7 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima.fitting import (
     CODES,
@@ -17,7 +16,6 @@ from veridex.core.methods.arima.fitting import (
     attempt,
     dependent_columns,
     effects_of,
-    fewest,
     flags_of,
     held,
     moves,
@@ -25,56 +23,32 @@ from veridex.core.methods.arima.fitting import (
     replay,
     size_of,
 )
-from veridex.core.methods.arima.orders import MOST_P, MOST_SEASONAL, Candidate, search_orders
+from veridex.core.methods.arima.orders import Candidate, search_orders
 from veridex.core.methods.arima.paths import arima_paths, arima_roots
+from veridex.core.methods.arima.plan import (
+    FEWEST_TO_SEARCH,
+    MOST_AVERAGED,
+    ORDERS,
+    SETTINGS,
+    ArimaPlan,
+    is_sound,
+    planned,
+)
 from veridex.core.methods.arima.prune import pruned
 from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words
 from veridex.core.methods.arima.uncertainty import fill_with_estimation
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.criteria import CRITERIA, criteria
+from veridex.core.methods.fold.criteria import criteria
 from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.paths import effect_parts, shared_paths
-from veridex.core.methods.fold.plan import Plan, Rows, Sizes
-from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
+from veridex.core.methods.fold.plan import Rows, Sizes
+from veridex.core.methods.fold.settings import Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
 from veridex.core.methods.words import number as shown
-from veridex.core.numerics.arima.models import Orders
 from veridex.errors import SettingError
 
-__all__ = ["Arima", "ArimaPlan"]
-
-ORDERS = ("p", "d", "q", "P", "D", "Q")
-FEWEST_TO_SEARCH = 8
-MOST_AVERAGED = 5
-
-
-@dataclass(frozen=True, slots=True)
-class ArimaPlan(Plan):
-    """Orders, where they are stated; how they are searched, where they are not."""
-
-    orders: Orders | None = None
-    season: int = 1
-    criterion: str = "aicc"
-    most: int = 60
-    thorough: bool = False
-    free: IntArray | None = None
-    prune: float | None = None
-    with_estimation: bool = False
-    average: bool = False
-    conditional: bool = False
-
-    def members(self, row: FloatArray) -> list[tuple[float, FloatArray]]:
-        """The weight and the parameter row of each model that the row holds, the best first."""
-        if not self.average:
-            return [(1.0, row)]
-        parts = row.reshape(MOST_AVERAGED, -1)
-        return [(float(part[0]), part[1:]) for part in parts if part[0] > 0.0]
-
-
-def _are_lags(value: Value) -> bool:
-    whole_ones = isinstance(value, tuple) and all(isinstance(lag, int) and not isinstance(lag, bool) for lag in value)
-    return whole_ones and 0 < len(value) == len(set(value)) and 1 <= min(value) <= max(value) <= 400  # type: ignore[arg-type]
+__all__ = ["Arima"]
 
 
 class Arima(PlainFamily[ArimaPlan]):
@@ -105,26 +79,7 @@ class Arima(PlainFamily[ArimaPlan]):
 
     name = "arima"
     takes_drivers = True
-    settings = (
-        whole("p", 0, 400),
-        whole("d", 0, 2),
-        whole("q", 0, 400),
-        whole("P", 0, 4),
-        whole("D", 0, 1),
-        whole("Q", 0, 4),
-        Setting("lags", None, "lags of the autoregression, as in [1, 2, 12]", _are_lags),
-        Setting("ma_lags", None, "lags of the moving average, as in [1, 12]", _are_lags),
-        Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
-        choice("season", "auto", "none", default="auto"),
-        choice("criterion", *CRITERIA, default="aicc"),
-        whole("max_candidates", 1, 10_000, default=60),
-        yes_no("thorough"),
-        yes_no("average"),
-        number("prune", 0.0, 1.0),
-        choice("intervals", "model", "with-estimation", default="model"),
-        choice("likelihood", "exact", "conditional", default="exact"),
-        *DRIVER_SETTINGS,
-    )
+    settings = SETTINGS
 
     def canonical(self, given: dict[str, Any]) -> dict[str, Any]:
         """Orders of zero go without saying, as long as another one is stated."""
@@ -136,7 +91,7 @@ class Arima(PlainFamily[ArimaPlan]):
         if row is None:
             return Status.DONE
         members = plan.members(row)
-        sound = bool(members) and all(_sound(plan, part) for _, part in members)
+        sound = bool(members) and all(is_sound(plan, part) for _, part in members)
         return Status.DONE if sound else Status.NOT_ITS_OWN
 
     def check(self, settings: Mapping[str, Value]) -> None:
@@ -158,30 +113,7 @@ class Arima(PlainFamily[ArimaPlan]):
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ArimaPlan:
         """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
-        season = 1 if settings["season"] == "none" else sizes.season_length
-        orders, free = _stated_orders(settings, season)
-        size = 2 * MOST_P + 2 * MOST_SEASONAL if orders is None else size_of(orders)
-        length = CODES + size + len(sizes.columns) + 2
-        average = settings["average"]
-        least = FEWEST_TO_SEARCH if orders is None else fewest(orders, len(sizes.columns))
-        searching = 1 if average else 1 + CODES + size
-        return ArimaPlan(
-            sizes,
-            row_size=MOST_AVERAGED * (1 + length) if average else length,
-            warm_size=searching if free is None else 1 + int(free.sum()),
-            needs=f"{least} known periods",
-            searched=(0,) if orders is None else (),
-            conditional=settings["likelihood"] == "conditional",
-            orders=orders,
-            free=free,
-            prune=settings.get("prune"),
-            average=average,
-            with_estimation=settings["intervals"] == "with-estimation",
-            season=season,
-            criterion=settings["criterion"],
-            most=settings["max_candidates"],
-            thorough=settings["thorough"],
-        )
+        return planned(settings, sizes)
 
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
@@ -345,19 +277,6 @@ class Arima(PlainFamily[ArimaPlan]):
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
 
 
-def _stated_orders(settings: Mapping[str, Any], season: int) -> tuple[Orders | None, IntArray | None]:
-    """The orders that the settings state, and which coefficients are free; None where they are to be searched."""
-    if all(settings.get(key) is None for key in (*ORDERS, "lags", "ma_lags")):
-        return None, None
-    p, d, q, seasonal_p, D, seasonal_q = (int(settings.get(key) or 0) for key in ORDERS)
-    lags, ma_lags = settings.get("lags") or range(1, p + 1), settings.get("ma_lags") or range(1, q + 1)
-    p, q = max(lags, default=0), max(ma_lags, default=0)
-    chosen = [j + 1 in lags for j in range(p)] + [j + 1 in ma_lags for j in range(q)]
-    free = np.array([*chosen, *[True] * (seasonal_p + seasonal_q)], dtype=np.int64)
-    constant = int(d + D == 0 if settings["constant"] == "auto" else settings["constant"])
-    return Orders(p, d, q, seasonal_p, D, seasonal_q, season, constant), free
-
-
 def _kept(y: FloatArray, x: FloatArray | None, warm: FloatArray) -> Attempt | None:
     """The orders of the last search estimated anew; None before a search, or where they do not fit any more."""
     if not warm.size or warm[0] != 1.0:
@@ -392,19 +311,6 @@ def _fill(plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray,
     status = replay(row, y, x, out)
     out.fill_bounds(plan.quantiles)
     return status
-
-
-def _sound(plan: ArimaPlan, row: FloatArray) -> bool:
-    """Whether a model's codes are whole, within bounds, and leave its coefficients their places."""
-    codes = row[: CODES - 1]
-    if not (np.isfinite(codes).all() and (codes == np.rint(codes)).all() and (codes >= 0).all()):
-        return False
-    o = orders_of(row)
-    if plan.orders is not None and o != plan.orders:
-        return False
-    drivers = int(row[CODES - 1]) if np.isfinite(row[CODES - 1]) else -1
-    room = drivers == len(plan.columns) and CODES + size_of(o) + drivers + 2 <= row.size
-    return room and o.d <= 2 and o.D <= 1 and o.m == plan.season and o.constant <= 1
 
 
 def _obstacle(y: FloatArray) -> Status:

@@ -247,3 +247,15 @@ def test_rivals_stand_side_by_side_and_overfitting_is_called_so():
     assert bool(alarm) == (worse and better)
     assert compared.in_words().startswith("By AICc arima d=1 q=1 D=1 Q=1 transform=log is preferred.")
     assert vx.compare_fits(monthly(Y), lineup[:2]).alarms == ()
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("harmonic seasons=[7, 12] harmonics=[2]", "2 seasons need 2 numbers of harmonics, got 1"),
+        ("bending-trend seasons=[7] harmonics=[5]", "a season of 7 has at most 3 harmonics, got 5"),
+    ],
+)
+def test_harmonics_that_do_not_go_with_the_seasons_are_refused(text, said):
+    with pytest.raises(vx.VeridexError, match=said):
+        vx.fit(vx.History.from_numbers(np.arange(50.0), cadence="counted"), text)

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import textwrap
 import time
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -21,6 +22,7 @@ from veridex.engines.processes import ProcessEngine
 from veridex.errors import WorkerFailed
 
 SCHEME = vx.RollingOrigin(horizon=4, origins=4)
+TESTS = Path(__file__).parents[2]
 
 
 def arrays_of(trial, times=False):
@@ -42,7 +44,7 @@ def test_processes_give_the_same_bits(workers, chunk):
 
 
 def test_a_worker_that_dies_loses_only_its_chunk(tmp_path, monkeypatch):
-    monkeypatch.setenv("PYTHONPATH", os.path.dirname(os.path.dirname(__file__)))
+    monkeypatch.setenv("PYTHONPATH", str(TESTS))
     tasks = ["a", "b", "always", "c", "once", "d"]
     engine = ProcessEngine(2, 2)
     found = list(engine.map(Deadly(str(tmp_path / "x")), tasks, lambda task: f"lost {task}"))
@@ -56,7 +58,7 @@ def test_a_worker_that_dies_loses_only_its_chunk(tmp_path, monkeypatch):
 
 
 def test_an_interrupted_backtest_leaves_no_process_and_resumes(tmp_path):
-    here = [os.path.dirname(__file__), os.path.dirname(os.path.dirname(__file__))]
+    here = [os.path.dirname(__file__), str(TESTS)]
     script = f"""
         import sys; sys.path[:0] = {here!r}
         from test_portfolio import SCHEME, portfolio
