@@ -262,3 +262,23 @@ def test_what_is_returned_is_frozen(trial, verdict, publication):
     with pytest.raises(ValueError, match="read-only"):
         trial.arrays.points[0] = 0.0
     assert isinstance(verdict.winners, pd.DataFrame)
+
+
+def test_what_the_backtest_found_last_is_published_until_something_new_comes(orders):
+    one = orders.only("smoker-01")
+    trial = vx.backtest(one, ["arima", "smoothing", "theta"], vx.RollingOrigin(horizon=3, origins=4))
+    verdict = vx.decide(trial)
+    published = vx.publish(one, verdict, horizon=3)["smoker-01"]
+    found = trial.folds.groupby("method")["form"].last()
+    members = [member.text for member in published.method.members]
+    for name in ("arima", "smoothing"):
+        assert vx.fit(one, f"{name} {found[name]}").method.text in members
+    assert published.decided == verdict.choices["smoker-01"].winner.method
+    assert published.method.weights == published.decided.weights
+    refit = vx.fit(one, published.method).forecast(3)
+    assert np.array_equal(published.outlook.points, refit.points)
+    assert [member.record.form for member in published.fit.members] == [""] * len(members)  # nothing was searched
+    older = vx.backtest(one.until("2025-06"), ["arima", "smoothing", "theta"], vx.RollingOrigin(horizon=3, origins=4))
+    anew = vx.publish(one, vx.decide(older), horizon=3)["smoker-01"]
+    assert anew.method == anew.decided and "arima" in [member.text for member in anew.method.members]
+    assert any(member.record.form for member in anew.fit.members)

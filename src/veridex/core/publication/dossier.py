@@ -217,6 +217,9 @@ class ItemPublication:
     horizon : int
         Lead times; below one where the history reaches far enough already.
     method : Method or None
+        What is published, to the last setting: `vx.fit` of it gives the same numbers.
+    decided : Method or None
+        What was decided on; the published one has in its place what the searches of the backtest found.
     tested : range
         The lead times that the backtest tested.
     outlook : Outlook or None
@@ -242,6 +245,7 @@ class ItemPublication:
     past: FloatArray = field(repr=False)
     horizon: int
     method: Method | None
+    decided: Method | None = None
     tested: range = range(0)
     outlook: Outlook | None = field(default=None, repr=False)
     scenarios: tuple[Outlook, ...] = field(default=(), repr=False)

@@ -15,6 +15,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.account import Account
+from veridex.core.methods.stated import stated
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import (
     Estimate,
@@ -54,6 +55,8 @@ class ItemTask:
     horizon, past : int
         Lead times, and periods of history beside them.
     said : Said
+    forms : mapping of Method to str
+        What each method's search found in the backtest, where nothing new has come since: it is not searched again.
     tested : range
         Lead times that the backtest tested.
     crossfit : Crossfit or None
@@ -69,6 +72,7 @@ class ItemTask:
     horizon: int
     past: int
     said: Said
+    forms: Mapping[Method, str] = field(default_factory=dict)
     tested: range = range(0)
     crossfit: Crossfit | None = None
     peers: Peers = field(default_factory=Peers)
@@ -85,6 +89,7 @@ class ItemTask:
             past=np.array(series.actuals[len(series) - self.past :]),
             horizon=self.horizon,
             method=self.method,
+            decided=self.method,
             tested=self.tested,
             why=said.why,
             reason=said.reason,
@@ -117,7 +122,10 @@ class ItemWork:
             return Published(task.published())
         driven = task.method.family.takes_drivers
         drivers, events = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
-        fitted = fit(task.series, task.method, drivers=drivers, events=events)
+        refitted = stated(task.method, task.forms)
+        fitted = fit(task.series, refitted, drivers=drivers, events=events)
+        if not fitted.available and refitted != task.method:  # what was found does not fit any more: search anew
+            fitted = fit(task.series, task.method, drivers=drivers, events=events)
         outlook = self._outlook(task, fitted, None)
         told = self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ()
         held = _held(task)
@@ -127,6 +135,7 @@ class ItemWork:
             scenarios=tuple(self._outlook(task, fitted, one) for one in told),
             reason=task.said.reason or outlook.reason,
             fit=_record(fitted),
+            method=fitted.method,
             held=held,
             scores=_covered(task.said.scores, held),
         )
@@ -186,7 +195,7 @@ def _record(fitted: Fitted) -> FitRecord | None:
 
 
 def _told(account: Account, settings: Mapping[str, object]) -> FitRecord:
-    """An account as it is written down, members within."""
+    """An account as it is written down, members within; their texts say their settings."""
     found = account.coefficients
     return FitRecord(
         settings=settings,

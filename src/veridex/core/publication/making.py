@@ -12,6 +12,7 @@ from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
+from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import Demand, Head, Made, Overridden, Scores
 from veridex.core.publication.groups import Grouping, Member, group_totals, groupings
@@ -117,6 +118,7 @@ def _task(series: ItemHistory, source: Verdict | Method, asked: Edition, grouped
     method = None if choice.winner is None else choice.winner.method
     shared = tuple(one.shared for one in grouped)
     task: dict[str, Any] = {"series": series, "method": method, "horizon": horizon, "past": past, "said": said}
+    task["forms"] = _forms(series, source, method)
     if choice.crossfit is None:
         return ItemTask(**task, shared=shared)
     levels, pool = asked.wanted.all_levels, source.pool
@@ -128,6 +130,21 @@ def _task(series: ItemHistory, source: Verdict | Method, asked: Edition, grouped
         peers_tested=pool.steps(item, choice.crossfit.levels),
         shared=shared,
     )
+
+
+def _forms(series: ItemHistory, verdict: Verdict, method: Method | None) -> dict[Method, str]:
+    """What the searches of a method and its members found last in the backtest, where nothing new has come since."""
+    tested = verdict.trial.history[series.item]
+    same = (tested.start, len(tested)) == (series.start, len(series))
+    if method is None or not same:
+        return {}
+    one = verdict.trial[series.item]
+    found = {}
+    for m, entered in enumerate(verdict.trial.lineup):
+        done = np.flatnonzero(one.status[m] <= Status.DONE)
+        if entered in (method, *method.members) and done.size:
+            found[entered] = one.forms[m, done[-1]].decode()
+    return found
 
 
 def _said(choice: Choice, verdict: Verdict, wanted: Wanted, reached: str) -> Said:

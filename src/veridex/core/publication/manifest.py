@@ -70,6 +70,7 @@ def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[Grou
 def _entry(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
     found: dict[str, Any] = {
         "method": None if one.method is None else one.method.text,
+        "decided": None if one.decided is None else one.decided.text,
         "why": one.why,
         "reason": one.reason,
         "fingerprint": one.fingerprint,

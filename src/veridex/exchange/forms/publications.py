@@ -144,6 +144,7 @@ def _item(
         origin=cadence.period(entry["origin"]),
         past=rows["value"][rows["kind"] == "actual"].to_numpy(),
         method=method,
+        decided=None if entry["decided"] is None else as_method(entry["decided"]),
         tested=_span(ahead),
         outlook=outlooks[0] if outlooks else None,
         scenarios=tuple(outlooks[1:]),

@@ -27,6 +27,7 @@ from veridex.core.methods.arima.orders import Candidate, search_orders
 from veridex.core.methods.arima.paths import arima_paths, arima_roots
 from veridex.core.methods.arima.plan import (
     FEWEST_TO_SEARCH,
+    GUIDES,
     MOST_AVERAGED,
     ORDERS,
     SETTINGS,
@@ -85,6 +86,12 @@ class Arima(PlainFamily[ArimaPlan]):
         """Orders of zero go without saying, as long as another one is stated."""
         some = {key: value for key, value in given.items() if key not in ORDERS or value != 0}
         return some if any(key in some for key in (*ORDERS, "lags", "ma_lags")) else given
+
+    def settled(self, given: dict[str, Any], found: Mapping[str, Any]) -> dict[str, Any] | None:
+        """The orders instead of how to search them; an average has several."""
+        if given.get("average"):
+            return None
+        return {key: value for key, value in given.items() if key not in GUIDES} | dict(found)
 
     def domain(self, plan: ArimaPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Any demand; but a row must hold codes that this plan may have written."""

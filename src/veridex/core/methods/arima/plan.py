@@ -14,10 +14,14 @@ from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
 from veridex.core.numerics.arima.models import Orders
 
-__all__ = ["FEWEST_TO_SEARCH", "MOST_AVERAGED", "ORDERS", "SETTINGS", "ArimaPlan", "is_sound", "planned"]
+__all__ = ["FEWEST_TO_SEARCH", "GUIDES", "MOST_AVERAGED", "ORDERS", "SETTINGS", "ArimaPlan", "is_sound", "planned"]
 
 ORDERS = ("p", "d", "q", "P", "D", "Q")
 FEWEST_TO_SEARCH = 8
+
+GUIDES = ("season", "criterion", "max_candidates", "thorough", "average")
+"""Settings that guide a search, and mean nothing beside stated orders."""
+
 MOST_AVERAGED = 5
 
 

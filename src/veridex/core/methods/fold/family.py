@@ -111,6 +111,10 @@ class Family(ABC, Generic[P]):
         """The stated settings in the one form that all spellings of the same model share."""
         return given
 
+    def settled(self, given: dict[str, Any], found: Mapping[str, Any]) -> dict[str, Any] | None:
+        """The stated settings with what a search found in place of what guided it; None where it cannot be said so."""
+        return None
+
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise `SettingError` where settings contradict each other."""
 

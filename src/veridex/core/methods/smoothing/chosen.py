@@ -102,6 +102,12 @@ class Smoothing(PlainFamily[ChosenPlan]):
         if settings["average"] and settings["intervals"] != "model":
             raise SettingError(self.name, "intervals of an average are those of the model; leave intervals out")
 
+    def settled(self, given: dict[str, Any], found: Mapping[str, Any]) -> dict[str, Any] | None:
+        """The form instead of how to choose it; an average has several."""
+        if given.get("average"):
+            return None
+        return {key: value for key, value in given.items() if key != "criterion"} | dict(found)
+
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ChosenPlan:
         """Row: per form its weight, its codes and its own row; then the seasons taken out."""
         seasons = tuple(settings.get("seasons") or ())
