@@ -62,10 +62,10 @@ def test_what_is_published_has_the_weights_that_were_found():
     verdict = vx.decide(trial)
     series = trial.history["item-1"]
     winner = verdict.choice("item-1").winner.method
-    parts = np.array([vx.fit(series, one).forecast(3).points for one in winner.members])
-    published = vx.publish(trial.history, verdict, horizon=3)
-    ahead = published.forecasts[published.forecasts["item"] == "item-1"]["value"]
-    assert ahead.to_numpy() == pytest.approx(np.array(winner.weights) @ parts, rel=1e-12)
+    published = vx.publish(trial.history, verdict, horizon=3)["item-1"]
+    fitted = np.array([vx.fit(series, one).forecast(3).points for one in published.method.members])
+    assert published.outlook.points == pytest.approx(np.array(winner.weights) @ fitted, rel=1e-12)
+    assert [one.name for one in published.method.members] == [one.name for one in winner.members]
 
 
 def test_respelling_a_lineup_changes_nothing():

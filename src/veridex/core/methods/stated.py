@@ -30,7 +30,7 @@ def stated(one: Method, forms: Mapping[Method, str]) -> Method:
         alike = len(set(members)) < len(members)
         return one if alike else method_of(one.name, dict(one.given) | {"of": members})
     found = forms.get(one, "")
-    if not found or one.settings.get("transform") != "none":
-        return one  # a power is told to two digits only
+    if not found or one.members or one.settings.get("transform") != "none":
+        return one  # what is tuned finds a method, no settings; a power is told to two digits only
     settings = one.family.settled(dict(one.given), parse(f"{one.name} {found}").settings)
     return one if settings is None else method_of(one.name, settings)

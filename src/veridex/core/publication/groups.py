@@ -2,15 +2,20 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import reduce
+from operator import add
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.calibration.bands import Wanted
 from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.totals import calibrated_totals, simulated_bounds
 from veridex.core.history.history import History
 from veridex.core.publication.dossier import Grouped, GroupTotals, ItemPublication, Outlook
+from veridex.core.scoring.exact import exact_array, rounded_array
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
@@ -103,14 +108,49 @@ def _shared(verdict: Verdict, groups: Mapping[str, tuple[str, ...]]) -> float:
     excess, room = 0.0, 0.0
     for items in groups.values():
         fits = _same_origins([verdict.choice(item).crossfit for item in items])
-        if len(fits) < 2:
-            continue
-        errors = np.array([fit.errors for fit in fits])
-        sizes = np.abs(errors)
-        known = ~np.isnan(errors).any(axis=0)
-        excess += float((np.square(errors.sum(axis=0)) - np.square(errors).sum(axis=0))[known].sum())
-        room += float((np.square(sizes.sum(axis=0)) - np.square(sizes).sum(axis=0))[known].sum())
+        if len(fits) > 1:
+            errors, squares, sizes = reduce(add, map(Together.of, fits)).known()
+            excess += float((np.square(errors) - squares).sum())
+            room += float((np.square(sizes) - squares).sum())
     return min(max(excess / room, 0.0), MOST_SHARED) if room > 0.0 else 0.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Together:
+    """How far several items were off together, cell by cell: without rounding, so that any order gives the same bits.
+
+    Attributes
+    ----------
+    errors, squares, sizes : ndarray of int, shape (O, H)
+        Sums of errors, their squares and their sizes.
+    lost : ndarray of int, shape (O, H)
+        Items whose error is not known.
+    """
+
+    errors: NDArray[Any]
+    squares: NDArray[Any]
+    sizes: NDArray[Any]
+    lost: IntArray
+
+    @classmethod
+    def of(cls, fit: Crossfit) -> "Together":
+        """What one item adds."""
+        e = fit.errors
+        return cls(exact_array(e), exact_array(np.square(e)), exact_array(np.abs(e)), np.isnan(e).astype(np.int64))
+
+    def __add__(self, other: "Together") -> "Together":
+        lost = self.lost + other.lost
+        return Together(self.errors + other.errors, self.squares + other.squares, self.sizes + other.sizes, lost)
+
+    def without(self, other: "Together") -> "Together":
+        """The same without what was added before."""
+        lost = self.lost - other.lost
+        return Together(self.errors - other.errors, self.squares - other.squares, self.sizes - other.sizes, lost)
+
+    def known(self) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """The sums of errors, squares and sizes in cells that every item has."""
+        at = self.lost == 0
+        return rounded_array(self.errors[at]), rounded_array(self.squares[at]), rounded_array(self.sizes[at])
 
 
 def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:

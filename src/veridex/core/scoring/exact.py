@@ -3,7 +3,14 @@
 A float is a whole number of the smallest units that floats can tell apart; Python adds whole numbers of any length.
 """
 
-__all__ = ["exact", "rounded"]
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from veridex.core.arrays import FloatArray
+
+__all__ = ["exact", "exact_array", "rounded", "rounded_array"]
 
 UNITS = 1 << 1074
 """So many smallest units make one (IEEE 754: the least float above zero is 2 to the power of -1074)."""
@@ -19,6 +26,16 @@ def exact(value: float) -> int:
     """
     above, below = value.as_integer_ratio()
     return above * (UNITS // below)
+
+
+def exact_array(values: FloatArray) -> NDArray[Any]:
+    """Floats in smallest units, of any shape; NaN as nothing."""
+    return np.asarray(np.frompyfunc(exact, 1, 1)(np.nan_to_num(values)), dtype=object)
+
+
+def rounded_array(totals: NDArray[Any]) -> FloatArray:
+    """Sums of smallest units, each rounded once."""
+    return np.asarray(np.frompyfunc(rounded, 1, 1)(totals), dtype=np.float64)
 
 
 def rounded(total: int, count: int = 1) -> float:

@@ -18,7 +18,7 @@ from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value, whole
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.naive.benchmarks import NO_COEFFICIENTS, SEASON_AND_ONE, SEASON_LENGTH, fill_stats, own_season
+from veridex.core.methods.naive.benchmarks import SEASON_AND_ONE, SEASON_LENGTH, Unestimated, fill_stats, own_season
 from veridex.core.methods.words import number, quantity, signed
 from veridex.errors import SettingError
 
@@ -43,7 +43,7 @@ def _are_weights(value: Value) -> bool:
     return bool(value) and min(value) >= 0 and sum(value) > 0
 
 
-class MovingAverage(PlainFamily[AveragePlan]):
+class MovingAverage(Unestimated[AveragePlan]):
     """The mean of the last `window` known values, carried forward, or their weighted mean.
 
     ``weights=[3, 2, 1]`` stand newest first and are divided by their sum. Standard error as above.
@@ -99,12 +99,6 @@ class MovingAverage(PlainFamily[AveragePlan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def _coefficients(
-        self, plan: AveragePlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """None are estimated: the weights are stated."""
-        return NO_COEFFICIENTS
-
     def _words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which values are averaged, and how."""
         weights = plan.weights
@@ -132,10 +126,6 @@ class MovingAverage(PlainFamily[AveragePlan]):
             terms = [*terms[:2], "+ ...", terms[-1]]
         return f"forecast[t] = {' '.join(terms)}, the standard deviation of its errors {number(float(np.sqrt(row[0])))}"
 
-    def _variance(self, plan: AveragePlan, row: FloatArray) -> float:
-        """Variance of the one-step errors."""
-        return float(row[0])
-
 
 def _psi(weights: FloatArray, n: int) -> FloatArray:
     """The first n weights of past shocks in an autoregression with these coefficients."""
@@ -147,7 +137,7 @@ def _psi(weights: FloatArray, n: int) -> FloatArray:
     return psi
 
 
-class LastChange(PlainFamily[Plan]):
+class LastChange(Unestimated[Plan]):
     """The last value plus the last change, again for each period ahead: the forecast of a twice integrated series.
 
     Standard error ``sigma sqrt(1 + 4 + ... + h^2)``, sigma squared the mean squared change of the changes (Brockwell
@@ -183,12 +173,6 @@ class LastChange(PlainFamily[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def _coefficients(
-        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """None are estimated."""
-        return NO_COEFFICIENTS
-
     def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which change goes on."""
         before, last = np.flatnonzero(~np.isnan(y))[-2:]
@@ -203,10 +187,6 @@ class LastChange(PlainFamily[Plan]):
         """The line through the last two values."""
         spread = number(float(np.sqrt(row[0])))
         return f"forecast[t] = 2 y[t-1] - y[t-2], the standard deviation of its errors {spread}"
-
-    def _variance(self, plan: Plan, row: FloatArray) -> float:
-        """Variance of a change of change."""
-        return float(row[0])
 
 
 class SeasonalMean(PlainFamily[Plan]):

@@ -7,7 +7,7 @@ periods of a random walk has k times the variance of one.
 
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -22,13 +22,13 @@ from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import number, quantity, signed
 
 __all__ = [
-    "NO_COEFFICIENTS",
     "SEASON_AND_ONE",
     "SEASON_LENGTH",
     "Drift",
     "Mean",
     "Naive",
     "SeasonalNaive",
+    "Unestimated",
     "fill_stats",
     "own_season",
 ]
@@ -36,7 +36,7 @@ __all__ = [
 SEASON_LENGTH = whole("season_length", 2, 100_000)
 """Periods after which the season repeats, where the history's own season is not meant."""
 
-NO_COEFFICIENTS = Coefficients((), np.empty(0), np.empty(0))
+P = TypeVar("P", bound=Plan)
 
 SEASON_AND_ONE = "each period of the season once and one of them twice ({} periods)"
 
@@ -50,6 +50,18 @@ def fill_stats(out: Rows, variance: float, used: int, estimated: int) -> None:
     """Gaussian log-likelihood of `used` independent errors with maximum-likelihood `variance`."""
     likelihood = -0.5 * used * (math.log(2.0 * math.pi * variance) + 1.0) if variance > 0 else np.nan
     out.stats[:] = (likelihood, used, estimated, 0)
+
+
+class Unestimated(PlainFamily[P]):
+    """A method without coefficients, whose row begins with the variance of its errors."""
+
+    def _coefficients(
+        self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
+    ) -> Coefficients:
+        return Coefficients((), np.empty(0), np.empty(0))
+
+    def _variance(self, plan: P, row: FloatArray) -> float:
+        return float(row[0])
 
 
 class Mean(PlainFamily[Plan]):
@@ -107,7 +119,7 @@ class Mean(PlainFamily[Plan]):
         return float(row[1])
 
 
-class Naive(PlainFamily[Plan]):
+class Naive(Unestimated[Plan]):
     """The last known value, carried forward: the forecast of a random walk.
 
     Standard error ``sigma sqrt(h)``, sigma squared the mean of the squared changes; normal bounds.
@@ -140,12 +152,6 @@ class Naive(PlainFamily[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def _coefficients(
-        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """None are estimated."""
-        return NO_COEFFICIENTS
-
     def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which value is carried forward."""
         last = int(np.flatnonzero(~np.isnan(y))[-1])
@@ -159,12 +165,8 @@ class Naive(PlainFamily[Plan]):
         """The random walk."""
         return f"forecast[t] = y[t-1], the standard deviation of a change {number(float(np.sqrt(row[0])))}"
 
-    def _variance(self, plan: Plan, row: FloatArray) -> float:
-        """Variance of a change."""
-        return float(row[0])
 
-
-class SeasonalNaive(PlainFamily[Plan]):
+class SeasonalNaive(Unestimated[Plan]):
     """The value one season earlier.
 
     Standard error ``sigma sqrt(k)``, k the number of seasons the value is carried over; normal bounds.
@@ -205,12 +207,6 @@ class SeasonalNaive(PlainFamily[Plan]):
         out.fill_bounds(plan.quantiles)
         return Status.DONE
 
-    def _coefficients(
-        self, plan: Plan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
-    ) -> Coefficients:
-        """None are estimated."""
-        return NO_COEFFICIENTS
-
     def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how far back it looks."""
         noun = series.cadence.noun
@@ -223,10 +219,6 @@ class SeasonalNaive(PlainFamily[Plan]):
         """The random walk of each season."""
         spread = number(float(np.sqrt(row[0])))
         return f"forecast[t] = y[t-{plan.season_length}], the standard deviation of a change over the season {spread}"
-
-    def _variance(self, plan: Plan, row: FloatArray) -> float:
-        """Variance of a change over a season."""
-        return float(row[0])
 
 
 class Drift(PlainFamily[Plan]):
