@@ -82,6 +82,16 @@ class Crossfit:
         """Sizes of errors added up from the first lead time on, against standard errors added up."""
         return np.asarray(np.abs(np.cumsum(self.errors, axis=1)) / np.cumsum(self.scale, axis=1))
 
+    @cached_property
+    def _tested(self) -> FloatArray:
+        return left_out_quantiles(self.scores, self.levels)
+
+    def _left_out(self, levels: tuple[float, ...], totals: bool) -> FloatArray:
+        """Quantiles from the scores of all other origins, shape (O, levels, H)."""
+        if levels == self.levels and not totals:
+            return self._tested
+        return left_out_quantiles(self.total_scores if totals else self.scores, levels)
+
     def quantiles(self, levels: tuple[float, ...], pooled: FloatArray | None = None) -> FloatArray:
         """Conformal quantiles of `scores`, all origins used, drawn towards those of other items; (levels, H)."""
         return drawn(conformal_quantiles(self.scores, levels), pooled, self.origins.size)
@@ -97,8 +107,8 @@ class Crossfit:
         """
         if kind == "model":
             return ("model",) * len(levels)
-        scores, known = self.total_scores if totals else self.scores, ~np.isnan(self.errors)
-        left = np.isfinite(left_out_quantiles(scores, levels))
+        known = ~np.isnan(self.errors)
+        left = np.isfinite(self._left_out(levels, totals))
         return kinds_of(kind, np.asarray((left | ~known[:, None]).all(axis=(0, 2)) & bool(known.any())))
 
     def bounds(self, kind: str, pooled: FloatArray | None = None) -> tuple[FloatArray, FloatArray]:
@@ -106,7 +116,7 @@ class Crossfit:
 
         `pooled` are the other items' quantiles at these levels, shape (L, H).
         """
-        own = drawn(left_out_quantiles(self.scores, self.levels), pooled, self.origins.size - 1)
+        own = drawn(self._tested, pooled, self.origins.size - 1)
         factor, kinds = model_factor(self.levels, pooled, self.points.shape[1]), self.kinds(kind, self.levels)
         found = joined_interval(self.points, (self.lower, self.upper), own * self.scale[:, None], factor, kinds)
         if kind != "conformal":

@@ -1,6 +1,7 @@
 """What a method knows before a fold, and the rows that a fold fills: plain numbers and arrays."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -48,8 +49,6 @@ class Plan:
     searched : tuple of int
         Entries of the memory that say that a form, a power or orders were searched; set to zero, the next run
         searches anew. None where nothing is searched.
-    quantiles : ndarray, shape (levels,)
-        Standard normal quantiles of the upper bounds.
     """
 
     sizes: Sizes
@@ -57,10 +56,6 @@ class Plan:
     warm_size: int = 0
     needs: str = ""
     searched: tuple[int, ...] = ()
-    quantiles: FloatArray = field(init=False, repr=False)
-
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "quantiles", ndtri(self.upper_shares))
 
     @property
     def season_length(self) -> int:
@@ -85,7 +80,12 @@ class Plan:
     @property
     def upper_shares(self) -> FloatArray:
         """Probability below the upper bound of each level."""
-        return 0.5 + np.array(self.levels, dtype=np.float64) / 200.0
+        return _upper(self.sizes.levels)[0]
+
+    @property
+    def quantiles(self) -> FloatArray:
+        """Standard normal quantiles of the upper bounds, shape (levels,)."""
+        return _upper(self.sizes.levels)[1]
 
     def student_quantiles(self, degrees: float) -> FloatArray:
         """Quantiles of Student's t for the upper bounds."""
@@ -95,6 +95,16 @@ class Plan:
         """Make the next run search anew, where the method searches."""
         for place in self.searched:
             warm[place] = 0.0
+
+
+@lru_cache(maxsize=256)
+def _upper(levels: tuple[float, ...]) -> tuple[FloatArray, FloatArray]:
+    """Probabilities below the upper bounds, and their normal quantiles, not to be written to."""
+    shares = 0.5 + np.array(levels, dtype=np.float64) / 200.0
+    quantiles = np.asarray(ndtri(shares), dtype=np.float64)
+    for one in (shares, quantiles):
+        one.flags.writeable = False
+    return shares, quantiles
 
 
 @dataclass(slots=True)
@@ -137,6 +147,8 @@ class Rows:
 
     def fill_bounds(self, quantiles: FloatArray) -> None:
         """Set bounds symmetric around the points, `quantiles` standard errors away."""
+        if not quantiles.size:
+            return
         half = quantiles[:, None] * self.std_error
         np.subtract(self.points, half, out=self.lower)
         np.add(self.points, half, out=self.upper)

@@ -124,7 +124,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
             seasons=seasons,
             **smoothing_words(settings),
         )
-        needs = f"{min(fewest(plan, form) for form in forms) + 1} known periods"
+        needs = f"{min(fewest(plan.fixed, form) for form in forms) + 1} known periods"
         if seasons:
             needs = f"{max(seasons) + sum(seasons) + 1} periods, each season seen in them"
         return replace(plan, row_size=plan.blocks * plan.block + sum(seasons), needs=needs)

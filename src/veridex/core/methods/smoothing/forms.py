@@ -111,9 +111,9 @@ def has(form: Form) -> tuple[bool, bool, bool, bool]:
     return True, form.trend != kernels.NONE, form.season != kernels.NONE, form.trend == kernels.DAMPED
 
 
-def fewest(plan: SmoothingPlan, form: Form) -> int:
+def fewest(fixed: FloatArray, form: Form) -> int:
     """Known values: one more than the quantities to be estimated, and two seasons where there is a season."""
-    free = sum(one and math.isnan(value) for one, value in zip(has(form), plan.fixed, strict=True))
+    free = sum(one and math.isnan(value) for one, value in zip(has(form), fixed.tolist(), strict=True))
     starts = 1 + (form.trend != kernels.NONE) + (form.m - 1 if form.season != kernels.NONE else 0)
     return max(free + starts + 1, _span(form))
 
@@ -133,7 +133,7 @@ def obstacle(plan: SmoothingPlan, form: Form, y: FloatArray, known: FloatArray) 
     """Why a form cannot be fitted to these values; DONE where it can."""
     if form.season != kernels.NONE and form.m < 2:
         return Status.NO_SEASON
-    if known.size < fewest(plan, form) or y.size < _span(form):
+    if known.size < fewest(plan.fixed, form) or y.size < _span(form):
         return Status.TOO_SHORT
     lives = domain(form, known)
     if lives != Status.DONE:

@@ -2,7 +2,6 @@
 
 from abc import abstractmethod
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -47,8 +46,9 @@ class _NamedForm(PlainFamily[SmoothingPlan]):
         """Row: the constants, the starting states, the variance."""
         form = self._form(settings, sizes.season_length)
         size = row_size(form)
-        plan = SmoothingPlan(sizes, row_size=size, warm_size=size, forms=(form,), **smoothing_words(settings))
-        return replace(plan, needs=f"{fewest(plan, form)} known periods")
+        words = smoothing_words(settings)
+        needs = f"{fewest(words['fixed'], form)} known periods"
+        return SmoothingPlan(sizes, row_size=size, warm_size=size, needs=needs, forms=(form,), **words)
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse constants outside the region, and phi without damping."""
