@@ -2,12 +2,14 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 import pandas as pd
 
+from veridex.core.arrays import FloatArray
 from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Absent, Combine, Unfinished
 from veridex.core.tables.cells import LayoutName, TableLayout, columns_of
@@ -92,9 +94,12 @@ status, invalid, stock_out, combine, absent, unfinished
             raise ParameterError("start", repr(start), "it announces bare numbers, which have no item or period column")
         if cadence is None:
             raise ParameterError("cadence", "None", "bare numbers have no dates to infer it from; state it")
-        return _read_bare(
-            source, Cadence.named(cadence), start, name or "", stem, season_length, unit, decimal, encoding
+        bare = _bare(source, decimal, encoding)
+        entered = name or bare.title or stem
+        (series,) = History.from_numbers(
+            bare.numbers, cadence=cadence, start=start, item=entered, season_length=season_length, unit=unit
         )
+        return History.of([series], notes=(*bare.notes, _counted(series)))
     where = TableLayout(
         item=columns_of(item),
         period=columns_of(period) or ("period",),
@@ -147,39 +152,35 @@ def _own(source: object, item: object, period: object, demand: object, cadence: 
     return found if found is None or cadence is None or Cadence.named(cadence) == found.cadence else None  # type: ignore[arg-type]
 
 
-def _read_bare(
-    source: str | Path,
-    cadence: Cadence,
-    start: object,
-    name: str,
-    stem: str,
-    season_length: int | None,
-    unit: str | None,
-    decimal: str | None,
-    encoding: str | None,
-) -> History:
+class _Bare(NamedTuple):
+    """Numbers without dates, what stood above them, and what was found out while reading."""
+
+    numbers: FloatArray
+    title: str
+    notes: tuple[str, ...]
+
+
+def _bare(source: str | Path, decimal: str | None, encoding: str | None) -> _Bare:
     """Read one number per line; a first line that is no number names the series."""
     label = str(source)
     text, notes = decoded(read_bytes(source), label, encoding)
     lines = text.splitlines()
     while lines and not lines[-1].strip():
         lines.pop()
-    first_row = 1
+    title, first_row = "", 1
     if lines and not _may_be_number(lines[0]):
-        title = lines.pop(0).strip().strip('"')
-        first_row, name = 2, name or title
+        title, first_row = lines.pop(0).strip().strip('"'), 2
     if not lines:
         raise FileUnreadable(label, "the file holds no numbers", "Give it one number per line.")
-    column = pd.Series(lines, name=name or "numbers", dtype=object)
-    numbers = read_quantities(column, label, first_row, decimal)
-    history = History.from_numbers(
-        numbers, cadence=cadence, start=start, item=name or stem, season_length=season_length, unit=unit
-    )
-    series = next(iter(history))
-    last = cadence.text(series.start + len(series) - 1)
-    unknown = int(np.isnan(numbers).sum())
-    note = f"{len(series)} numbers read, the last is {last}" + (f"; {unknown} are unknown." if unknown else ".")
-    return History.of([series], notes=(*notes, note))
+    column = pd.Series(lines, name=title or "numbers", dtype=object)
+    return _Bare(read_quantities(column, label, first_row, decimal), title, tuple(notes))
+
+
+def _counted(series: ItemHistory) -> str:
+    """How many numbers there were, and where they end."""
+    last = series.cadence.text(series.start + len(series) - 1)
+    unknown = int(np.isnan(series.values).sum())
+    return f"{len(series)} numbers read, the last is {last}" + (f"; {unknown} are unknown." if unknown else ".")
 
 
 def _may_be_number(text: str) -> bool:

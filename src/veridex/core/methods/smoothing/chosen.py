@@ -1,6 +1,6 @@
 """`smoothing`: the form of exponential smoothing chosen by a criterion, or all forms averaged by their weights."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
@@ -11,13 +11,14 @@ import pandas as pd
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.criteria import CRITERIA, criteria
+from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.paths import shared_paths
-from veridex.core.methods.fold.plan import STATS, Rows, Sizes
+from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value, choice, yes_no
-from veridex.core.methods.fold.status import Status, short_reason
+from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
+from veridex.core.methods.smoothing.candidates import allowed_forms, form_in_words, parts_in_words, tries
 from veridex.core.methods.smoothing.forms import (
     ERRORS,
     SEASONS,
@@ -25,7 +26,6 @@ from veridex.core.methods.smoothing.forms import (
     SmoothingPlan,
     common_settings,
     domain,
-    estimate,
     fewest,
     form_paths,
     obstacle,
@@ -36,7 +36,7 @@ from veridex.core.methods.smoothing.forms import (
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.methods.words import number
 from veridex.core.numerics.seasons.deseasonalise import fixed_seasons, season_at
-from veridex.core.numerics.smoothing.recursion import ADDITIVE, MULTIPLICATIVE, NONE, Form
+from veridex.core.numerics.smoothing.recursion import NONE, Form
 from veridex.core.periods.seasons import season_name
 from veridex.errors import SettingError
 
@@ -111,7 +111,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ChosenPlan:
         """Row: per form its weight, its codes and its own row; then the seasons taken out."""
         seasons = tuple(settings.get("seasons") or ())
-        forms = tuple(_allowed(settings, 1 if seasons else sizes.season_length))
+        forms = tuple(allowed_forms(settings, 1 if seasons else sizes.season_length))
         plan = ChosenPlan(
             sizes,
             row_size=0,
@@ -137,12 +137,12 @@ class Smoothing(PlainFamily[ChosenPlan]):
         if seasons is None:
             return Status.TOO_SHORT
         only = int(warm[1]) - 1 if warm[0] == 1.0 and not plan.average else None
-        tries = _tries(plan, _adjusted(y, seasons), warm[2:], only)
-        if only is not None and not np.isfinite(tries[0].criteria[plan.criterion]):
-            tries = _tries(plan, _adjusted(y, seasons), warm[2:])
-        good = [one for one in tries if np.isfinite(one.criteria[plan.criterion])]
+        tried = tries(plan, _adjusted(y, seasons), warm[2:], only)
+        if only is not None and not np.isfinite(tried[0].criteria[plan.criterion]):
+            tried = tries(plan, _adjusted(y, seasons), warm[2:])
+        good = [one for one in tried if np.isfinite(one.criteria[plan.criterion])]
         if not good:
-            return int(min((one.status for one in tries if one.status > Status.DONE), default=Status.TOO_SHORT))
+            return int(min((one.status for one in tried if one.status > Status.DONE), default=Status.TOO_SHORT))
         values = np.array([one.criteria[plan.criterion] for one in good])
         order = np.argsort(values, kind="stable")
         best = good[order[0]]
@@ -165,7 +165,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
         """The form that is preferred, of an average the one with the most weight."""
         if not plan.searched:
             return ""
-        error, trend, season = _words(_stored_forms(plan, row)[0][1])
+        error, trend, season = parts_in_words(_stored_forms(plan, row)[0][1])
         return f"error={error} trend={trend} season={season}"
 
     def domain(self, plan: ChosenPlan, y: FloatArray, row: FloatArray | None) -> Status:
@@ -196,8 +196,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
     def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""
         seasons = _seasons(plan, y)
-        tries = _tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size - 2))
-        table = pd.DataFrame([one.entry() for one in tries])
+        tried = tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size - 2))
+        table = pd.DataFrame([one.entry() for one in tried])
         return table.sort_values(plan.criterion, kind="stable", ignore_index=True)
 
     def _variance(self, plan: ChosenPlan, row: FloatArray) -> float:
@@ -215,7 +215,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
         """Say which form was chosen, and what it does."""
         members = _stored_forms(plan, row)
         weight, form, own = members[0]
-        name = _name(form)
+        name = form_in_words(form)
         if len(members) > 1:
             said = f"{len(members)} smoothing forms are averaged; most weight, {number(100 * weight, 2)} %, has {name}."
         else:
@@ -258,60 +258,6 @@ class Smoothing(PlainFamily[ChosenPlan]):
         return found | fixed
 
 
-@dataclass(frozen=True, slots=True)
-class _Try:
-    """A form as it was fitted, or why not."""
-
-    form: Form
-    status: Status
-    row: FloatArray
-    stats: FloatArray
-
-    @property
-    def criteria(self) -> dict[str, float]:
-        return criteria(self.stats)
-
-    def entry(self) -> dict[str, Any]:
-        """Its row among the candidates."""
-        names = dict(zip(("error", "trend", "season"), _words(self.form), strict=True))
-        found = {**self.criteria, "log_likelihood": self.stats[0], "parameters": self.stats[2]}
-        return {**names, **found, "variance": self.row[-1], "remark": short_reason(self.status)}
-
-
-def _tries(plan: ChosenPlan, y: FloatArray, warm: FloatArray, only: int | None = None) -> list[_Try]:
-    """Fit every form that nothing stands in the way of, or only one."""
-    known = y[~np.isnan(y)]
-    tries, at = [], 0
-    for i, form in enumerate(plan.forms):
-        size = row_size(form)
-        if only is not None and i != only:
-            at += size
-            continue
-        row, stats = np.full(size, np.nan), np.full(STATS, np.nan)
-        status = obstacle(plan, form, y, known)
-        if status == Status.DONE:
-            status = estimate(plan, form, y, warm[at : at + size], row, stats)
-        tries.append(_Try(form, status, row, stats))
-        at += size
-    return tries
-
-
-def _allowed(settings: Mapping[str, Any], season_length: int) -> Sequence[Form]:
-    """All sensible forms within the settings."""
-    errors = [code for word, code in ERRORS.items() if settings["error"] in ("auto", word)]
-    trends = [code for word, code in TRENDS.items() if settings["trend"] in ("auto", word)]
-    seasons = [code for word, code in SEASONS.items() if settings["season"] in ("auto", word)]
-    if season_length < 2 and settings["season"] == "auto":
-        seasons = [NONE]
-    return [
-        Form(error, trend, season, season_length if season != NONE else 1)
-        for season in seasons
-        for error in errors
-        for trend in trends
-        if not (season == MULTIPLICATIVE and error == ADDITIVE)
-    ]
-
-
 def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, FloatArray]]:
     """Weight, form and row of each form that the row holds."""
     found = []
@@ -339,16 +285,3 @@ def _stored_seasons(plan: ChosenPlan, row: FloatArray) -> list[FloatArray]:
 
 def _adjusted(y: FloatArray, seasons: list[FloatArray]) -> FloatArray:
     return y - season_at(seasons, np.arange(y.size)) if seasons else y
-
-
-def _words(form: Form) -> tuple[str, str, str]:
-    tables = (ERRORS, TRENDS, SEASONS)
-    codes = (form.error, form.trend, form.season)
-    return tuple(next(w for w, c in t.items() if c == code) for t, code in zip(tables, codes, strict=True))  # type: ignore[return-value]
-
-
-def _name(form: Form) -> str:
-    error, trend, season = _words(form)
-    parts = [f"{error} errors", "no trend" if trend == "none" else f"{trend} trend"]
-    parts.append("no season" if season == "none" else f"{season} season")
-    return ", ".join(parts[:-1]) + " and " + parts[-1]
