@@ -16,6 +16,7 @@ __all__ = ["takes"]
 
 CONTEXT = "context"
 SAID = ("COMMANDLINE", "ENVIRONMENT")
+METAVARS = {str: "<text>", int: "<number>", float: "<number>"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,9 +52,10 @@ class Option:
         """The parameter that Typer reads."""
         kind = str | None if self.listed else self.kind
         if self.word.positional:
-            described: Any = typer.Argument(help=self.word.help)
+            described: Any = typer.Argument(help=self.word.help, metavar=self.spelled.upper())
         else:
-            described = typer.Option(f"--{self.spelled.replace('_', '-')}", help=self.word.help)
+            name = f"--{self.spelled.replace('_', '-')}"
+            described = typer.Option(name, help=self.word.help, metavar=_metavar(kind))
         return inspect.Parameter(
             self.field.name, inspect.Parameter.KEYWORD_ONLY, annotation=Annotated[kind, described], default=self.default
         )
@@ -124,6 +126,13 @@ def takes(**only: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
         return run
 
     return derived
+
+
+def _metavar(kind: Any) -> str | None:
+    """What stands for a value in the help, in a planner's words; None where Typer lists the words or says path."""
+    if isinstance(kind, type):
+        return METAVARS.get(kind)
+    return next((found for one in get_args(kind) if (found := _metavar(one))), None)
 
 
 def _is_stated(context: typer.Context, name: str) -> bool:
