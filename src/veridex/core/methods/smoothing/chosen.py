@@ -26,7 +26,6 @@ from veridex.core.methods.smoothing.forms import (
     SmoothingPlan,
     common_settings,
     domain,
-    fewest,
     form_paths,
     obstacle,
     replay,
@@ -118,13 +117,12 @@ class Smoothing(PlainFamily[ChosenPlan]):
             # The form that the last search preferred, its number from one on, stands before the optima of all forms.
             warm_size=2 + sum(row_size(form) for form in forms),
             searched=(0,) if len(forms) > 1 else (),
-            forms=forms,
             criterion=settings["criterion"],
             average=settings["average"],
             seasons=seasons,
-            **smoothing_words(settings),
+            **smoothing_words(settings, forms),
         )
-        needs = f"{min(fewest(plan.fixed, form) for form in forms) + 1} known periods"
+        needs = f"{min(plan.least.values()) + 1} known periods"
         if seasons:
             needs = f"{max(seasons) + sum(seasons) + 1} periods, each season seen in them"
         return replace(plan, row_size=plan.blocks * plan.block + sum(seasons), needs=needs)

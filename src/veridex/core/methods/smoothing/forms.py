@@ -5,7 +5,7 @@ The families in `smoothing` (named forms) and `smoothing_chosen` (the form searc
 
 import math
 import zlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -34,7 +34,6 @@ __all__ = [
     "constants_of",
     "domain",
     "estimate",
-    "fewest",
     "form_paths",
     "obstacle",
     "replay",
@@ -55,9 +54,22 @@ PATHS = 5000
 
 @dataclass(frozen=True, slots=True)
 class SmoothingPlan(Plan):
-    """Forms to fit, in the order tried, and how: region and starts as the kernels count them, constants stated."""
+    """Forms to fit, in the order tried, and how.
+
+    Attributes
+    ----------
+    forms : tuple of Form
+    least : mapping of Form to int
+        Known periods that each form needs.
+    region, starts : int
+        As the kernels count them.
+    intervals : str
+    fixed : ndarray, shape (4,)
+        Constants that are stated, NaN where they are estimated.
+    """
 
     forms: tuple[Form, ...] = ()
+    least: Mapping[Form, int] = field(default_factory=dict, repr=False)
     region: int = SHARES
     starts: int = LEVEL_ESTIMATED
     intervals: str = "model"
@@ -79,13 +91,16 @@ def constants_of(settings: Mapping[str, Any]) -> FloatArray:
     return np.array([math.nan if settings.get(key) is None else settings[key] for key in CONSTANTS])
 
 
-def smoothing_words(settings: Mapping[str, Any]) -> dict[str, Any]:
-    """What the common settings mean to a plan."""
+def smoothing_words(settings: Mapping[str, Any], forms: Sequence[Form]) -> dict[str, Any]:
+    """What forms and the common settings mean to a plan."""
+    fixed = constants_of(settings)
     return {
+        "forms": tuple(forms),
+        "least": {form: _fewest(fixed, form) for form in forms},
         "region": REGIONS[settings["constants"]],
         "starts": STARTS[settings["estimate_starts"]],
         "intervals": settings["intervals"],
-        "fixed": constants_of(settings),
+        "fixed": fixed,
     }
 
 
@@ -111,7 +126,7 @@ def has(form: Form) -> tuple[bool, bool, bool, bool]:
     return True, form.trend != kernels.NONE, form.season != kernels.NONE, form.trend == kernels.DAMPED
 
 
-def fewest(fixed: FloatArray, form: Form) -> int:
+def _fewest(fixed: FloatArray, form: Form) -> int:
     """Known values: one more than the quantities to be estimated, and two seasons where there is a season."""
     free = sum(one and math.isnan(value) for one, value in zip(has(form), fixed.tolist(), strict=True))
     starts = 1 + (form.trend != kernels.NONE) + (form.m - 1 if form.season != kernels.NONE else 0)
@@ -133,7 +148,7 @@ def obstacle(plan: SmoothingPlan, form: Form, y: FloatArray, known: FloatArray) 
     """Why a form cannot be fitted to these values; DONE where it can."""
     if form.season != kernels.NONE and form.m < 2:
         return Status.NO_SEASON
-    if known.size < fewest(plan.fixed, form) or y.size < _span(form):
+    if known.size < plan.least[form] or y.size < _span(form):
         return Status.TOO_SHORT
     lives = domain(form, known)
     if lives != Status.DONE:

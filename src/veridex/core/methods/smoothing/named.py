@@ -21,7 +21,6 @@ from veridex.core.methods.smoothing.forms import (
     common_settings,
     domain,
     estimate,
-    fewest,
     form_paths,
     obstacle,
     replay,
@@ -46,9 +45,9 @@ class _NamedForm(PlainFamily[SmoothingPlan]):
         """Row: the constants, the starting states, the variance."""
         form = self._form(settings, sizes.season_length)
         size = row_size(form)
-        words = smoothing_words(settings)
-        needs = f"{fewest(words['fixed'], form)} known periods"
-        return SmoothingPlan(sizes, row_size=size, warm_size=size, needs=needs, forms=(form,), **words)
+        words = smoothing_words(settings, (form,))
+        needs = f"{words['least'][form]} known periods"
+        return SmoothingPlan(sizes, row_size=size, warm_size=size, needs=needs, **words)
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Refuse constants outside the region, and phi without damping."""
