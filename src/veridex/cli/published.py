@@ -99,9 +99,10 @@ def _show_many(publication: Publication) -> None:
 def _row(one: ItemPublication, place: int, level: float, until: str) -> dict[str, Any]:
     """One item: its method, the next period, the total with its bounds, and how good it was."""
     label, scores, total = level_label(level), one.scores, one.total_bands
+    method = one.decided or one.method  # what was decided on is shorter than the orders that were found
     return {
         "item": one.item,
-        "method": None if one.method is None else short_name(one.method),
+        "method": None if method is None else short_name(method),
         "next": np.nan if one.outlook is None else one.outlook.points[0],
         f"lower_{label}": np.nan if total is None else total.lower[place, -1],
         f"{until} in all": np.nan if one.totals is None else one.totals[-1],

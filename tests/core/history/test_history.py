@@ -204,7 +204,7 @@ def test_bad_tables_are_refused(change, words):
 
 def test_one_series_is_asked_for_where_one_is_wanted():
     two = vx.History.of([monthly([1.0])["smoker-01"], monthly([2.0], item="jar")["jar"]])
-    with pytest.raises(vx.VeridexError, match=r"pick one, as in history\['smoker-01'\]"):
+    with pytest.raises(vx.VeridexError, match=r"pick one: history\['smoker-01'\]"):
         only_item(two)
     with pytest.raises(vx.VeridexError, match="no item 'jarr' in this history of 2: smoker-01, jar"):
         two["jarr"]

@@ -18,9 +18,10 @@ def only_item(history: History | ItemHistory) -> ItemHistory:
     if isinstance(history, ItemHistory):
         return history
     if len(history) != 1:
+        name = history.names[0]
         raise ParameterError(
             "series",
             f"a history of {len(history)} items",
-            f"this works on one series; pick one, as in history[{history.names[0]!r}]",
+            f"this works on one series; pick one: history[{name!r}], or --item COLUMN={name} on the command line",
         )
     return next(iter(history))

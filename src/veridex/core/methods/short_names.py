@@ -32,7 +32,7 @@ def short_name(method: Method) -> str:
     --------
     >>> from veridex.core.methods.catalogue import method
     >>> short_name(method("combination of=[theta, arima p=1] weights=[0.25, 0.75]"))
-    'blend of 2: 75 % arima p=1 …'
+    'blend of 2: 75 % arima …'
     >>> short_name(method("combination of=[naive, drift, theta] weights=trimmed")), short_name(method("theta"))
     ('trimmed mean of 3', 'theta')
     """
@@ -41,7 +41,7 @@ def short_name(method: Method) -> str:
         return method.text
     if method.weights:
         largest = max(range(count), key=method.weights.__getitem__)
-        return f"blend of {count}: {100 * method.weights[largest]:.0f} % {short_name(method.members[largest])} …"
+        return f"blend of {count}: {100 * method.weights[largest]:.0f} % {distinct_names(method.members)[largest]} …"
     if method.name == "tuned":
         return f"tuned among {count}: {short_name(method.members[0])} …"
     how = method.settings["weights"]

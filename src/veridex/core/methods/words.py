@@ -87,4 +87,4 @@ def memory(alpha: float, cadence: Cadence) -> str:
     if alpha < 0.002:
         return "it hardly moves, so that the whole history counts alike"
     half = math.log(0.5) / math.log(1.0 - alpha)
-    return f"half of its weight lies on the last {cadence.length(max(half, 1.0))}"
+    return f"half of its weight lies on {cadence.last(max(half, 1.0))}"

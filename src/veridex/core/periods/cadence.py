@@ -177,6 +177,11 @@ class Cadence:
         shown = f"{periods:.3g}"
         return f"{shown} {self.noun if shown == '1' else self.plural}"
 
+    def last(self, periods: float) -> str:
+        """The latest periods in words: ``the last month``, ``the last 2.4 months``."""
+        length = self.length(periods)
+        return f"the last {self.noun if length == f'1 {self.noun}' else length}"
+
     def period(self, value: object) -> int:
         """Ordinal of one period, given as text, a date, a stamp or, when counted, a number.
 

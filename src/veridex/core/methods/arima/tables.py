@@ -107,7 +107,7 @@ def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...
         parts.append(f"It carries over {_with_lags(phi)} {series.cadence.plural} before.")
     elif o.p:
         values = " and ".join(number(float(value), 3) for value in phi)
-        parts.append(f"It carries over {values} of what the last {series.cadence.length(o.p)} showed.")
+        parts.append(f"It carries over {values} of what {series.cadence.last(o.p)} showed.")
     if o.q and (theta == 0.0).any():
         parts.append(f"It corrects by {_with_lags(theta)} {series.cadence.plural} before.")
     elif o.q:

@@ -214,7 +214,9 @@ class Smoothing(PlainFamily[ChosenPlan]):
         members = _stored_forms(plan, row)
         weight, form, own = members[0]
         name = form_in_words(form)
-        if len(members) > 1:
+        if len(plan.forms) == 1:
+            said = f"The form is stated: {name}."
+        elif len(members) > 1:
             said = f"{len(members)} smoothing forms are averaged; most weight, {number(100 * weight, 2)} %, has {name}."
         else:
             known = y[~np.isnan(y)]
