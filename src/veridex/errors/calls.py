@@ -16,7 +16,7 @@ class ParameterError(CallError):
     problem: str
 
     def __str__(self) -> str:
-        return f"{self.name}={self.value}: {self.problem}."
+        return f"{self.name}={self.value}: {self.problem}" + ("" if self.problem.endswith("?") else ".")
 
 
 @dataclass(eq=False)

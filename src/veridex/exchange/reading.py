@@ -85,6 +85,9 @@ status, invalid, stock_out, combine, absent, unfinished
     CadenceUnclear, ParameterError, HistoryTooShort
         Each names the file, the row or column, the value seen, and the remedy.
     """
+    if not isinstance(source, (str, Path)):
+        remedy = "name a file or an address; of a table in memory History.from_frame(table) makes a history"
+        raise ParameterError("source", type(source).__name__, remedy)
     if (own := _own(source, item, period, demand, cadence, layout)) is not None:
         return own
     counted = cadence is not None and Cadence.named(cadence).counted

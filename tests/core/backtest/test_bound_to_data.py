@@ -114,8 +114,27 @@ def test_an_item_is_found_by_its_name_alone():
     rows = pd.DataFrame({"sku": ["a", "", "a"], "day": ["2024-01-02", "2024-01-03", "2024-02-03"], "units": [1, 2, 3]})
     with pytest.raises(vx.errors.CellUnreadable, match="column 'sku': '' is no item key"):
         vx.History.from_frame(rows, item="sku", period="day", demand="units", cadence="monthly")
-    with pytest.raises(vx.errors.CallError, match=r"did you mean 5\?"):
+    with pytest.raises(vx.errors.CallError, match=r"did you mean 5\?$"):
         vx.stationarity(history["item-0"], significance=0.05)
+
+
+@pytest.mark.parametrize(
+    ("call", "words"),
+    [
+        (lambda one: one.between("2024-01", 5), "first='2024-01': it is a whole number from 1 on"),
+        (lambda one: one.between(3, 2.0), "last=2.0: it is a whole number from 3 on"),
+        (lambda one: one.first(True), "first=True: it is a whole number"),
+        (lambda one: vx.fit(one, "naive").forecast("2026-12"), "horizon='2026-12': it is a whole number from 1 on"),
+        (lambda one: vx.fit(one, "naive").simulate(3, paths=0.5), "paths=0.5: it is a whole number"),
+        (lambda one: vx.correlogram(one, d=3), "d=3: it is a whole number from 0 to 2"),
+        (lambda one: vx.read_history(pd.DataFrame()), "source=DataFrame: name a file or an address"),
+        (lambda one: vx.RollingOrigin(horizon="3"), "horizon='3': it is a whole number from 1 on"),
+    ],
+)
+def test_what_is_no_number_or_no_file_is_refused_by_name(call, words):
+    with pytest.raises(vx.errors.CallError) as caught:
+        call(portfolio(1)["item-0"])
+    assert words in str(caught.value)
 
 
 def test_what_is_not_available_is_a_value_everywhere(tmp_path):

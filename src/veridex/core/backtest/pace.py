@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from veridex.errors import ParameterError
+from veridex.core.counts import whole_number
 
 __all__ = ["Pace"]
 
@@ -26,6 +26,4 @@ class Pace:
 
     def __post_init__(self) -> None:
         for name in ("search_every", "refit_every"):
-            value = getattr(self, name)
-            if not isinstance(value, int) or isinstance(value, bool) or value < 1:
-                raise ParameterError(name, repr(value), "it is a whole number of origins from 1 on")
+            object.__setattr__(self, name, whole_number(name, getattr(self, name)))

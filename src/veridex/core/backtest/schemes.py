@@ -5,6 +5,7 @@ from typing import Literal, Protocol
 
 import numpy as np
 
+from veridex.core.counts import whole_number
 from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
@@ -91,9 +92,7 @@ class RollingOrigin:
             value = getattr(self, name)
             if isinstance(value, str) and value in {"origins": "all", "window": "expanding"}.get(name, ""):
                 continue
-            least = {"window": FEWEST, "gap": 0}.get(name, 1)
-            if not isinstance(value, int) or value < least:
-                raise ParameterError(name, repr(value), f"it is a whole number from {least} on")
+            object.__setattr__(self, name, whole_number(name, value, {"window": FEWEST, "gap": 0}.get(name, 1)))
 
     @property
     def training_window(self) -> int | None:

@@ -6,11 +6,11 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
+from veridex.core.counts import whole_number
 from veridex.core.diagnosis.portmanteau import Portmanteau, autocorrelations, portmanteau
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.errors import ParameterError
 
 __all__ = ["Correlogram", "correlogram", "partial_autocorrelations"]
 
@@ -105,10 +105,9 @@ def correlogram(
     """
     one = only_item(series)
     for name, value, most in (("d", d, 2), ("D", D, 1)):
-        if not 0 <= value <= most:
-            raise ParameterError(name, str(value), f"it is a whole number from 0 to {most}")
-    if lags is not None and lags < 1:
-        raise ParameterError("lags", str(lags), "it is a whole number from 1 on")
+        whole_number(name, value, 0, most)
+    if lags is not None:
+        whole_number("lags", lags)
     y = differenced(one.values, d, D, one.season_length)
     return of_values(y, one.item, one.season_length, lags, fitted)
 

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
+from veridex.core.counts import whole_number
 from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import Choose, Deterministic, dickey_fuller
 from veridex.core.diagnosis.gls_dickey_fuller import gls_dickey_fuller
@@ -68,8 +69,8 @@ def stationarity(
     if deterministic not in ("none", "level", "trend"):
         raise ParameterError("deterministic", repr(deterministic), "it is 'none', 'level' or 'trend'")
     checked_significance(significance)
-    if lags is not None and lags != "automatic" and lags < 0:
-        raise ParameterError("lags", str(lags), "it is a whole number from 0 on, or 'automatic'")
+    if lags is not None and lags != "automatic":
+        whole_number("lags", lags, 0)
     if choose not in ("aic", "bic", "t"):
         raise ParameterError("choose", repr(choose), "it is 'aic', 'bic' or 't'")
     known = np.flatnonzero(~np.isnan(one.values))

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
+from veridex.core.counts import whole_number
 from veridex.core.fitted.evidence import Evidence
 from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.drivers import Drivers
@@ -134,8 +135,7 @@ class Fitted(Evidence):
         """
         if drivers is not None or events is not None:
             return self._told(drivers, events).forecast(horizon, levels)
-        if horizon < 1:
-            raise ParameterError("horizon", str(horizon), "forecast at least one period")
+        whole_number("horizon", horizon)
         plan = self._prepare(horizon, checked_levels(levels))
         if self.regressors is not None:
             self.regressors.check_ahead(self.series.item, self.series.start + len(self.series), horizon)
@@ -187,8 +187,7 @@ class Fitted(Evidence):
             If the horizon or the number of paths is below one.
         """
         for name, value in (("horizon", horizon), ("paths", paths)):
-            if value < 1:
-                raise ParameterError(name, str(value), "ask for at least one")
+            whole_number(name, value)
         if not self.available:
             return np.full((paths, horizon), np.nan)
         # Weights of a blend are estimates: their last digit must not draw another future.

@@ -10,6 +10,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.counts import whole_number
 from veridex.core.history.coarser import Gather, coarsen
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.spans import first_of_last, last_complete
@@ -70,20 +71,17 @@ class Spans:
                 lambda start, stop: (max(start, first_of_last(periods, self.cadence, stop - 1)), stop),
                 f"last {periods}",
             )
-        if periods < 1:
-            raise ParameterError("last", str(periods), "keep at least one period")
-        return self._narrow(lambda start, stop: (max(start, stop - periods), stop), f"last {periods}")
+        kept = whole_number("last", periods)
+        return self._narrow(lambda start, stop: (max(start, stop - kept), stop), f"last {kept}")
 
     def first(self, periods: int) -> Self:
         """Keep the first so many periods of each item."""
-        if periods < 1:
-            raise ParameterError("first", str(periods), "keep at least one period")
-        return self._narrow(lambda start, stop: (start, min(stop, start + periods)), f"first {periods}")
+        kept = whole_number("first", periods)
+        return self._narrow(lambda start, stop: (start, min(stop, start + kept)), f"first {kept}")
 
     def between(self, first: int, last: int) -> Self:
-        """Keep each item's positions `first` to `last`, counted from 1, both included."""
-        if not 1 <= first <= last:
-            raise ParameterError("between", f"({first}, {last})", "positions count from 1 and the first comes first")
+        """Keep each item's positions `first` to `last`, counted from 1, both included; `since` takes dates."""
+        whole_number("last", last, whole_number("first", first))
         return self._narrow(
             lambda start, stop: (start + first - 1, min(stop, start + last)), f"positions {first} to {last}"
         )
