@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import numpy as np
-from scipy.special import gammaincinv
+from scipy.special import gammaincinv, ndtr
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
@@ -23,6 +23,9 @@ __all__ = ["Croston", "SyntetosBoylan", "TeunterSyntetosBabai"]
 
 ALPHA, BETA, SIZE, OFTEN, SPREAD, VARIANCE = 0, 1, 2, 3, 4, 5
 """A parameter row: constants, starting size, starting interval or chance, variance of sizes, of one-step errors."""
+
+BEGINNING = 12
+"""Known periods that starting values are taken from: with those of the whole history nothing would seem to change."""
 
 NEEDS = "4 known periods, and demand in at least two of them or in none"
 
@@ -61,10 +64,13 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
             return self.replay(plan, y, x, out)
         if known.size < 4 or sizes.size < 2:
             return Status.TOO_SHORT
-        chance = sizes.size / known.size
-        size, often = float(sizes.mean()), chance if self.kind == CHANCES else 1.0 / chance
+        size, chance = _start(known)
+        often = chance if self.kind == CHANCES else 1.0 / chance
         found, ends = np.empty(2), np.empty(3)
-        estimate_intermittent(y, self.kind, self.correction, plan.stated, size, often, found)
+        stated = plan.stated.copy()
+        if sizes.size == known.size and np.isnan(stated[BETA]):
+            stated[BETA] = 0.0  # demand in every period tells nothing of how often it comes, and has no bias to correct
+        estimate_intermittent(y, self.kind, self.correction, stated, size, often, found)
         total = run_intermittent(y, self.kind, self.correction, found[0], found[1], size, often, out.fitted, ends)
         out.row[:] = (*found, size, often, ends[2] / (sizes.size - 1), total / known.size)
         out.stats[:] = (math.nan, known.size, 4 + int(np.isnan(plan.stated).sum()), 0)
@@ -80,6 +86,13 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
         out.upper[:] = _quantiles(upper, chance, size, out.row[SPREAD])[:, None]
         out.lower[:] = _quantiles(1.0 - upper, chance, size, out.row[SPREAD])[:, None]
         return Status.DONE
+
+    def paths(
+        self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
+    ) -> FloatArray:
+        """Draw from the law: a normal shock stands for the probability of demand that is no larger."""
+        size, chance = self._ends(y, row, np.empty(y.size))
+        return _quantiles(ndtr(shocks), chance, size, row[SPREAD])
 
     def _ends(self, y: FloatArray, row: FloatArray, fitted: FloatArray) -> tuple[float, float]:
         """Mean size and chance of demand at the end of the history, whose product is the forecast."""
@@ -144,10 +157,18 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
         return float(row[VARIANCE])
 
 
+def _start(known: FloatArray) -> tuple[float, float]:
+    """Mean size and chance of demand in the beginning, which reaches to the second demand at least."""
+    second = int(np.flatnonzero(known > 0.0)[1])
+    beginning = known[: max(BEGINNING, second + 1)]
+    sizes = beginning[beginning > 0.0]
+    return float(sizes.mean()), sizes.size / beginning.size
+
+
 def _quantiles(shares: FloatArray, chance: float, size: float, spread: float) -> FloatArray:
     """Quantiles of a demand that is zero, or with a chance a gamma-distributed size of this mean and variance."""
     if chance <= 0.0 or size <= 0.0:
-        return np.zeros(shares.size)
+        return np.zeros(shares.shape)
     inside = np.clip((shares - (1.0 - chance)) / chance, 0.0, 1.0)
     if spread <= 1e-12 * size * size:
         return np.where(inside > 0.0, size, 0.0)
@@ -158,7 +179,8 @@ class Croston(_Intermittent):
     """Sizes of demand and the periods between them, each smoothed when there is demand; the forecast is their ratio.
 
     Croston (1972), Operational Research Quarterly 23, 289-303, with a constant for sizes (alpha) and one for intervals
-    (beta), both with the least squared one-step error inside 0 to 0.5; starting values are the means of the history.
+    (beta), both with the least squared one-step error inside 0.05 to 0.3; starting values are the means of the first
+    twelve periods, or of as many as it takes to the second demand.
     The forecast is flat. Standard error and bounds are those of a compound law, the same at every lead time: with the
     chance 1 / interval a gamma-distributed size with the smoothed mean and the variance of sizes around their
     forecasts, otherwise nothing; given the parameters. Sizes that are whole numbers are treated as if they were not.

@@ -12,7 +12,10 @@ __all__ = ["CHANCES", "INTERVALS", "estimate_intermittent", "run_intermittent"]
 INTERVALS, CHANCES = 0, 1
 """What is smoothed besides sizes: periods between demands, updated at demands, or the chance, updated always."""
 
-GRID = (0.0, 0.02, 0.05, 0.1, 0.2, 0.3, 0.5)
+LEAST, MOST = 0.05, 0.3
+"""Estimated constants lie between these: Syntetos and Boylan (2005) use 0.05 to 0.2, Croston (1972) 0.1 to 0.3."""
+
+GRID = (0.05, 0.1, 0.15, 0.2, 0.3)
 ROUNDS = 3
 
 
@@ -71,7 +74,7 @@ def run_intermittent(
 def estimate_intermittent(
     y: FloatArray, kind: int, correction: float, stated: FloatArray, size: float, often: float, found: FloatArray
 ) -> None:
-    """Constants with the least squared one-step error, from a grid refined in rounds, inside [0, 0.5].
+    """Constants with the least squared one-step error, from a grid refined in rounds, inside [LEAST, MOST].
 
     Parameters
     ----------
@@ -92,16 +95,16 @@ def estimate_intermittent(
             if value < best_value:
                 best_value = value
                 found[0], found[1] = alpha, beta
-    reach = 0.05
+    reach = 0.04
     for _ in range(ROUNDS):
         centre_alpha, centre_beta = found[0], found[1]
         for i in range(-2, 3):
             for j in range(-2, 3):
                 alpha, beta = centre_alpha, centre_beta
                 if math.isnan(stated[0]):
-                    alpha = min(max(centre_alpha + 0.5 * i * reach, 0.0), 0.5)
+                    alpha = min(max(centre_alpha + 0.5 * i * reach, LEAST), MOST)
                 if math.isnan(stated[1]):
-                    beta = min(max(centre_beta + 0.5 * j * reach, 0.0), 0.5)
+                    beta = min(max(centre_beta + 0.5 * j * reach, LEAST), MOST)
                 value = run_intermittent(y, kind, correction, alpha, beta, size, often, fitted, ends)
                 if value < best_value:
                     best_value = value
