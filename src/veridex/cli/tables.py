@@ -27,6 +27,9 @@ IN_UNITS = ("lower_", "upper_", "value", "forecast", "next", "std_error")
 WIDTH_WITHOUT_TERMINAL = 1000
 """A file or a pipe has no edge at which a table must be folded."""
 
+GUTTER = 3
+"""Blanks between columns."""
+
 
 def paragraph(text: str) -> str:
     """Prose broken into lines of the terminal's width."""
@@ -59,23 +62,35 @@ def show(
 def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
     console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False, markup=False)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
-    columns = []
-    numbers = table.select_dtypes("number").columns
-    in_units = [name for name in numbers if str(name).startswith(IN_UNITS)]
-    pooled = table[in_units].to_numpy(dtype=np.float64, na_value=np.nan).ravel() if in_units else np.empty(0)
-    for name in table.columns:
-        numeric = pd.api.types.is_numeric_dtype(table[name]) and not pd.api.types.is_bool_dtype(table[name])
-        grid.add_column(str(name), justify="right" if numeric else "left", overflow="fold")
-        columns.append(
-            _numbers(table[name], pooled if name in in_units else None)
-            if numeric
-            else [_text(value) for value in table[name]]
+    numeric = [pd.api.types.is_numeric_dtype(kind) and not pd.api.types.is_bool_dtype(kind) for kind in table.dtypes]
+    columns = _cells(table, numeric)
+    words = [_longest_word((str(name), *cells)) for name, cells in zip(table.columns, columns, strict=True)]
+    # Where the screen is too narrow for whole words they are broken: no column is lost.
+    whole = sum(words) + GUTTER * len(words) <= console.width
+    for name, right, longest in zip(table.columns, numeric, words, strict=True):
+        grid.add_column(
+            str(name), justify="right" if right else "left", overflow="fold", min_width=longest if whole else None
         )
     for row in zip(*columns, strict=True):
         grid.add_row(*row)
     console.print(grid)
     if caption:
         console.print(f" {caption}\n", markup=False)
+
+
+def _cells(table: pd.DataFrame, numeric: list[bool]) -> list[list[str]]:
+    """The cells of each column as people read them."""
+    numbers = table.select_dtypes("number").columns
+    in_units = [name for name in numbers if str(name).startswith(IN_UNITS)]
+    pooled = table[in_units].to_numpy(dtype=np.float64, na_value=np.nan).ravel() if in_units else np.empty(0)
+    return [
+        _numbers(table[name], pooled if name in in_units else None) if right else [_text(one) for one in table[name]]
+        for name, right in zip(table.columns, numeric, strict=True)
+    ]
+
+
+def _longest_word(cells: tuple[str, ...]) -> int:
+    return max((len(word) for cell in cells for word in cell.split()), default=0)
 
 
 def _numbers(column: "pd.Series[Any]", pooled: FloatArray | None) -> list[str]:
