@@ -112,7 +112,7 @@ class Results:
         """At how many origins in a row the lead times share a period."""
         return -(-self.horizon // getattr(self.scheme, "stride", 1))
 
-    @property
+    @cached_property
     def benchmarks(self) -> tuple[Method, ...]:
         """The methods that must be beaten: the first that an item supports counts."""
         return benchmarks(self.history.season_length)
@@ -128,9 +128,15 @@ class Results:
             If it was not entered.
         """
         wanted = method(text)
-        if wanted not in self.lineup:
+        found = self._entered.get(wanted)
+        if found is None:
             raise ParameterError("method", repr(wanted.text), f"the trial has {', '.join(map(str, self.lineup))}")
-        return self.lineup.index(wanted)
+        return found
+
+    @cached_property
+    def _entered(self) -> dict[Method, int]:
+        """Where each method stands."""
+        return {one: place for place, one in enumerate(self.lineup)}
 
     def blocks(self) -> Iterator[Block]:
         """The items by blocks, each with the cells that all methods forecast."""
