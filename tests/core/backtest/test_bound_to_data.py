@@ -128,6 +128,10 @@ def test_an_item_is_found_by_its_name_alone():
         (lambda one: vx.fit(one, "naive").simulate(3, paths=0.5), "paths=0.5: it is a whole number"),
         (lambda one: vx.correlogram(one, d=3), "d=3: it is a whole number from 0 to 2"),
         (lambda one: vx.read_history(pd.DataFrame()), "source=DataFrame: name a file or an address"),
+        (
+            lambda one: vx.publish(vx.History.of([one]), method="naive", horizon=2.5),
+            "horizon=2.5: it is a whole number",
+        ),
         (lambda one: vx.RollingOrigin(horizon="3"), "horizon='3': it is a whole number from 1 on"),
     ],
 )

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 import veridex as vx
 from conftest import monthly, seasonal_values
 from veridex.core.methods.catalogue import method
-from veridex.core.scoring.exact import exact, rounded
+from veridex.core.scoring.exact import exact, exact_array, rounded, rounded_array
 from veridex.core.verdict.skill import Prior
 
 FLOATS = st.floats(-1e30, 1e30)
@@ -41,6 +41,11 @@ def test_an_unknown_error_says_nothing():
     rivals = (method("naive"), method("theta"))
     known, lacking = Prior.of(rivals, np.array([0.5, 0.25])), Prior.of(rivals, np.array([np.nan, 0.75]))
     assert (known + lacking).means(rivals).tolist() == [0.5, 0.5]
+
+
+def test_sums_that_no_float_reaches_are_infinite():
+    huge = exact_array(np.array([1.7e308, -1.7e308, np.inf, np.nan]))
+    assert rounded_array(huge + huge).tolist() == [np.inf, -np.inf, 0.0, 0.0]
 
 
 def test_verdicts_and_totals_do_not_depend_on_the_order_of_items():

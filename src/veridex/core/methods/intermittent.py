@@ -73,7 +73,7 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
         estimate_intermittent(y, self.kind, self.correction, stated, size, often, found)
         total = run_intermittent(y, self.kind, self.correction, found[0], found[1], size, often, out.fitted, ends)
         out.row[:] = (*found, size, often, ends[2] / (sizes.size - 1), total / known.size)
-        out.stats[:] = (math.nan, known.size, 4 + int(np.isnan(plan.stated).sum()), 0)
+        out.stats[:] = (math.nan, known.size, 4 + int(np.isnan(stated).sum()), 0)
         return self.replay(plan, y, x, out)
 
     def replay(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:

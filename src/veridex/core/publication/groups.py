@@ -124,7 +124,7 @@ class Together:
     errors, squares, sizes : ndarray of int, shape (O, H)
         Sums of errors, their squares and their sizes.
     lost : ndarray of int, shape (O, H)
-        Items whose error is not known.
+        Items whose error is not known, or whose square no float reaches.
     """
 
     errors: NDArray[Any]
@@ -135,8 +135,9 @@ class Together:
     @classmethod
     def of(cls, fit: Crossfit) -> "Together":
         """What one item adds."""
-        e = fit.errors
-        return cls(exact_array(e), exact_array(np.square(e)), exact_array(np.abs(e)), np.isnan(e).astype(np.int64))
+        e, squares = fit.errors, np.square(fit.errors)
+        lost = (~np.isfinite(squares)).astype(np.int64)
+        return cls(exact_array(e), exact_array(squares), exact_array(np.abs(e)), lost)
 
     def __add__(self, other: "Together") -> "Together":
         lost = self.lost + other.lost

@@ -8,6 +8,7 @@ import numpy as np
 
 from veridex.core.backtest.engine import Engine
 from veridex.core.calibration.bands import Peers, Wanted
+from veridex.core.counts import whole_number
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -46,8 +47,8 @@ class Ahead:
     past: int | str = "all"
 
     def __post_init__(self) -> None:
-        if not isinstance(self.horizon, str) and self.horizon < 1:
-            raise ParameterError("horizon", str(self.horizon), "publish at least one period")
+        if not isinstance(self.horizon, str):
+            object.__setattr__(self, "horizon", whole_number("horizon", self.horizon))
         if self.past != "all" and (not isinstance(self.past, int) or isinstance(self.past, bool) or self.past < 0):
             raise ParameterError("past", repr(self.past), "it is 'all', or how many periods go with the forecast")
 

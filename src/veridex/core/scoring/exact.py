@@ -3,6 +3,7 @@
 A float is a whole number of the smallest units that floats can tell apart; Python adds whole numbers of any length.
 """
 
+import math
 from typing import Any
 
 import numpy as np
@@ -29,8 +30,8 @@ def exact(value: float) -> int:
 
 
 def exact_array(values: FloatArray) -> NDArray[Any]:
-    """Floats in smallest units, of any shape; NaN as nothing."""
-    return np.asarray(np.frompyfunc(exact, 1, 1)(np.nan_to_num(values)), dtype=object)
+    """Floats in smallest units, of any shape; NaN and what is infinite as nothing."""
+    return np.asarray(np.frompyfunc(exact, 1, 1)(np.where(np.isfinite(values), values, 0.0)), dtype=object)
 
 
 def rounded_array(totals: NDArray[Any]) -> FloatArray:
@@ -39,5 +40,8 @@ def rounded_array(totals: NDArray[Any]) -> FloatArray:
 
 
 def rounded(total: int, count: int = 1) -> float:
-    """A sum of smallest units over a count, rounded once."""
-    return total / (count * UNITS)
+    """A sum of smallest units over a count, rounded once; infinite where no float reaches."""
+    try:
+        return total / (count * UNITS)
+    except OverflowError:
+        return math.inf if total > 0 else -math.inf
