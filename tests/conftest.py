@@ -56,8 +56,8 @@ DRIVEN = ["driver-regression"]
 """Methods that are nothing without drivers."""
 
 
-def monthly(values, item="smoker-01", start="2018-01"):
-    return vx.History.from_numbers(values, start=start, cadence="monthly", item=item, unit="units")
+def monthly(values, item="smoker-01", start="2018-01", floor=None):
+    return vx.History.from_numbers(values, start=start, cadence="monthly", item=item, unit="units", floor=floor)
 
 
 def reread(fitted):
@@ -130,40 +130,6 @@ def verdict(trial):
 @pytest.fixture(scope="session")
 def publication(orders, verdict):
     return vx.publish(orders, verdict, horizon=8)
-
-
-def plain_quantiles(scores, level):
-    """Conformal quantiles of scores (origins, steps), a sorted list for each lead time and its neighbours."""
-    found = []
-    for h in range(scores.shape[1]):
-        pool = sorted(v for v in scores[:, max(h - 1, 0) : h + 2].ravel() if not math.isnan(v))
-        rank = math.ceil(round((len(pool) + 1) * level / 100, 9))
-        told = len(pool) / (len(pool) + 1)
-        further = norm.ppf(0.5 + level / 200) / norm.ppf(0.5 + told / 2) if rank > len(pool) > 0 else 1.0
-        found.append(pool[min(rank, len(pool)) - 1] * further if pool else math.nan)
-    return np.array(found)
-
-
-def towards_others(own, others, level, origins):
-    """Quantiles of an item drawn towards those of the scores of other items, all of them together; and theirs."""
-    pooled = plain_quantiles(np.concatenate(others), level)
-    share = origins / (origins + 24)
-    return share * own + (1 - share) * pooled, pooled
-
-
-def trial_cells(trial, item, method, name):
-    """A column of a trial's errors of one method on one item as (origins, steps)."""
-    cells = trial.errors[(trial.errors["item"] == item) & (trial.errors["method"] == method)]
-    return cells.pivot_table(index="origin", columns="step", values=name, dropna=False).to_numpy()
-
-
-def scores_of(trial, item, method, *, summed=False):
-    """Sizes of errors in standard errors that never shrink with the lead time; of sums from the first one on."""
-    errors = trial_cells(trial, item, method, "actual") - trial_cells(trial, item, method, "forecast")
-    spread = np.maximum.accumulate(trial_cells(trial, item, method, "std_error"), axis=1)
-    if summed:
-        errors, spread = errors.cumsum(axis=1), spread.cumsum(axis=1)
-    return np.abs(errors) / spread
 
 
 def counted(values):

@@ -13,6 +13,7 @@ from verification import (
     intervals,
     likelihood,
     outliers,
+    quantiles,
     regression,
     starts,
     unit_roots,
@@ -32,6 +33,7 @@ PARTS = {
     "regression": regression.main,
     "accuracy": accuracy.main,
     "verdicts": verdicts.main,
+    "quantiles": quantiles.main,
     "constants": constants.main,
 }
 

@@ -249,6 +249,7 @@ def publish(
     events: Events | None = None,
     scenarios: Sequence[Drivers] = (),
     intervals: str | None = None,
+    totals_from: int = 1,
     groups: Sequence[str] = (),
     past: int | str = "all",
     engine: str | Engine = "serial",
@@ -273,9 +274,12 @@ def publish(
         For the methods that take drivers; those known ahead must reach the horizon.
     scenarios : sequence of Drivers
         Other futures of the same drivers, each with a name (`Drivers.scenario`): further forecasts beside the first.
-    intervals : {"model", "conformal", "average"}, optional
-        The method's own bounds; quantiles of the backtest's errors in standard errors; the mean of both. By default
-        the mean where there are twelve origins, else the model's. Widths shrink with neither lead time nor level.
+    intervals : {"model", "calibrated"}, optional
+        The method's own law, or that law read off at what has held each probability in the backtest. By default
+        calibrated where there is a backtest.
+    totals_from : int
+        The lead time that totals begin with: with 3 the total of step 5 is the demand of lead times 3 to 5, as a
+        delivery in two periods and a review of three ask for.
     quantiles : sequence of float
         One-sided quantiles in percent, as a service level asks for: 97.5 is the upper bound of the 95 % interval.
     groups : sequence of str
@@ -297,7 +301,7 @@ def publish(
         raise ParameterError("verdict", repr(verdict), "pass either a verdict or a method")
     explaining = Explanation(drivers, events)
     words: dict[str, Any] = {"horizon": horizon, "past": past, "levels": levels, "quantiles": quantiles}
-    words |= {"intervals": intervals, "groups": groups}
+    words |= {"intervals": intervals, "totals_from": totals_from, "groups": groups}
     asked = edition(words, explaining, DESK, tested=verdict is not None, scenarios=scenarios)
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     return released(many, source, asked, engine_of(engine))

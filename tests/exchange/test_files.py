@@ -109,11 +109,20 @@ def same(one, other):
 def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
     target = vx.write(publication, tmp_path / "deep" / "out")
     assert sorted(p.name for p in target.iterdir()) == [
-        *("ledger.csv", "manifest.json", "publication.csv", "seal.json", "totals.csv")
+        *("laws.csv", "ledger.csv", "manifest.json", "publication.csv", "seal.json", "totals.csv")
     ]
     assert sorted(p.name for p in target.parent.iterdir()) == ["out"]
-    same(vx.read_publication(target), publication)
-    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 4"
+    again = vx.read_publication(target)
+    same(again, publication)
+    for item in ("smoker-01", "extractor-bearing"):
+        one, other = publication[item], again[item]
+        for step in (1, 5):
+            assert other.law(step).quantile([1, 50, 99.5]) == pytest.approx(
+                one.law(step).quantile([1, 50, 99.5]), rel=0
+            )
+            assert other.total_law(step).cdf(300.0) == one.total_law(step).cdf(300.0)
+        assert np.array_equal(other.paths(7), one.paths(7)) and other.support == one.support
+    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 5"
     counted = vx.publish(vx.History.from_numbers([1, 2, 3.5, 0.1 + 0.2], cadence="counted"), method="naive", horizon=2)
     same(vx.read_publication(vx.write(counted, target)), counted)  # an earlier publication is replaced
 

@@ -101,11 +101,11 @@ def test_coverage_stands_against_the_level_that_is_claimed(verdict):
     (axes,) = figure.axes
     in_house_style(figure, *(text.get_text() for text in axes.texts))
     table = verdict.intervals[verdict.intervals["coverage"].notna()]
-    looks = {"average": ("mark o", "amber"), "model": ("mark s", "teal"), "conformal": ("mark D", "plum")}
+    looks = {"calibrated": ("mark o", "amber"), "model": ("mark s", "teal")}
     for k, level in enumerate((80, 95)):
-        for place, kind in enumerate(("model", "conformal", "average")):
+        for place, kind in enumerate(("model", "calibrated")):
             own = table[(table["kind"] == kind) & (table["level"] == level)]
-            held, at = np.average(own["coverage"], weights=own["cells"]), k + (place - 1) * 0.26
+            held, at = np.average(own["coverage"], weights=own["cells"]), k + (place - 0.5) * 0.3
             mark, tone = looks[kind]
             assert any((x[0], y[0]) == pytest.approx((at, held)) for x, y in of(axes, mark, tone))
             middle = np.quantile(own["coverage"], (0.25, 0.75))
@@ -118,7 +118,7 @@ def test_coverage_stands_against_the_level_that_is_claimed(verdict):
     assert axes.get_xlabel() == "level that the interval claims"
     assert axes.get_ylabel() == "percent of actuals held when tested"
     assert legend(figure) == [
-        ("model", "teal"), ("conformal", "plum"), ("average", "amber"), ("holds what it claims", "ink"),
+        ("model", "teal"), ("calibrated", "amber"), ("holds what it claims", "ink"),
         ("middle half of the items", "grid"),
     ]  # fmt: skip
     one = draw_coverage(verdict, "smoker-01")

@@ -69,13 +69,15 @@ def _around_forecast(table: pd.DataFrame, levels: Sequence[float]) -> pd.DataFra
 def _totals_in_words(publication: Publication, item: str) -> str:
     """The demand of all lead times together."""
     one, wanted = publication[item], publication.head.wanted
-    if one.totals is None or one.total_bands is None:
+    if one.totals is None:
         return ""
+    total, steps = one.totals, one.totals.points.size
     bounds = [
-        f"{level:g} %: {one.total_bands.lower[j, -1]:,.0f} to {one.total_bands.upper[j, -1]:,.0f}"
-        for level, j in ((level, wanted.all_levels.index(level)) for level in wanted.levels)
+        f"{level:g} %: {lower[-1]:,.0f} to {upper[-1]:,.0f}"
+        for level, lower, upper in zip(wanted.levels, total.bands.lower, total.bands.upper, strict=True)
     ]
-    return f"All {one.totals.size} together: {one.totals[-1]:,.0f} ({'; '.join(bounds)})."
+    which = f"All {steps} together" if wanted.first == 1 else f"{wanted.first} to {steps} together"
+    return f"{which}: {total.points[-1]:,.0f} ({'; '.join(bounds)})."
 
 
 def _show_many(publication: Publication) -> None:
@@ -84,7 +86,7 @@ def _show_many(publication: Publication) -> None:
     level = head.wanted.levels[0]
     label = level_label(level)
     until = f"until {head.until}" if head.until is not None else f"next {head.horizon}"
-    rows = [_row(one, head.wanted.all_levels.index(level), level, until) for one in publication.published.values()]
+    rows = [_row(one, level, until) for one in publication.published.values()]
     table = pd.DataFrame(rows)
     numbers = ["error", "value_added", f"coverage_{label}"]
     table[numbers] = table[numbers].astype(float)
@@ -96,17 +98,17 @@ def _show_many(publication: Publication) -> None:
     _show_groups(publication, label)
 
 
-def _row(one: ItemPublication, place: int, level: float, until: str) -> dict[str, Any]:
+def _row(one: ItemPublication, level: float, until: str) -> dict[str, Any]:
     """One item: its method, the next period, the total with its bounds, and how good it was."""
-    label, scores, total = level_label(level), one.scores, one.total_bands
+    label, scores, total = level_label(level), one.scores, one.totals
     method = one.decided or one.method  # what was decided on is shorter than the orders that were found
     return {
         "item": one.item,
         "method": None if method is None else short_name(method),
         "next": np.nan if one.outlook is None else one.outlook.points[0],
-        f"lower_{label}": np.nan if total is None else total.lower[place, -1],
-        f"{until} in all": np.nan if one.totals is None else one.totals[-1],
-        f"upper_{label}": np.nan if total is None else total.upper[place, -1],
+        f"lower_{label}": np.nan if total is None else total.bands.lower[0, -1],
+        f"{until} in all": np.nan if total is None else total.points[-1],
+        f"upper_{label}": np.nan if total is None else total.bands.upper[0, -1],
         "measure": None if scores is None else scores.measure,
         "error": None if scores is None else scores.error,
         "value_added": None if scores is None else scores.value_added,

@@ -34,6 +34,7 @@ def read_history(
     name: str | None = None,
     season_length: int | None = None,
     unit: str | None = None,
+    floor: float | str | None = None,
     layout: LayoutName = "long",
     items: Sequence[str] | None = None,
     dates: Dates | None = None,
@@ -60,8 +61,8 @@ def read_history(
     source : str or Path
         A CSV file or the like (``-`` for standard input), a Parquet file or a folder of parts, an Excel
         workbook, or the address of a database (``sqlite:///shop.db``) with `table` or `query`.
-    item, period, demand, cadence, season_length, unit, layout, items, dates, tz, fiscal_start, fiscal_named, decimal, \
-status, invalid, stock_out, combine, absent, unfinished
+    item, period, demand, cadence, season_length, unit, floor, layout, items, dates, tz, fiscal_start, fiscal_named, \
+decimal, status, invalid, stock_out, combine, absent, unfinished
         As in `History.from_frame`.
     start : optional
         First period of a bare column of numbers without dates; needs `cadence`.
@@ -100,7 +101,13 @@ status, invalid, stock_out, combine, absent, unfinished
         bare = _bare(source, decimal, encoding)
         entered = name or bare.title or stem
         (series,) = History.from_numbers(
-            bare.numbers, cadence=cadence, start=start, item=entered, season_length=season_length, unit=unit
+            bare.numbers,
+            cadence=cadence,
+            start=start,
+            item=entered,
+            season_length=season_length,
+            unit=unit,
+            floor=floor,
         )
         return History.of([series], notes=(*bare.notes, _counted(series)))
     where = TableLayout(
@@ -140,6 +147,7 @@ status, invalid, stock_out, combine, absent, unfinished
         cadence,
         season_length=season_length,
         unit=unit,
+        floor=floor,
         source=found.label,
         first_row=found.first_row,
         notes=found.notes,

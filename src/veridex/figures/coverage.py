@@ -6,14 +6,14 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 
-from veridex.core.calibration.crossfit import KINDS
+from veridex.core.calibration.held import KINDS
 from veridex.core.verdict.verdict import Verdict
-from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM, TEAL, bare_axes, new_figure
+from veridex.figures.style import AMBER, GRID, INK, PAPER, TEAL, bare_axes, new_figure
 
 __all__ = ["draw_coverage"]
 
-LOOKS = {"average": (AMBER, "o"), "model": (TEAL, "s"), "conformal": (PLUM, "D")}
-APART, HALF = 0.26, 0.4
+LOOKS = {"calibrated": (AMBER, "o"), "model": (TEAL, "s")}
+APART, HALF = 0.3, 0.4
 """How far the kinds of a level stand apart, and half the length of the line at which all should stand."""
 
 
@@ -35,7 +35,7 @@ def draw_coverage(verdict: Verdict, item: str | None = None) -> Figure:
         for place, kind in enumerate(KINDS):
             own = table[(table["kind"] == kind) & (table["level"] == level)]
             if len(own):
-                _draw_kind(axes, k + (place - 1) * APART, own, *LOOKS[kind])
+                _draw_kind(axes, k + (place - 0.5) * APART, own, *LOOKS[kind])
     axes.set_xlim(-0.6, len(levels) - 0.4)
     lowest = [float(own["coverage"].quantile(0.25)) for _, own in table.groupby(["kind", "level"])]
     axes.set_ylim(max(0.0, min([*lowest, *levels], default=50.0) - 8.0), 102)

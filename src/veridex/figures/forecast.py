@@ -59,8 +59,8 @@ def _numbers(publication: Publication, one: ItemPublication) -> tuple[FloatArray
     nothing = np.full(max(one.horizon, 0), np.nan)
     if one.outlook is None:
         return nothing, [(nothing, nothing)] * len(wanted.levels)
-    bands, places = one.outlook.bands, [wanted.all_levels.index(level) for level in wanted.levels]
-    return one.outlook.points, [(bands.lower[j], bands.upper[j]) for j in places]
+    bands = one.outlook.bands
+    return one.outlook.points, list(zip(bands.lower, bands.upper, strict=True))
 
 
 def _band_label(scores: Scores | None, level: float) -> str:

@@ -122,6 +122,7 @@ def values(history: History, publishing: Publishing) -> dict[str, Any]:
         "levels": publishing.levels,
         "quantiles": publishing.quantiles,
         "intervals": publishing.intervals,
+        "totals_from": publishing.totals_from,
         "groups": publishing.groups,
     }
 
@@ -143,7 +144,7 @@ def _trial(history: History, publishing: Publishing, asked: Edition, origins: in
 def edition(
     words: dict[str, Any], explaining: Explanation, desk: Desk, *, tested: bool, scenarios: Sequence[Drivers] = ()
 ) -> Edition:
-    """What is published and how, checked; `words` are horizon, past, levels, quantiles, intervals and groups.
+    """What is published and how, checked; `words` are those of `values`.
 
     Raises
     ------
@@ -160,6 +161,7 @@ def edition(
             checked_levels(words["levels"]),
             checked_quantiles((quantiles,) if isinstance(quantiles, (int, float)) else tuple(quantiles)),
             checked_kind(words["intervals"], tested=tested),
+            words["totals_from"],
         ),
         explaining=explaining,
         scenarios=tuple(scenarios),

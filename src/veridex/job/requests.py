@@ -50,6 +50,7 @@ class Reading:
     start: Annotated[str | None, Word("First period of a bare column of numbers, e.g. 2019-01.")] = None
     name: Annotated[str | None, Word("What a single series is called.")] = None
     unit: Annotated[str | None, Word("Unit of demand, for titles and axes.")] = None
+    floor: Annotated[str | None, Word("What demand never is below: 0, or none (default: as its values show).")] = None
     season_length: Annotated[int | None, Word("Periods after which the season repeats.")] = None
     layout: Annotated[Literal["long", "wide"], Word("Rows per item and period, or a column per item.")] = "long"
     items: Annotated[Texts, Word("Columns to keep in the wide layout, separated by commas.")] = ()
@@ -200,9 +201,10 @@ class Publishing:
     horizon: Annotated[str, Word("Periods to forecast, or the last one, e.g. 2026-12.")] = "12"
     levels: Annotated[Numbers, Word("Interval levels in percent, separated by commas.")] = (80, 95)
     intervals: Annotated[
-        Literal["model", "conformal", "average"] | None, Word("Which bounds (default: as the evidence allows).")
+        Literal["model", "calibrated"] | None, Word("Which bounds (default: calibrated where there is a backtest).")
     ] = None
     quantiles: Annotated[Numbers, Word("One-sided, in percent, separated by commas.")] = ()
+    totals_from: Annotated[int, Word("Lead time that totals begin with, e.g. 3 for a delivery in two periods.")] = 1
     groups: Annotated[Texts, Word("Totals too: all, or key columns, separated by commas.")] = ()
     past: Annotated[str, Word("Periods of history in the table, or all.")] = "all"
 

@@ -60,7 +60,7 @@ def test_nothing_leaks(scheme):
     stops = one.arrays.origins[0] - one.history["smoker-01"].start + 1
     before = stops <= 84
     assert before.sum() == 13
-    for name in ("points", "std_error", "lower", "upper", "status", "training"):
+    for name in ("points", "std_error", "laws", "status", "training"):
         left, right = (getattr(trial.arrays, name)[0][:, before] for trial in (one, two))
         assert left.tobytes() == right.tobytes(), name
     assert one.arrays.points[0][:, ~before].tobytes() != two.arrays.points[0][:, ~before].tobytes()
@@ -76,7 +76,7 @@ def test_each_fold_equals_a_fit_on_the_past():
             # The first fold starts cold, as a fit does; later ones start warm and may end on another top.
             rel = 1e-12 if i == 0 else 0.03
             assert fold["forecast"].to_numpy() == pytest.approx(past["forecast"].to_numpy(), rel=rel)
-            assert fold["upper_90"].to_numpy() == pytest.approx(past["upper_90"].to_numpy(), rel=rel)
+            assert fold["upper_90"].to_numpy() == pytest.approx(past["upper_90"].to_numpy(), rel=max(rel, 1e-9))
             assert fold.index.tolist() == [1, 2, 3, 4]
 
 

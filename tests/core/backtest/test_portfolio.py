@@ -141,9 +141,9 @@ def test_a_trial_survives_its_file(tmp_path, scheme):
 
 def test_scores_alone_take_half_the_memory(tmp_path):
     whole, lean = (vx.backtest(portfolio(), ["theta", "holt"], SCHEME, keep=keep) for keep in ("all", "scores"))
-    held = [(t.arrays.std_error, t.arrays.lower, t.arrays.upper) for t in (whole, lean)]
+    held = [(t.arrays.std_error, t.arrays.laws) for t in (whole, lean)]
     sizes = [sum(a.strides[0] * a.shape[0] for a in arrays) for arrays in held]
-    assert sizes[1] < 0.45 * sizes[0] and lean.arrays.std_error.strides == (0, 0, 0, 0)
+    assert sizes[1] < 0.5 * sizes[0] and lean.arrays.std_error.strides == (0, 0, 0, 0)
     pd.testing.assert_frame_equal(lean.standings(), whole.standings(), rtol=1e-6)
     assert lean.errors["std_error"].isna().all() and vx.decide(lean).why("item-2") == vx.decide(whole).why("item-2")
     again = vx.read_trial(vx.write(lean, tmp_path / "t.parquet"))
@@ -317,7 +317,7 @@ def test_nothing_leaks_with_drivers_events_and_rules():
     one, two = run(y, weather), run(other, seen)
     stops = one.arrays.origins[0] - one.history["smoker-01"].start + 1
     before = stops <= 84
-    for name in ("points", "std_error", "lower", "upper", "status", "training", "parameters"):
+    for name in ("points", "std_error", "laws", "status", "training", "parameters"):
         left, right = (getattr(trial.arrays, name)[0][:, before] for trial in (one, two))
         assert left.tobytes() == right.tobytes(), name
     assert one.arrays.points[0][:, ~before].tobytes() != two.arrays.points[0][:, ~before].tobytes()

@@ -19,8 +19,8 @@ from veridex.exchange.forms.fitted import _seal
 Y = seasonal_values()
 
 
-def fit(values, text):
-    return vx.fit(monthly(values), text)
+def fit(values, text, floor=None):
+    return vx.fit(monthly(values, floor=floor), text)
 
 
 def hand_forecast(text, y, m=12):
@@ -41,7 +41,7 @@ def hand_forecast(text, y, m=12):
 @pytest.mark.parametrize("text", ["mean", "naive", "seasonal-naive", "drift"])
 def test_naive_family_equals_hand_formulas(text):
     points, std_error = hand_forecast(text, Y)
-    frame = fit(Y, text).forecast(14, levels=(80, 97.5)).frame
+    frame = fit(Y, text, "none").forecast(14, levels=(80, 97.5)).frame
     assert frame["forecast"].to_numpy() == pytest.approx(points, rel=1e-12)
     assert frame["std_error"].to_numpy() == pytest.approx(std_error, rel=1e-12)
     quantile = stats.t(95).ppf(0.9875) if text == "mean" else stats.norm.ppf(0.9875)
@@ -60,7 +60,7 @@ def test_trend_dummies_equals_ordinary_least_squares():
     variance = rest @ rest / 83
     inverse = np.linalg.inv(x.T @ x)
     std_error = np.sqrt(variance * (1 + np.einsum("ij,jk,ik->i", new, inverse, new)))
-    fitted = fit(Y, "trend-season")
+    fitted = fit(Y, "trend-season", "none")
     frame = fitted.forecast(14, levels=90).frame
     assert frame["forecast"].to_numpy() == pytest.approx(new @ solution, rel=1e-10)
     assert frame["std_error"].to_numpy() == pytest.approx(std_error, rel=1e-10)

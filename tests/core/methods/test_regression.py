@@ -65,7 +65,7 @@ def test_trends_equal_ordinary_least_squares(text, intercept):
         with pytest.raises(vx.VeridexError, match="base= goes with intercept=estimated"):
             vx.fit(monthly(Y), f"{text} intercept={intercept}")
         return
-    fitted = vx.fit(monthly(Y), f"{text} intercept={intercept}")
+    fitted = vx.fit(monthly(Y, floor="none"), f"{text} intercept={intercept}")
     frame = fitted.forecast(14, levels=90).frame
     columns = design_of(text, N + 14)
     if intercept == "estimated":

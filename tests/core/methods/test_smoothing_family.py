@@ -77,9 +77,10 @@ def test_smoothing_averages_by_weights_of_the_criterion():
     points = np.array([part.points for part in parts])
     mean = weights @ points / weights.sum()
     assert fitted.forecast(4).points == pytest.approx(mean, rel=1e-10)
-    assert fitted.forecast(4).upper == pytest.approx(
-        np.tensordot(weights / weights.sum(), [part.upper for part in parts], axes=1), rel=1e-10
-    )
+    law, own = fitted.forecast(4).law(2), [part.law(2) for part in parts]
+    for percent in (1.0, 50.0, 97.5):
+        mixed = weights @ [one.cdf(law.quantile(percent)) for one in own] / weights.sum()
+        assert percent == pytest.approx(100 * mixed, rel=1e-8)
     second = weights @ (points**2 + np.array([part.std_error for part in parts]) ** 2) / weights.sum()
     assert fitted.forecast(4).std_error == pytest.approx(np.sqrt(second - mean**2), rel=1e-8)
 
@@ -270,6 +271,7 @@ def test_unknown_values_are_passed_over():
     found = fit(y, "holt alpha=0.3 beta=0.2")
     assert found.fitted_values == pytest.approx(expected, rel=1e-10)
     assert found.forecast(2).points == pytest.approx([level + slope, level + 2 * slope], rel=1e-10)
-    assert stats.norm.ppf(0.9) == pytest.approx(
-        (found.forecast(1, levels=80).upper[0, 0] - found.forecast(1).points[0]) / found.forecast(1).std_error[0]
-    )
+    # Two starting values from 92 known ones: Student's law with 90 degrees of freedom, its scale wider by them.
+    ahead = vx.fit(monthly(y, floor="none"), "holt alpha=0.3 beta=0.2").forecast(1, levels=80)
+    half = stats.t(90).ppf(0.9) * ahead.std_error[0] * np.sqrt(1 + 2 / 92)
+    assert ahead.upper[0, 0] - ahead.points[0] == pytest.approx(half)

@@ -8,7 +8,7 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import monthly, plain_quantiles, portfolio, scores_of, seasonal_values, towards_others
+from conftest import monthly, portfolio, seasonal_values
 from veridex.figures.forecast import draw_forecast
 
 
@@ -28,8 +28,9 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
         assert ahead["tested"].tolist() == [True] * 6 + [False] * 2, series.item  # the trial looked six ahead
         refit = vx.fit(series, ahead["method"].iloc[0]).forecast(8)
         assert np.array_equal(ahead["value"], refit.points)
-        above = np.maximum.accumulate(refit.upper[1] - refit.points)  # widths do not shrink with the lead time
-        assert ahead["upper_95"].to_numpy() == pytest.approx(refit.points + above)
+        shares = [warp.own(0.975) for warp in publication[series.item].outlook.warps]
+        own = [refit.law(step).quantile(100 * share) for step, share in enumerate(shares, 1)]
+        assert ahead["upper_95"].to_numpy() == pytest.approx(own)
         assert ahead["period"].iloc[0] == np.datetime64("2025-09-01")
     past = frame[frame["kind"] == "actual"]
     assert past[["step", "std_error", "lower_80", "tested"]].isna().all(axis=None)
@@ -43,7 +44,7 @@ def deep():
     return vx.decide(trial, "single")
 
 
-@pytest.mark.parametrize("kind", ["model", "conformal", "average"])
+@pytest.mark.parametrize("kind", ["model", "calibrated"])
 def test_points_do_not_move_with_the_level_and_bands_nest(deep, kind):
     history = deep.trial.history
     wide = vx.publish(history, deep, horizon=6, levels=(50, 80, 90), intervals=kind).forecasts
@@ -53,43 +54,17 @@ def test_points_do_not_move_with_the_level_and_bands_nest(deep, kind):
     bounds = wide[["lower_90", "lower_80", "lower_50", "value", "upper_50", "upper_80", "upper_90"]].to_numpy()
     assert (np.diff(bounds, axis=1) >= -1e-9).all()
     for _, own in wide.groupby("item"):
-        assert (np.diff(own[["half_width_50", "half_width_90"]].to_numpy(), axis=0) >= -1e-9).all()
         shares = 100 * (own["upper_90"] - own["lower_90"]) / 2 / own["value"]
         assert own["half_width_90_percent"].to_numpy() == pytest.approx(shares.to_numpy())
-    assert wide["intervals"].tolist() == ([kind] * 4 + ["model"] * 2) * 8  # the trial looked four ahead
-
-
-def test_conformal_and_average_bounds_come_from_the_backtest(deep):
-    history, item = deep.trial.history, "item-1"
-    method = deep.winners.set_index("item").loc[item, "method"]
-    winners = deep.winners.set_index("item")["method"].to_dict()
-    own = scores_of(deep.trial, item, method)
-    others = [scores_of(deep.trial, other, text) for other, text in winners.items() if other != item]
-    fitted = vx.fit(history[item], method).forecast(4, levels=(80,))
-    drawn, pooled = towards_others(plain_quantiles(own, 80), others, 80, len(own))
-    half = drawn * np.maximum.accumulate(fitted.std_error)
-    model = pooled / 1.2815515655446004 * (fitted.upper[0] - fitted.points)
-    published = {kind: vx.publish(history, deep, horizon=4, levels=(80, 99.5), intervals=kind) for kind in
-                 ("conformal", "average")}  # fmt: skip
-    for kind, above in (("conformal", half), ("average", 0.5 * (half + model))):
-        own = published[kind].forecasts.query("item == @item")
-        assert own["upper_80"].to_numpy() == pytest.approx(fitted.points + np.maximum.accumulate(above))
-    # Forty-two errors at most are too few for 99.5 %: the bounds go on from the largest and do not jump.
-    strict, kind = published["conformal"].forecasts, published["average"].manifest["items"][item]["intervals"]
-    assert strict["lower_99_5"].lt(strict["lower_80"]).all()
-    assert kind["published"] == {"80": "average", "99.5": "average"} and kind["calibrated_steps"] == [1, 4]
-    assert published["average"].forecasts["intervals"].eq("average").all()
-    held = {row["level"]: row["coverage"] for row in kind["held"]["conformal"]}
-    table = deep.intervals.query("item == @item and kind == 'conformal'").set_index("level")["coverage"]
-    assert held == pytest.approx(table.to_dict())
-    # Twelve origins make the average the default, fewer the model.
-    assert vx.publish(history, deep, horizon=4).forecasts["intervals"].eq("average").all()
+    assert wide["intervals"].eq(kind).all() and wide["tested"].tolist() == ([True] * 4 + [False] * 2) * 8
+    totals = vx.publish(history, deep, horizon=6, levels=(80, 97.5, 99), intervals=kind).totals
+    assert (totals["upper_99"] > totals["upper_97_5"]).all() and (totals["lower_80"] >= 0).all()
 
 
 def test_what_is_said_of_the_bands_is_said_of_those_published(deep):
     history, item = deep.trial.history, "item-3"
     table = deep.intervals.query("item == @item").set_index(["kind", "level"])["coverage"]
-    for kind in ("model", "conformal", "average"):
+    for kind in ("model", "calibrated"):
         published = vx.publish(history, deep, horizon=3, intervals=kind)
         scores = published.manifest["items"][item]["scores"]
         assert scores["coverage_of"] == kind
@@ -98,7 +73,7 @@ def test_what_is_said_of_the_bands_is_said_of_those_published(deep):
     gapped = vx.backtest(history, ["theta"], vx.RollingOrigin(horizon=2, origins=12, gap=2))
     ahead = vx.publish(history, vx.decide(gapped), horizon=5).forecasts.query("item == @item")
     assert ahead["tested"].tolist() == [False, False, True, True, False]
-    assert ahead["intervals"].tolist() == ["model", "model", "average", "average", "model"]
+    assert ahead["intervals"].eq("calibrated").all()
     # A member whose estimation did not settle is said of the whole.
     walk = monthly(100 + np.random.default_rng(2).normal(size=60).cumsum())
     text = "combination of=[naive, arima p=4 q=4]"
@@ -111,34 +86,9 @@ def test_quantiles_are_one_sided_bounds(deep):
     assert np.array_equal(ahead["quantile_97_5"], ahead["upper_95"])
     assert np.array_equal(ahead["quantile_2_5"], ahead["lower_95"]) and "lower_80" not in ahead
     assert (ahead["quantile_90"] < ahead["quantile_97_5"]).all() and (ahead["quantile_90"] > ahead["value"]).all()
+    middle = vx.publish(deep.trial.history, deep, horizon=4, quantiles=50).forecasts
+    assert middle["quantile_50"].between(middle["lower_80"], middle["upper_80"]).all()
     assert np.array_equal(published.totals["quantile_97_5"], published.totals["upper_95"])
-
-
-def test_totals_have_their_own_calibration(deep):
-    history, winners = deep.trial.history, deep.winners.set_index("item")["method"].to_dict()
-    scores = {item: scores_of(deep.trial, item, method, summed=True) for item, method in winners.items()}
-    simulated, asked, conformal, points = {}, {}, {}, {}
-    for item, method in winners.items():
-        fitted = vx.fit(history[item], method)
-        forecast = fitted.forecast(4)
-        points[item] = forecast.points.cumsum()
-        sums = np.cumsum(fitted.simulate(4), axis=1)
-        simulated[item] = np.quantile(sums - sums.mean(axis=0), (0.1, 0.9), axis=0)
-        others = [own for other, own in scores.items() if other != item]
-        drawn, pooled = towards_others(plain_quantiles(scores[item], 80), others, 80, len(scores[item]))
-        spread = np.maximum.accumulate(forecast.std_error).cumsum()
-        conformal[item], asked[item] = drawn * spread, pooled * spread
-    # Simulated totals are too narrow by what the other items' errors ask for; what else is published matters not.
-    factor = {item: asked[item] / (0.5 * (simulated[item][1] - simulated[item][0])) for item in winners}
-    for kind in ("model", "conformal", "average"):
-        totals = vx.publish(history, deep, horizon=4, levels=(80,), intervals=kind).totals
-        for item in winners:
-            table = totals[totals["name"] == item]
-            above = {"model": simulated[item][1], "conformal": conformal[item]}
-            above["average"] = 0.5 * (conformal[item] + factor[item] * simulated[item][1])
-            expected = points[item] + np.maximum.accumulate(above[kind])
-            assert table["forecast"].to_numpy() == pytest.approx(points[item])
-            assert table["upper_80"].to_numpy() == pytest.approx(expected)
 
 
 def test_group_totals_measure_how_items_go_wrong_together():
@@ -166,7 +116,7 @@ def test_group_totals_measure_how_items_go_wrong_together():
         assert totals.loc[("all", "all")]["forecast"].to_numpy() == pytest.approx(alone.to_numpy())
         row = totals.loc[("all", "all", 1)]
         widths[together] = (row["upper_80"] - row["lower_80"]) / 2
-        assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "average"
+        assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "calibrated"
         fits = [choice.crossfit.errors for choice in verdict.choices.values()]
         excess = sum(float((a * b).sum()) for a in fits for b in fits if a is not b)
         room = sum(float(np.abs(a * b).sum()) for a in fits for b in fits if a is not b)
@@ -197,25 +147,29 @@ def test_how_far_ahead_and_how_much_history_is_said(deep):
     for words, said in (
         ({"horizon": "2019-01"}, "every item's history reaches that far"),
         ({"past": -1}, "it is 'all', or how many"),
-        ({"intervals": "wide"}, "the kinds are model, conformal, average"),
-        ({"quantiles": 50}, "off the middle"),
+        ({"intervals": "wide"}, "the kinds are model, calibrated"),
+        ({"quantiles": 100}, "between 0 and 100"),
+        ({"totals_from": 0}, "totals_from"),
         ({"quantiles": 0.975}, "did you mean 97.5"),
         ({"groups": ["colour"]}, "group by one of all"),
     ):
         with pytest.raises(vx.VeridexError, match=said):
             vx.publish(history, deep, **words)
-    for words, said in (({"intervals": "average"}, "pass a verdict"), ({"groups": ["all"]}, "publish from a verdict")):
+    for words, said in (
+        ({"intervals": "calibrated"}, "pass a verdict"),
+        ({"groups": ["all"]}, "publish from a verdict"),
+    ):
         with pytest.raises(vx.VeridexError, match=said):
             vx.publish(history, method="naive", **words)
 
 
 def test_only_tested_levels_lead_times_and_cadences_are_called_tested(orders, verdict):
     published = vx.publish(orders, verdict, horizon=2, levels=(50, 95))
-    held = published.manifest["items"]["smoker-01"]["scores"]["coverage"]
-    assert held == {"80": held["80"], "95": verdict.winners.set_index("item").loc["smoker-01", "coverage_95"]}
+    held = published.manifest["items"]["smoker-01"]["scores"]["coverage"]  # at any level, tested or not
+    assert held == {"50": held["50"], "95": verdict.winners.set_index("item").loc["smoker-01", "coverage_95"]}
     labels = [text.get_text() for text in draw_forecast(published, "smoker-01").legends[0].get_texts()]
     assert (
-        labels[2] == "50 % interval (coverage not tested)"
+        labels[2] == f"50 % interval (held {held['50']:.0f} % when tested)"
         and labels[3] == f"95 % interval (held {held['95']:.0f} % when tested)"
     )
     unknown = monthly([np.nan] * 40)

@@ -10,7 +10,10 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import NUMBERS, Components
+from veridex.core.laws.laws import Laws
 from veridex.core.methods.fold.status import Status
+from veridex.core.scoring.levels import shares_of
 from veridex.core.scoring.measures import TERMS
 
 __all__ = ["ARRAYS", "PER_METHOD", "FoldArrays", "ItemTrial", "digest_of"]
@@ -18,8 +21,8 @@ __all__ = ["ARRAYS", "PER_METHOD", "FoldArrays", "ItemTrial", "digest_of"]
 PER_METHOD = (
     "points",
     "std_error",
-    "lower",
-    "upper",
+    "laws",
+    "transforms",
     "status",
     "parameters",
     "criteria",
@@ -36,7 +39,7 @@ KEY_LENGTH = 32
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
 class FoldArrays:
-    """Results by method (M), origin (O), level (L) and step (H), NaN where there are none; items may stand before them.
+    """Results by method (M), origin (O), step (H) and component (C), NaN where none; items may stand before them.
 
     Attributes
     ----------
@@ -46,7 +49,12 @@ class FoldArrays:
     scales : ndarray, shape (..., O, 2)
         Mean absolute and squared change over a season in the training span.
     points, std_error : ndarray, shape (..., M, O, H)
-    lower, upper : ndarray, shape (..., M, O, L, H)
+    laws : ndarray, shape (..., M, O, H, C, NUMBERS)
+        The law of each forecast, by components; see `veridex.core.laws.components`.
+    transforms : ndarray, shape (..., M, O, H)
+        Where each actual stands in the law that was forecast for it, from 0 to 1, randomised where it has weight.
+    supports : ndarray, shape (..., O, 2)
+        What demand had not been below up to each origin, and whether it was whole: one or zero.
     status : ndarray of int, shape (..., M, O)
     parameters : ndarray, shape (..., M, O)
         Quantities estimated.
@@ -65,8 +73,9 @@ class FoldArrays:
     scales: FloatArray
     points: FloatArray
     std_error: FloatArray
-    lower: NDArray[np.floating[Any]]
-    upper: NDArray[np.floating[Any]]
+    laws: Components
+    transforms: FloatArray
+    supports: FloatArray
     status: NDArray[np.int8]
     parameters: FloatArray
     criteria: FloatArray
@@ -75,19 +84,20 @@ class FoldArrays:
     seconds: FloatArray
 
     @staticmethod
-    def empty(sizes: Sequence[int], levels: int, horizon: int, keep: str = "all") -> dict[str, Any]:
+    def empty(sizes: Sequence[int], components: int, horizon: int, keep: str = "all") -> dict[str, Any]:
         """Arrays without results, by name.
 
         Parameters
         ----------
         sizes : sequence of int
             Items, if there are several; methods; origins.
-        levels, horizon : int
+        components, horizon : int
+            The most components of a law; lead times.
         keep : {"all", "scores"}
-            With ``"scores"`` bounds of single precision and no standard errors.
+            With ``"scores"`` laws of single precision and no standard errors.
         """
         folds, rounds = tuple(sizes), (*sizes[:-2], sizes[-1])
-        bounds = np.float32 if keep == "scores" else np.float64
+        precision = np.float32 if keep == "scores" else np.float64
         spread = np.full((*folds, horizon), np.nan) if keep == "all" else np.broadcast_to(np.nan, (*folds, horizon))
         return {
             "origins": np.zeros(rounds, dtype=np.int64),
@@ -95,8 +105,9 @@ class FoldArrays:
             "scales": np.full((*rounds, 2), np.nan),
             "points": np.full((*folds, horizon), np.nan),
             "std_error": spread,
-            "lower": np.full((*folds, levels, horizon), np.nan, dtype=bounds),
-            "upper": np.full((*folds, levels, horizon), np.nan, dtype=bounds),
+            "laws": np.full((*folds, horizon, components, NUMBERS), np.nan, dtype=precision),
+            "transforms": np.full((*folds, horizon), np.nan),
+            "supports": np.tile([-np.inf, 0.0], (*rounds, 1)),
             "status": np.full(folds, Status.NO_FOLD, dtype=np.int8),
             "parameters": np.full(folds, np.nan),
             "criteria": np.full(folds, np.nan),
@@ -107,8 +118,18 @@ class FoldArrays:
 
     @property
     def keep(self) -> str:
-        """``"all"``, or ``"scores"`` where bounds are of single precision."""
-        return "scores" if self.lower.dtype == np.float32 else "all"
+        """``"all"``, or ``"scores"`` where laws are of single precision."""
+        return "scores" if self.laws.dtype == np.float32 else "all"
+
+    def laws_at(self, where: Any) -> Laws:
+        """The laws (..., H) at an index of (..., M, O)."""
+        supports = np.broadcast_to(np.expand_dims(self.supports, -3), (*self.status.shape, 2))[where]
+        return Laws.of(self.laws[where], supports[..., None, 0], supports[..., None, 1] > 0.0)
+
+    def bounds(self, levels: Sequence[float]) -> FloatArray:
+        """Lower and upper bounds of the methods' own laws, shape (2, L, ..., M, O, H)."""
+        found = self.laws_at(...).quantile(shares_of(levels))
+        return np.moveaxis(found, -1, 0).reshape(2, len(levels), *self.points.shape)
 
     def locked(self) -> Self:
         """The same, read-only."""

@@ -11,6 +11,8 @@ from veridex.core.backtest.folds import FoldArrays, ItemTrial, digest_of
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Fold, Scheme
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.support import support_of
+from veridex.core.laws.transforms import drawn_shares, transforms
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
 from veridex.core.methods.fold.criteria import criteria
@@ -35,7 +37,6 @@ class ItemWork:
     regressors : tuple of Regressors or None
         The drivers and events of each method.
     scheme : Scheme
-    levels : tuple of float
     origins, horizon : int
         Size of the arrays: the most that any item has.
     foresight : {"none", "perfect"}
@@ -47,12 +48,17 @@ class ItemWork:
     lineup: tuple[Method, ...]
     regressors: tuple[Regressors | None, ...]
     scheme: Scheme
-    levels: tuple[float, ...]
     origins: int
     horizon: int
     foresight: str
     pace: Pace
     clock: Callable[[], float]
+
+    def components(self, season_length: int) -> int:
+        """The most components that a law of the lineup has."""
+        sizes = Sizes(season_length, self.horizon)
+        plans: list[Plan] = [one.family.plan(one.settings, sizes) for one in self.lineup]
+        return max(plan.components for plan in plans)
 
     def only(self, places: tuple[int, ...]) -> "ItemWork":
         """The same work with some of the methods."""
@@ -61,7 +67,8 @@ class ItemWork:
 
     def empty(self, series: ItemHistory) -> dict[str, Any]:
         """Arrays of one item with its origins and actuals, and no forecasts."""
-        out = FoldArrays.empty((len(self.lineup), self.origins), len(self.levels), self.horizon)
+        components = self.components(series.season_length)
+        out = FoldArrays.empty((len(self.lineup), self.origins), components, self.horizon)
         for o, fold in enumerate(self.scheme.folds(series)):
             out["origins"][o] = series.start + fold.stop - 1
             tested = slice(fold.gap, fold.horizon)
@@ -71,9 +78,9 @@ class ItemWork:
     def keys(self, series: ItemHistory) -> tuple[str, ...]:
         """A fingerprint for each method: of everything that its results on this item depend on.
 
-        Values, raw values, rules, recorded drivers and events, scheme, levels, pace, method, version.
+        Values, raw values, rules, recorded drivers and events, scheme, pace, method, version.
         """
-        how = repr((VERSION, self.scheme, self.levels, self.foresight, self.pace)).encode()
+        how = repr((VERSION, self.scheme, self.foresight, self.pace)).encode()
         shared = (how, series.fingerprint.encode())
         return tuple(
             digest_of(*shared, one.text.encode(), self._explained(series, regressors))
@@ -101,11 +108,14 @@ class ItemWork:
         spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
         for o, span in enumerate(spans):
             out.scales[o] = naive_scales(span.actuals, series.season_length)
+            out.supports[o] = support_of(span.actuals, series.floor)
         # Any constant would do; this one is known at every origin.
         centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
         known: dict[tuple[int, int], DriverRows] = {}
         for m in range(len(self.lineup)):
             self._run_method(m, series, folds, spans, centre, known, out)
+        shares = drawn_shares(series.item, out.origins, self.horizon)
+        out.transforms[:] = transforms(out.laws_at(...), out.actuals, shares)
         return out
 
     def _run_method(
@@ -122,7 +132,7 @@ class ItemWork:
         entered, regressors = self.lineup[m], self.regressors[m]
         columns = () if regressors is None else regressors.columns
         family = entered.family
-        plan: Plan = family.plan(entered.settings, Sizes(series.season_length, self.horizon, self.levels, columns))
+        plan: Plan = family.plan(entered.settings, Sizes(series.season_length, self.horizon, columns, series.floor))
         warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
         carried = False
@@ -137,9 +147,8 @@ class ItemWork:
                 y = y[drivers.skipped :]
             x = None if drivers is None else drivers.x
             cell = (m, o)
-            rows = Rows(
-                out.points[cell], out.std_error[cell], out.lower[cell], out.upper[cell], row, fitted[: y.size], stats
-            )
+            law = out.laws[cell][:, : plan.components]
+            rows = Rows(out.points[cell], out.std_error[cell], law, row, fitted[: y.size], stats)
             if o % self.pace.search_every == 0:
                 plan.forget(warm)
             if o % self.pace.refit_every == 0 or not carried:
@@ -158,9 +167,9 @@ class ItemWork:
                 own, scales = span.actuals[span.actuals.size - y.size :], out.scales[o]
                 one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
                 # A holdout may be shorter for this item than for others, and a gap is not tested.
-                for filled in (rows.points, rows.std_error, rows.lower, rows.upper):
-                    filled[..., fold.horizon :] = np.nan
-                    filled[..., : fold.gap] = np.nan
+                for filled in (rows.points, rows.std_error, rows.law):
+                    filled[fold.horizon :] = np.nan
+                    filled[: fold.gap] = np.nan
             out.seconds[cell] = self.clock() - begun
 
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:

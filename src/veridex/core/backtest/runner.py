@@ -84,14 +84,13 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
         lineup=lineup,
         regressors=_regressors(lineup, history, course.explaining),
         scheme=course.scheme,
-        levels=course.levels,
         origins=max(len(found) for found in folds),
         horizon=max(fold.horizon for found in folds for fold in found),
         foresight=course.explaining.foresight,
         pace=course.pace,
         clock=running.clock,
     )
-    sizes = (len(lineup), work.origins, len(course.levels), work.horizon)
+    sizes = (len(lineup), work.origins, work.components(history.season_length), work.horizon)
     store = MemoryStore.allocate(history.names, *sizes, course.keep)
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
@@ -133,10 +132,10 @@ def _fewer(scheme: Scheme, folds: list[tuple[Fold, ...]]) -> tuple[str, ...]:
 
 def _refuse_another(onto: Trial, history: History, course: Course) -> None:
     """Refuse to add to a trial that was made otherwise."""
-    made = (onto.scheme, onto.levels, onto.pace, onto.perfect, onto.driven, onto.keeping)
-    asked = (course.scheme, course.levels, course.pace, course.explaining.perfect, course.explaining.given)
+    made = (onto.scheme, onto.pace, onto.perfect, onto.driven, onto.keeping)
+    asked = (course.scheme, course.pace, course.explaining.perfect, course.explaining.given)
     if made != (*asked, course.keep):
-        problem = f"it was made by another scheme, levels, pace, foresight or drivers: {onto.scheme.in_words()}"
+        problem = f"it was made by another scheme, pace, foresight or drivers: {onto.scheme.in_words()}"
         raise ParameterError("onto", repr(onto), problem)
     if (onto.history.cadence, onto.history.season_length) != (history.cadence, history.season_length):
         raise ParameterError("onto", repr(onto), "it was made on another cadence or season length")

@@ -91,9 +91,9 @@ def _holdout_cells(trial: Results, block: Block, common: bool) -> Cells:
     own = np.where(np.isnan(benchmark), np.nan, actual - a.points[i, m, o, h])
     extra = {"_own": np.abs(own), "_own_squared": own**2}
     extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
-    for j, level in enumerate(trial.levels):
+    for level, (lower, upper) in zip(trial.levels, np.moveaxis(a.bounds(trial.levels), 0, 1), strict=True):
         label = level_label(level)
-        parts = interval_terms(actual, a.lower[i, m, o, j, h], a.upper[i, m, o, j, h], level)
+        parts = interval_terms(actual, lower[i, m, o, h], upper[i, m, o, h], level)
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
     phases = (a.origins[i, o] + h + 1) % trial.history.season_length
     where = {"item": i + block.first, "method": m, "origin": a.origins[i, o], "step": h + 1, "phase": phases}

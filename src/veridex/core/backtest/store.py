@@ -45,12 +45,12 @@ class MemoryStore:
 
     @classmethod
     def allocate(
-        cls, names: Sequence[str], methods: int, origins: int, levels: int, horizon: int, keep: str
+        cls, names: Sequence[str], methods: int, origins: int, components: int, horizon: int, keep: str
     ) -> "MemoryStore":
         """A store without results."""
         sizes = (len(names), methods, origins)
         blank = [("",) * methods for _ in names]
-        return cls(names, FoldArrays(**FoldArrays.empty(sizes, levels, horizon, keep)), blank)
+        return cls(names, FoldArrays(**FoldArrays.empty(sizes, components, horizon, keep)), blank)
 
     def __len__(self) -> int:
         return len(self.names)

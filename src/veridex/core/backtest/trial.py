@@ -49,8 +49,8 @@ class Trial(Results):
             percent = 100.0 * error / columns["actual"]
         columns |= {"error": error, "percent_error": np.where(np.isfinite(percent), percent, np.nan)}
         columns["std_error"] = a.std_error[i, m, o, h]
-        sides = ([side[i, m, o, level, h] for level in range(len(self.levels))] for side in (a.lower, a.upper))
-        columns |= on_number_line(self.levels, *sides)
+        lower, upper = a.bounds(self.levels)[..., i, m, o, h]
+        columns |= on_number_line(self.levels, lower, upper)
         columns["reason"] = self._reasons(m, a.status[i, m, o])
         return self._said(pd.DataFrame(columns))
 

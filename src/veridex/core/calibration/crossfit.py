@@ -1,65 +1,53 @@
-"""What a choice would have forecast at each origin without having seen it, and what its intervals held."""
+"""What a choice would have forecast at each origin without having seen it, and where the actuals stood in its laws."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import NamedTuple
 
 import numpy as np
-from scipy.special import ndtri
+from scipy.special import ndtr, ndtri
 
-from veridex.core.arrays import FloatArray, IntArray
-from veridex.core.calibration.conformal import conformal_quantiles, growing, left_out_quantiles
-from veridex.core.calibration.intervals import joined_interval, kinds_of
-from veridex.core.scoring.measures import interval_terms
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.calibration.sums import added, law_of_sum, spread_of_sums
+from veridex.core.laws.transforms import drawn_shares, transforms
+from veridex.core.laws.warp import FURTHEST
 
-__all__ = ["DEFAULT_FROM", "KINDS", "PRIOR_ORIGINS", "Crossfit", "Held", "drawn", "model_factor"]
+__all__ = ["Crossfit"]
 
-
-KINDS = ("model", "conformal", "average")
-
-DEFAULT_FROM = 12
-"""Origins from which on intervals are averages; with fewer they are the model's."""
-
-PRIOR_ORIGINS = 24.0
-"""The portfolio's other items count as so many origins."""
+FEWEST_TO_HALVE = 4
+"""Origins from which on evidence has two halves."""
 
 
-class Held(NamedTuple):
-    """What intervals of a level held when they were tested: cells, coverage in percent, mean width and score."""
-
-    level: float
-    cells: int
-    coverage: float
-    width: float
-    interval_score: float
-
-
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, kw_only=True)
 class Crossfit:
     """Forecasts of a choice at the origins of a trial, each made with weights that have not seen its origin.
 
     Attributes
     ----------
+    item : str
     origins : ndarray of int, shape (O,)
         Ordinals.
-    actuals, points, std_error : ndarray, shape (O, H)
-    lower, upper : ndarray, shape (O, L, H)
-        Bounds of the model.
-    levels : tuple of float
+    cycles : float
+        Known periods up to the last origin, in seasons (of at least twelve periods).
+    actuals, points, spread : ndarray, shape (O, H)
+        Spread: the standard deviations of the laws.
+    transforms : ndarray, shape (O, H)
+        Where each actual stands in the law that was forecast for it, from 0 to 1; NaN where it is not known, or where a
+        shift of the level came between.
+    supports : ndarray, shape (O, 2)
+        As in a trial.
+    shifts : tuple of int
+        First periods of new levels that evidence was set aside for.
     """
 
+    item: str
     origins: IntArray
+    cycles: float
     actuals: FloatArray
     points: FloatArray
-    std_error: FloatArray
-    lower: FloatArray
-    upper: FloatArray
-    levels: tuple[float, ...]
-
-    @property
-    def default_kind(self) -> str:
-        """The intervals that are published unless another kind is asked for."""
-        return "average" if self.origins.size >= DEFAULT_FROM else "model"
+    spread: FloatArray
+    transforms: FloatArray
+    supports: FloatArray
+    shifts: tuple[int, ...] = ()
 
     @cached_property
     def errors(self) -> FloatArray:
@@ -67,94 +55,49 @@ class Crossfit:
         return self.actuals - self.points
 
     @cached_property
-    def scale(self) -> FloatArray:
-        """The standard errors that errors are divided by: they never shrink with the lead time."""
-        grown = growing(self.std_error)
-        return np.where(grown > 0.0, grown, np.nan)
-
-    @property
     def scores(self) -> FloatArray:
-        """Sizes of errors in standard errors, shape (O, H)."""
-        return np.asarray(np.abs(self.errors) / self.scale)
-
-    @property
-    def total_scores(self) -> FloatArray:
-        """Sizes of errors added up from the first lead time on, against standard errors added up."""
-        return np.asarray(np.abs(np.cumsum(self.errors, axis=1)) / np.cumsum(self.scale, axis=1))
+        """The transforms as normal scores, shape (O, H)."""
+        least = ndtr(-FURTHEST)
+        return np.asarray(ndtri(np.clip(self.transforms, least, 1.0 - least)))
 
     @cached_property
-    def _tested(self) -> FloatArray:
-        return left_out_quantiles(self.scores, self.levels)
+    def halves(self) -> tuple[BoolArray, BoolArray] | None:
+        """Cells (O, H) that were complete at the middle origin, and those of the origins from there on.
 
-    def _left_out(self, levels: tuple[float, ...], totals: bool) -> FloatArray:
-        """Quantiles from the scores of all other origins, shape (O, levels, H)."""
-        if levels == self.levels and not totals:
-            return self._tested
-        return left_out_quantiles(self.total_scores if totals else self.scores, levels)
-
-    def quantiles(self, levels: tuple[float, ...], pooled: FloatArray | None = None) -> FloatArray:
-        """Conformal quantiles of `scores`, all origins used, drawn towards those of other items; (levels, H)."""
-        return drawn(conformal_quantiles(self.scores, levels), pooled, self.origins.size)
-
-    def total_quantiles(self, levels: tuple[float, ...], pooled: FloatArray | None = None) -> FloatArray:
-        """The same of `total_scores`."""
-        return drawn(conformal_quantiles(self.total_scores, levels), pooled, self.origins.size)
-
-    def kinds(self, kind: str, levels: tuple[float, ...], totals: bool = False) -> tuple[str, ...]:
-        """The kind of each level, alike where it is tested and where it is published.
-
-        Past errors tell a level if those at the other origins do for every origin and tested lead time.
+        None where there are fewer than four origins, or nothing is known in one of them.
         """
-        if kind == "model":
-            return ("model",) * len(levels)
-        known = ~np.isnan(self.errors)
-        left = np.isfinite(self._left_out(levels, totals))
-        return kinds_of(kind, np.asarray((left | ~known[:, None]).all(axis=(0, 2)) & bool(known.any())))
+        known = ~np.isnan(self.transforms)
+        if self.origins.size < FEWEST_TO_HALVE:
+            return None
+        middle = self.origins[self.origins.size // 2]
+        ends = self.origins[:, None] + np.arange(1, known.shape[1] + 1)
+        first: BoolArray = known & (ends <= middle)
+        later: BoolArray = known & (self.origins >= middle)[:, None]
+        return (first, later) if first.any() and later.any() else None
 
-    def bounds(self, kind: str, pooled: FloatArray | None = None) -> tuple[FloatArray, FloatArray]:
-        """Bounds (O, L, H) of a kind as they are published; conformal quantiles leave the origin itself out.
+    def without(self, o: int) -> "Crossfit":
+        """The same without the origin at a place."""
+        kept = np.delete(np.arange(self.origins.size), o)
+        own = {name: getattr(self, name)[kept] for name in ("origins", "actuals", "points", "spread", "transforms")}
+        return replace(self, **own, supports=self.supports[kept])
 
-        `pooled` are the other items' quantiles at these levels, shape (L, H).
-        """
-        own = drawn(self._tested, pooled, self.origins.size - 1)
-        factor, kinds = model_factor(self.levels, pooled, self.points.shape[1]), self.kinds(kind, self.levels)
-        found = joined_interval(self.points, (self.lower, self.upper), own * self.scale[:, None], factor, kinds)
-        if kind != "conformal":
-            return found
-        lost = np.isnan(own)  # no model's bounds stand in where quantiles alone were asked for
-        lower, upper = (np.where(lost, np.nan, side) for side in found)
-        return lower, upper
+    def shifted(self, periods: tuple[int, ...]) -> "Crossfit":
+        """The same, what was forecast across the begin of a new level set aside."""
+        ends = self.origins[:, None] + np.arange(1, self.actuals.shape[1] + 1)
+        across = np.zeros(ends.shape, dtype=bool)
+        for period in periods:
+            across |= (self.origins[:, None] < period) & (ends >= period)
+        if not across.any() or across[~np.isnan(self.transforms)].all():
+            return self
+        crossed = tuple(one for one in periods if one > self.origins[0])
+        return replace(self, transforms=np.where(across, np.nan, self.transforms), shifts=crossed)
 
-    @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-    def held(self, kind: str, pooled: FloatArray | None = None) -> tuple[Held, ...]:
-        """What a kind of interval held, per level."""
-        lower, upper = self.bounds(kind, pooled)
-        found = []
-        for j, level in enumerate(self.levels):
-            known = ~np.isnan(self.actuals) & ~np.isnan(lower[:, j])
-            terms = interval_terms(self.actuals[known], lower[:, j][known], upper[:, j][known], level)
-            coverage, width, score, _ = (
-                float(mean) for mean in (terms.mean(axis=1) if known.any() else np.full(4, np.nan))
-            )
-            found.append(Held(level, int(known.sum()), coverage, width, score))
-        return tuple(found)
-
-
-def drawn(own: FloatArray, pooled: FloatArray | None, origins: int) -> FloatArray:
-    """Quantiles (..., L, H) of an item drawn towards those of other items (L, H).
-
-    By N / (N + 24), N origins, as the errors that weigh the members of a blend; NaN stays where the item has too few.
-    """
-    if pooled is None:
-        return own
-    share = origins / (origins + PRIOR_ORIGINS)
-    return np.asarray(np.where(np.isnan(pooled), own, share * own + (1.0 - share) * pooled))
-
-
-@np.errstate(all="ignore")
-def model_factor(levels: tuple[float, ...], pooled: FloatArray | None, steps: int) -> FloatArray:
-    """What model bounds are multiplied by so that they would have held their level on other items, (levels, steps)."""
-    if pooled is None:
-        return np.ones((len(levels), steps))
-    factor = pooled[:, :steps] / ndtri(0.5 + np.array(levels) / 200.0)[:, None]
-    return np.asarray(np.where(np.isfinite(factor) & (factor > 0.0), factor, 1.0))
+    def totals(self, dependence: FloatArray, first: int = 1) -> "Crossfit":
+        """The same of demand from a lead time on up to each later one; NaN before it."""
+        known = np.where(np.isnan(self.transforms), np.nan, self.actuals)
+        actuals, points = (added(one, first) for one in (known, self.points))
+        spread = spread_of_sums(self.spread, dependence, first)
+        laws = law_of_sum(points, spread, self.supports[:, None, 0], self.supports[:, None, 1] > 0.0)
+        shares = drawn_shares(f"{self.item} in total", self.origins, actuals.shape[1])
+        stood = transforms(laws, actuals, shares)
+        return replace(self, actuals=actuals, points=points, spread=spread, transforms=stood)

@@ -1,72 +1,40 @@
-"""How far forecasts of the portfolio's other items were off, in units of their standard errors.
+"""Where actuals of the portfolio's other items stood in the laws that were forecast for them.
 
-A dozen overlapping origins of one item tell little about the tails of its errors. The same errors of all other items
-that were decided in the same way tell more; an item's own quantiles are drawn towards theirs.
+A dozen overlapping origins of one item tell little about a tail. Those of all other items that were decided in the same
+way, from a history about as long, tell more.
 """
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import NamedTuple
 
-import numpy as np
-
-from veridex.core.arrays import FloatArray, IntArray
-from veridex.core.calibration.conformal import NEIGHBOURS
+from veridex.core.arrays import FloatArray
 from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.dependence import correlations
+from veridex.core.calibration.peers import NOTHING, Peers, Shown
 
 __all__ = ["Pool"]
 
+SHORT, MIDDLE = 2.5, 4.2
+"""Seasons of history below which an item is short, and below which it is of middle length."""
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Sample:
-    """The scores of a lead time and its neighbours, of all items of a route.
+FEWEST = 5
+"""Fewer other items than these are no company: those of any length are taken, then those of any route."""
 
-    Attributes
-    ----------
-    values : ndarray, shape (n,)
-        Ascending.
-    own : dict of str to ndarray
-        Where each item's scores stand in it, ascending.
-    """
 
-    values: FloatArray
-    own: Mapping[str, IntArray]
+class Key(NamedTuple):
+    """Which items are alike: by route and by length of history; empty and -1 where that does not count."""
 
-    @classmethod
-    def of(cls, scores: Mapping[str, FloatArray], step: int) -> "Sample":
-        """Gather the scores (origins, steps) of items around a step."""
-        span = slice(max(step - NEIGHBOURS, 0), step + NEIGHBOURS + 1)
-        parts = [one[:, span].ravel() for one in scores.values()]
-        parts = [part[np.isfinite(part)] for part in parts]
-        values = np.concatenate([*parts, np.empty(0)])
-        owners = np.repeat(np.arange(len(parts)), [part.size for part in parts])
-        order = np.argsort(values, kind="stable")
-        by_owner = np.argsort(owners[order], kind="stable")
-        ends = np.cumsum([part.size for part in parts])
-        return cls(values[order], dict(zip(scores, np.split(by_owner, ends[:-1]), strict=True)))
-
-    def without(self, item: str, levels: tuple[float, ...]) -> FloatArray:
-        """Quantiles of what the other items have; NaN where they have too few."""
-        own = self.own.get(item, np.empty(0, dtype=np.int64))
-        others = self.values.size - own.size
-        found = np.full(len(levels), np.nan)
-        for j, level in enumerate(levels):
-            rank = max(int(np.ceil((others + 1) * level / 100.0 - 1e-9)), 1)
-            if rank > others:
-                continue
-            place, before = rank - 1, -1
-            while place != before:  # move on past the item's own scores that stand before
-                before = place
-                place = rank - 1 + int(np.searchsorted(own, before, side="right"))
-            found[j] = self.values[place]
-        return found
+    route: str
+    length: int
 
 
 @dataclass(frozen=True, eq=False)
 class Pool:
     """The scores of a portfolio's items, by the route they were decided on.
 
-    It is added up from what each item says, in any order to the same quantiles, and an item can be left out.
+    It is added up from what each item says, in any order to the same numbers, and an item can be left out.
 
     Attributes
     ----------
@@ -77,9 +45,9 @@ class Pool:
     fits: Mapping[str, Mapping[str, Crossfit]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, item: str, route: str, fit: Crossfit | None) -> "Pool":
+    def of(cls, route: str, fit: Crossfit | None) -> "Pool":
         """What one item says; nothing where it was not tested."""
-        return cls({} if fit is None else {route: {item: fit}})
+        return cls({} if fit is None else {route: {fit.item: fit}})
 
     @classmethod
     def total(cls, parts: Iterable["Pool"]) -> "Pool":
@@ -93,37 +61,62 @@ class Pool:
     def __add__(self, other: "Pool") -> "Pool":
         return Pool.total((self, other))
 
-    @cached_property
-    def _routes(self) -> dict[str, str]:
-        return {item: route for route, own in self.fits.items() for item in own}
+    def without(self, other: "Pool") -> "Pool":
+        """The same without what was added before."""
+        gone = {item for own in other.fits.values() for item in own}
+        return Pool({route: {k: v for k, v in own.items() if k not in gone} for route, own in self.fits.items()})
 
     @cached_property
-    def _steps(self) -> dict[str, list[Sample]]:
-        return self._samples(totals=False)
-
-    @cached_property
-    def _totals(self) -> dict[str, list[Sample]]:
-        return self._samples(totals=True)
-
-    def _samples(self, *, totals: bool) -> dict[str, list[Sample]]:
-        found = {}
-        for route, own in self.fits.items():
-            if len(own) > 1:
-                scores = {item: fit.total_scores if totals else fit.scores for item, fit in sorted(own.items())}
-                horizon = next(iter(scores.values())).shape[1]
-                found[route] = [Sample.of(scores, h) for h in range(horizon)]
+    def _groups(self) -> dict[Key, list[Crossfit]]:
+        found: dict[Key, list[Crossfit]] = {}
+        every = sorted(((route, fit) for route, own in self.fits.items() for fit in own.values()), key=_by_item)
+        for route, fit in every:
+            for key in (Key(route, _length(fit.cycles)), Key(route, -1), Key("", -1)):
+                found.setdefault(key, []).append(fit)
         return found
 
-    def steps(self, item: str, levels: tuple[float, ...]) -> FloatArray | None:
-        """Quantiles (levels, steps) of scaled errors without the item's own; None where there are no others."""
-        return self._without(self._steps, item, levels)
+    @cached_property
+    def _shown(self) -> dict[Key, Shown]:
+        return {}
 
-    def totals(self, item: str, levels: tuple[float, ...]) -> FloatArray | None:
-        """The same of errors added up from the first lead time on."""
-        return self._without(self._totals, item, levels)
+    def _key(self, item: str, route: str, cycles: float) -> Key | None:
+        """The narrowest group that is company for an item."""
+        for key in (Key(route, _length(cycles)), Key(route, -1), Key("", -1)):
+            group = self._groups.get(key, [])
+            if len(group) - any(fit.item == item for fit in group) >= FEWEST:
+                return key
+        return None
 
-    def _without(self, kept: dict[str, list[Sample]], item: str, levels: tuple[float, ...]) -> FloatArray | None:
-        samples = kept.get(self._routes.get(item, ""))
-        if samples is None:
-            return None
-        return np.array([sample.without(item, levels) for sample in samples]).T.reshape(len(levels), len(samples))
+    def peers(self, item: str, route: str, cycles: float) -> Peers:
+        """What items like this one show, the item itself left out; the laws as they are where there is no company."""
+        key = self._key(item, route, cycles)
+        if key is None:
+            return NOTHING
+        if key not in self._shown:
+            self._shown[key] = Shown.of(self._groups[key])
+        return self._shown[key].without(item)
+
+    @cached_property
+    def _dependence(self) -> dict[str, FloatArray]:
+        return {key.route: correlations(fits) for key, fits in self._groups.items() if key.length == -1}
+
+    def dependence(self, route: str) -> FloatArray | None:
+        """How errors at lead times go together, correlations (H, H); None where nothing was tested."""
+        return self._dependence.get(route, self._dependence.get(""))
+
+    def totals(self, first: int = 1) -> "Pool":
+        """The pool of demand from a lead time on up to each later one."""
+        found: dict[str, dict[str, Crossfit]] = {}
+        for route, own in self.fits.items():
+            together = self.dependence(route)
+            assert together is not None
+            found[route] = {item: fit.totals(together, first) for item, fit in own.items()}
+        return Pool(found)
+
+
+def _by_item(pair: tuple[str, Crossfit]) -> str:
+    return pair[1].item
+
+
+def _length(cycles: float) -> int:
+    return int(cycles >= SHORT) + int(cycles >= MIDDLE)

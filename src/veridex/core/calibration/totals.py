@@ -1,85 +1,81 @@
-"""Totals over lead times, with a calibration of their own."""
+"""Demand of several lead times together."""
+
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.bands import Bands, joined_bands
-from veridex.core.calibration.conformal import growing, nested
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.dependence import extended
+from veridex.core.calibration.sums import added, law_of_sum, spread_of_sums
+from veridex.core.laws.components import NUMBERS, PIECES, drawn
+from veridex.core.laws.laws import Laws
+from veridex.core.laws.support import Support
+from veridex.core.laws.warp import Warp
 
-__all__ = ["calibrated_totals", "simulated_bounds", "stretch"]
+__all__ = ["Totals", "calibrated_totals", "simulated_totals"]
 
-Bounds = tuple[FloatArray, FloatArray]
-
-MOST = (0.25, 4.0)
-"""Simulated totals that are further off say that something else is wrong."""
+FEWEST_PATHS = 100
+"""With fewer usable paths nothing is said of a total."""
 
 
-def simulated_bounds(totals: FloatArray, paths: FloatArray, levels: tuple[float, ...]) -> Bounds:
-    """Bounds (levels, H) of totals (H,) from simulated paths (paths, H), moved so that their mean is the forecast's.
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class Totals:
+    """Demand from a lead time on up to each later one; NaN before it.
 
-    Paths that left the finite numbers are left out; they cost neither an item nor its group the others.
+    Attributes
+    ----------
+    points : ndarray, shape (H,)
+    bands : Bands
+    laws : Laws or None
+    warps : tuple of Warp
+    reason : str
+        Why there is none, or what is remarkable about it.
     """
-    whole = np.isfinite(paths).all(axis=1)
-    if not whole.any():
-        return np.full((len(levels), totals.size), np.nan), np.full((len(levels), totals.size), np.nan)
-    sums = np.cumsum(paths[whole], axis=1)
-    shares = np.array([share for level in levels for share in (0.5 - level / 200.0, 0.5 + level / 200.0)])
-    found = totals + np.quantile(sums - sums.mean(axis=0), shares, axis=0)
-    return found[0::2], found[1::2]
+
+    points: FloatArray
+    bands: Bands
+    laws: Laws | None = field(default=None, repr=False)
+    warps: tuple[Warp, ...] = field(default=(), repr=False)
+    reason: str = ""
 
 
-@np.errstate(all="ignore")
 def calibrated_totals(
-    totals: FloatArray,
-    std_error: FloatArray,
-    simulated: Bounds,
-    crossfit: Crossfit | None,
-    levels: tuple[float, ...],
-    kind: str | None,
-    pooled: FloatArray | None = None,
-    factor: FloatArray | None = None,
-) -> Bands:
-    """Bounds of totals from the first lead time up to each.
-
-    A conformal half-width is a quantile of past totals' errors against standard errors added up, times those of the
-    forecast; the model's bounds are simulated ones.
+    points: FloatArray, laws: Laws, support: Support, dependence: FloatArray, warps: tuple[Warp, ...], wanted: Wanted
+) -> Totals:
+    """Totals of lead times whose errors go together as past errors did, warped by what past totals showed.
 
     Parameters
     ----------
-    totals, std_error : ndarray, shape (H,)
-    simulated : tuple of ndarray, shape (levels, H)
-    crossfit : Crossfit or None
-    levels : tuple of float
-    kind : str or None
-    pooled : ndarray, shape (levels, tested H), or None
-        Quantiles of the other items' totals.
-    factor : ndarray, shape (levels, H), or None
-        From `stretch`.
+    points : ndarray, shape (H,)
+    laws : Laws
+        Of the lead times, shape (H,).
+    dependence : ndarray
+        Correlations of lead times, as many as were tested.
+    warps : tuple of Warp
+        Of totals, one per lead time.
     """
-    chosen = "model" if crossfit is None else kind or crossfit.default_kind
-    if crossfit is None or chosen == "model":
-        return Bands(*nested(totals, *simulated), ("model",) * len(levels), range(0))
-    steps = min(crossfit.actuals.shape[1], totals.size)
-    half = crossfit.total_quantiles(levels, pooled)[:, :steps] * np.cumsum(growing(std_error))[:steps]
-    stretched = np.ones(half.shape) if factor is None else factor[:, :steps]
-    kinds = crossfit.kinds(chosen, levels, totals=True)
-    return joined_bands(totals, simulated, half, stretched, crossfit, kinds)
+    spread = spread_of_sums(laws.moments()[1], extended(dependence, points.size), wanted.first)
+    total = added(points, wanted.first)
+    law = law_of_sum(total, spread, *support)
+    return Totals(points=total, bands=Bands.read(law, warps, wanted), laws=law, warps=warps)
 
 
-@np.errstate(all="ignore")
-def stretch(simulated: Bounds, std_error: FloatArray, pooled: FloatArray | None) -> FloatArray | None:
-    """By how much simulated totals of an item are too narrow, shape (levels, H); None where it has no company.
+def simulated_totals(points: FloatArray, paths: FloatArray, support: Support, wanted: Wanted) -> Totals:
+    """Totals by the method's own simulated paths (paths, H), moved so that their mean is the forecast's.
 
-    Simulated paths know nothing of the uncertainty of what was estimated and chosen, which lead times share. The factor
-    is the half-width that the errors of the trial's other items' totals ask for, over the simulated one: it rests on
-    the trial alone, so that an item's total does not depend on which others are published beside it.
+    Paths that left the finite numbers are left out, which is said; they cost neither an item nor its group the others.
     """
-    if pooled is None:
-        return None
-    lower, upper = simulated
-    steps = min(pooled.shape[1], std_error.size)
-    ratio = np.ones(lower.shape)
-    wanted = pooled[:, :steps] * np.cumsum(growing(std_error))[:steps]
-    ratio[:, :steps] = wanted / (0.5 * (upper - lower)[:, :steps])
-    return np.asarray(np.clip(np.where(np.isfinite(ratio), ratio, 1.0), *MOST))
+    total = added(points, wanted.first)
+    whole = paths[np.isfinite(paths).all(axis=1)]
+    if whole.shape[0] < FEWEST_PATHS:
+        said = "its simulated paths are no finite numbers; its total has no bounds"
+        return Totals(points=total, bands=Bands.missing(wanted, points.size), reason=said)
+    sums = added(whole, wanted.first)
+    law: Any = np.full((points.size, PIECES, NUMBERS), np.nan)
+    drawn(law, total + sums - sums.mean(axis=0))
+    laws = Laws(law, np.full(points.size, support.floor), np.full(points.size, support.whole))
+    lost = paths.shape[0] - whole.shape[0]
+    said = f"{lost} of {paths.shape[0]} simulated paths are no finite numbers and were left out" if lost else ""
+    return Totals(points=total, bands=Bands.read(laws, (), wanted), laws=laws, reason=said)

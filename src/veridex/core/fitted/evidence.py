@@ -95,11 +95,11 @@ class Evidence:
 
     @cached_property
     def _plan(self) -> Plan:
-        return self._prepare(1, ())
+        return self._prepare(1)
 
-    def _prepare(self, horizon: int, levels: tuple[float, ...]) -> Plan:
+    def _prepare(self, horizon: int) -> Plan:
         columns = () if self.regressors is None else self.regressors.columns
-        sizes = Sizes(self.series.season_length, horizon, levels, columns)
+        sizes = Sizes(self.series.season_length, horizon, columns, self.series.floor)
         plan: Plan = self.method.family.plan(self.method.settings, sizes)
         return plan
 

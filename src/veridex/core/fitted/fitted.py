@@ -17,6 +17,7 @@ from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.laws.laws import Laws
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.drivers_ahead import fill_with_futures
@@ -52,7 +53,7 @@ def fit(
         foresight=Explanation(drivers, events, foresight).foresight,
     )
     y, x = bare._training
-    plan = bare._prepare(1, ())
+    plan = bare._prepare(1)
     rows = Rows.allocate(plan, y.size)
     begun = np.nan if clock is None else clock()
     status = run_fold(chosen.family, plan, y, x, np.zeros(plan.warm_size), rows)
@@ -98,7 +99,7 @@ class Fitted(Evidence):
             period, step (0 inside the history), a column for each part, total. With a transform the parts add up on the
             transformed scale.
         """
-        plan = self._prepare(max(horizon, 1), ())
+        plan = self._prepare(max(horizon, 1))
         y, rows = self._rows(plan.horizon, self.foresight) if horizon else (self._training[0], None)
         x = self._training[1] if rows is None else rows.x
         parts = self._account(plan, y, x).contributions if self.available else {}
@@ -136,7 +137,7 @@ class Fitted(Evidence):
         if drivers is not None or events is not None:
             return self._told(drivers, events).forecast(horizon, levels)
         whole_number("horizon", horizon)
-        plan = self._prepare(horizon, checked_levels(levels))
+        plan, checked = self._prepare(horizon), checked_levels(levels)
         if self.regressors is not None:
             self.regressors.check_ahead(self.series.item, self.series.start + len(self.series), horizon)
         y, found = self._rows(horizon, self.foresight)
@@ -155,11 +156,10 @@ class Fitted(Evidence):
         return Forecast(
             method=self.method,
             series=self.series,
-            levels=plan.levels,
+            levels=checked,
             points=rows.points,
             std_error=rows.std_error,
-            lower=rows.lower,
-            upper=rows.upper,
+            laws=Laws.of(rows.law, *self.series.support),
             reason=self.reason or remark,
         )
 
@@ -199,7 +199,7 @@ class Fitted(Evidence):
         y, found = self._rows(horizon, self.foresight)
         x = None if found is None else found.x
         with np.errstate(all="ignore"):
-            return self.method.family.paths(self._prepare(horizon, ()), y, x, self.row, shocks)
+            return self.method.family.paths(self._prepare(horizon), y, x, self.row, shocks)
 
     def _told(self, drivers: Drivers | None, events: Events | None) -> "Fitted":
         """The same fit with drivers and events of another future."""

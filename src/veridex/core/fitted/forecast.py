@@ -9,8 +9,11 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.law import Law
+from veridex.core.laws.laws import Laws
 from veridex.core.methods.catalogue import Method
-from veridex.core.scoring.levels import on_number_line
+from veridex.core.scoring.levels import on_number_line, shares_of
+from veridex.errors import ParameterError
 
 __all__ = ["Forecast"]
 
@@ -23,9 +26,10 @@ class Forecast:
     ----------
     points, std_error : ndarray, shape (horizon,)
         Mean and standard deviation of demand per lead time; NaN where not available.
-    lower, upper : ndarray, shape (levels, horizon)
+    laws : Laws
+        What may be wanted at each lead time, shape (horizon,).
     levels : tuple of float
-        In percent.
+        Of the bounds, in percent.
     reason : str
         Why there is no forecast, or what is remarkable about it.
     """
@@ -35,9 +39,34 @@ class Forecast:
     levels: tuple[float, ...]
     points: FloatArray = field(repr=False)
     std_error: FloatArray = field(repr=False)
-    lower: FloatArray = field(repr=False)
-    upper: FloatArray = field(repr=False)
+    laws: Laws = field(repr=False)
     reason: str = ""
+
+    def law(self, step: int) -> Law:
+        """What may be wanted at a lead time, from 1 on.
+
+        Raises
+        ------
+        ParameterError
+            If it is not one of those forecast.
+        """
+        if not 1 <= step <= self.points.size:
+            raise ParameterError("step", repr(step), f"the forecast reaches 1 to {self.points.size} ahead")
+        return Law(self.laws.at(step - 1), float(self.points[step - 1]))
+
+    @cached_property
+    def _bounds(self) -> FloatArray:
+        return self.laws.quantile(shares_of(self.levels)).T.reshape(2, len(self.levels), -1)
+
+    @property
+    def lower(self) -> FloatArray:
+        """Lower bounds, shape (levels, horizon)."""
+        return np.asarray(self._bounds[0])
+
+    @property
+    def upper(self) -> FloatArray:
+        """Upper bounds, shape (levels, horizon)."""
+        return np.asarray(self._bounds[1])
 
     @property
     def ordinals(self) -> Any:

@@ -38,6 +38,8 @@ class Columnar(Spans):
     starts : ndarray of int, shape (items,)
         Ordinal of each item's first period.
     unit : str or None
+    floor : float or None
+        As in `ItemHistory`.
     notes : tuple of str
         What was decided, filled or left out while it was read.
     key_columns, keys
@@ -59,6 +61,7 @@ class Columnar(Spans):
     offsets: IntArray = field(repr=False)
     starts: IntArray = field(repr=False)
     unit: str | None = None
+    floor: float | None = None
     notes: tuple[str, ...] = field(default=(), repr=False)
     key_columns: tuple[str, ...] = field(default=(), repr=False)
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)
@@ -130,6 +133,7 @@ class Columnar(Spans):
             start=int(self.starts[i]),
             values=self.values[own],
             unit=self.unit,
+            floor=self.floor,
             raw=None if self.raw is None else self.raw[own],
             rules=self.rules,
             stock_outs=None if self.stock_outs is None else self.stock_outs[own],
@@ -252,6 +256,7 @@ class Columnar(Spans):
             offsets=np.concatenate(([0], np.cumsum(lengths))).astype(np.int64),
             starts=np.array([one.start for one in series], dtype=np.int64),
             unit=first.unit,
+            floor=first.floor,
             notes=notes,
             raw=None if first.rules is None else np.concatenate([one.actuals for one in series]),
             rules=first.rules,

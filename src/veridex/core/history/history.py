@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike
 
 from veridex.core.history.columnar import Columnar
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.support import floor_of
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished
 from veridex.core.tables.cells import LayoutName, TableLayout, assemble_table, columns_of
@@ -29,7 +30,13 @@ class History(Columnar):
 
     @classmethod
     def from_assembled(
-        cls, parts: Assembled, cadence: Cadence, *, season_length: int | None = None, unit: str | None = None
+        cls,
+        parts: Assembled,
+        cadence: Cadence,
+        *,
+        season_length: int | None = None,
+        unit: str | None = None,
+        floor: float | str | None = None,
     ) -> "History":
         """Wrap assembled columns."""
         return cls(
@@ -40,6 +47,7 @@ class History(Columnar):
             offsets=parts.offsets,
             starts=parts.starts,
             unit=unit,
+            floor=floor_of(floor),
             notes=parts.notes,
             key_columns=parts.key_columns,
             keys=parts.keys,
@@ -59,6 +67,7 @@ class History(Columnar):
         item: str = "demand",
         season_length: int | None = None,
         unit: str | None = None,
+        floor: float | str | None = None,
     ) -> "History":
         """Make a history of one item from bare numbers.
 
@@ -75,6 +84,9 @@ class History(Columnar):
             Periods after which the season repeats; the cadence's own otherwise.
         unit : str, optional
             The unit of demand, for titles and axes.
+        floor : float or "none", optional
+            What demand never is below (0), or that there is no such thing. By default its values tell: where none is
+            below zero, none will be.
 
         Raises
         ------
@@ -100,7 +112,7 @@ class History(Columnar):
             np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
             (),
         )
-        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit)
+        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit, floor=floor)
 
     @classmethod
     def from_frame(
@@ -114,6 +126,7 @@ class History(Columnar):
         name: str = "demand",
         season_length: int | None = None,
         unit: str | None = None,
+        floor: float | str | None = None,
         layout: LayoutName = "long",
         items: Sequence[str] | None = None,
         dates: Dates | None = None,
@@ -145,7 +158,7 @@ class History(Columnar):
             sums are divided, at every cadence.
         cadence : str, optional
             Inferred from the dates if not stated; the notes say the evidence.
-        season_length, unit
+        season_length, unit, floor
             As in `from_numbers`.
         layout : {"long", "wide"}
             Wide: a column per item, those named in `items` or all that hold numbers.
@@ -200,7 +213,7 @@ class History(Columnar):
             unfinished=unfinished,
         )
         table = _with_period_column(frame, where)
-        return cls.from_table(table, where, cadence, season_length=season_length, unit=unit)
+        return cls.from_table(table, where, cadence, season_length=season_length, unit=unit, floor=floor)
 
     @classmethod
     def from_table(
@@ -211,6 +224,7 @@ class History(Columnar):
         *,
         season_length: int | None = None,
         unit: str | None = None,
+        floor: float | str | None = None,
         source: str = "the table",
         first_row: int = 1,
         notes: tuple[str, ...] = (),
@@ -219,7 +233,7 @@ class History(Columnar):
         stated = None if cadence is None else Cadence.named(cadence)
         parts, spacing = assemble_table(frame, layout, stated, source, first_row)
         parts = replace(parts, notes=notes + parts.notes)
-        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit)
+        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit, floor=floor)
 
 
 def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:

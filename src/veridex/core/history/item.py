@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.counts import whole_number
 from veridex.core.history.coarser import Gather, coarsen
+from veridex.core.laws.support import Support, support_of
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.spans import first_of_last, last_complete
 from veridex.errors import HistoryTooShort, ParameterError
@@ -102,6 +103,8 @@ class ItemHistory(Spans):
     values : ndarray of float, shape (n,)
         Demand per period in `unit`, NaN where unknown; read-only. Tidied, where there are rules.
     unit : str or None
+    floor : float or None
+        What demand never is below, minus infinity for nothing; None where its values tell.
     raw : ndarray, shape (n,), or None
         Demand before tidying; None where nothing was tidied. `actuals` has it in both cases.
     rules : Rules or None
@@ -118,6 +121,7 @@ class ItemHistory(Spans):
     start: int
     values: FloatArray = field(repr=False)
     unit: str | None = None
+    floor: float | None = None
     raw: FloatArray | None = field(default=None, repr=False)
     rules: Rules | None = field(default=None, repr=False)
     stock_outs: BoolArray | None = field(default=None, repr=False)
@@ -130,6 +134,11 @@ class ItemHistory(Spans):
     def actuals(self) -> FloatArray:
         """Demand as it was read, never filled or repaired: what forecasts are scored against."""
         return self.values if self.raw is None else self.raw
+
+    @property
+    def support(self) -> Support:
+        """What demand can be: as stated, or as the values that were read show."""
+        return support_of(self.actuals, self.floor)
 
     def under(self, rules: Rules | None) -> "ItemHistory":
         """The same raw values under other rules; None for the raw values themselves."""
@@ -190,7 +199,8 @@ class ItemHistory(Spans):
     def fingerprint(self) -> str:
         """SHA-256 of everything that can be computed from the series: to the bit, whatever kind of NaN is unknown."""
         rules = None if self.rules is None else self.rules.key
-        digest = hashlib.sha256(repr((self.item, self.cadence.name, self.season_length, self.start, rules)).encode())
+        said = (self.item, self.cadence.name, self.season_length, self.start, rules)
+        digest = hashlib.sha256(repr(said if self.floor is None else (*said, self.floor)).encode())
         for array in (self.actuals, self.values):
             digest.update(np.where(np.isnan(array), np.nan, array).tobytes())
         return digest.hexdigest()
@@ -240,6 +250,7 @@ class ItemHistory(Spans):
             start=start,
             values=locked(values),
             unit=self.unit,
+            floor=self.floor,
             parts=parts,
         )
         return bare.under(self.rules)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.laws.components import widened
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.running import gated, replay_fold, run_fold
@@ -124,8 +125,8 @@ def fill_with_futures(
 ) -> Status:
     """Add what the drivers' futures bring to the uncertainty of a forecast that was made with their expectations.
 
-    Each simulated future gives forecasts of its own; their spread is added to the variance, and the bounds move away
-    from the points in proportion.
+    Each simulated future gives forecasts of its own; their spread is added to the variance, and the law is stretched
+    around the points in proportion.
     """
     if rows.futures is None or status > Status.DONE:
         return status
@@ -142,7 +143,6 @@ def fill_with_futures(
         return status
     wider = np.sqrt(out.std_error**2 + spread)
     factor = np.divide(wider, out.std_error, out=np.ones_like(wider), where=out.std_error > 0.0)
-    out.lower[:] = out.points + factor * (out.lower - out.points)
-    out.upper[:] = out.points + factor * (out.upper - out.points)
+    widened(out.law, out.points, factor)
     out.std_error[:] = wider
     return gated(status, out)

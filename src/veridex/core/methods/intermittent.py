@@ -10,6 +10,7 @@ from scipy.special import gammaincinv, ndtr
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import Kind, put
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
@@ -82,9 +83,7 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
         mean = chance * size
         out.points[:] = mean
         out.std_error[:] = math.sqrt(max(chance * (out.row[SPREAD] + size * size) - mean * mean, 0.0))
-        upper = plan.upper_shares
-        out.upper[:] = _quantiles(upper, chance, size, out.row[SPREAD])[:, None]
-        out.lower[:] = _quantiles(1.0 - upper, chance, size, out.row[SPREAD])[:, None]
+        put(out.law, Kind.COMPOUND, chance, size, out.row[SPREAD])
         return Status.DONE
 
     def paths(

@@ -38,6 +38,11 @@ class ThetaPlan(Plan):
     optimised: bool = False
     season: str = "auto"
 
+    def estimated(self, kind: str) -> int:
+        """Quantities estimated, the variance not counted, with this kind of season."""
+        stated = not math.isnan(self.alpha)
+        return 4 + self.optimised - stated + (self.season_length - 1 if kind != "none" else 0)
+
 
 class Theta(PlainFamily[ThetaPlan]):
     """Simple smoothing that drifts by a share of the slope of a line through the whole history.
@@ -77,9 +82,7 @@ class Theta(PlainFamily[ThetaPlan]):
         kind = _kind(plan, y, known)
         if isinstance(kind, Status):
             return kind
-        estimated = (
-            4 + plan.optimised - (not math.isnan(plan.alpha)) + (plan.season_length - 1 if kind != "none" else 0)
-        )
+        estimated = plan.estimated(kind)
         if known.size < estimated + 2:
             return Status.TOO_SHORT
         season = np.full(plan.season_length, 1.0 if kind == "multiplicative" else 0.0)
@@ -118,7 +121,7 @@ class Theta(PlainFamily[ThetaPlan]):
         elif kind == "additive":
             out.fitted += past
             out.points += ahead
-        out.fill_bounds(plan.quantiles)
+        out.say_estimated(int(np.count_nonzero(~np.isnan(y))), plan.estimated(kind))
         return Status.DONE
 
     def _coefficients(

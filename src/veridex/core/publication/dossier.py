@@ -8,8 +8,16 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
-from veridex.core.calibration.crossfit import Held
+from veridex.core.calibration.held import Held
+from veridex.core.calibration.paths import drawn_paths
+from veridex.core.calibration.totals import Totals
+from veridex.core.counts import whole_number
+from veridex.core.laws.law import Law
+from veridex.core.laws.laws import Laws
+from veridex.core.laws.support import ANY, Support
+from veridex.core.laws.warp import STRAIGHT, Warp
 from veridex.core.methods.method import Method
+from veridex.errors import ParameterError
 
 __all__ = [
     "Demand",
@@ -192,6 +200,10 @@ class Outlook:
         Why there is none, or what is remarkable about it.
     scenario : str
         The name of the drivers' future; empty for the drivers as they were handed over.
+    laws : Laws or None
+        What may be wanted at each lead time, as the method gives it; None where there is none.
+    warps : tuple of Warp
+        What evidence made of the laws' probabilities, per lead time; none of the model's own.
     """
 
     points: FloatArray
@@ -199,6 +211,8 @@ class Outlook:
     bands: Bands
     reason: str = ""
     scenario: str = ""
+    laws: Laws | None = None
+    warps: tuple[Warp, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -225,9 +239,12 @@ class ItemPublication:
     outlook : Outlook or None
         None without a method or without lead times; NaN inside where the method cannot be fitted.
     scenarios : tuple of Outlook
-    totals : ndarray, shape (horizon,), or None
-        Demand from the first lead time up to each.
-    total_bands : Bands or None
+    totals : Totals or None
+        Demand of several lead times together.
+    support : Support
+        What its demand can be.
+    dependence : ndarray or None
+        How past errors at lead times went together: correlations; None where nothing was tested.
     why, reason : str
         Why this is published, and why nothing is.
     route : str
@@ -249,8 +266,9 @@ class ItemPublication:
     tested: range = range(0)
     outlook: Outlook | None = field(default=None, repr=False)
     scenarios: tuple[Outlook, ...] = field(default=(), repr=False)
-    totals: FloatArray | None = field(default=None, repr=False)
-    total_bands: Bands | None = field(default=None, repr=False)
+    totals: Totals | None = field(default=None, repr=False)
+    support: Support = ANY
+    dependence: FloatArray | None = field(default=None, repr=False)
     why: str = ""
     reason: str = ""
     route: str = ""
@@ -264,10 +282,55 @@ class ItemPublication:
         """Whether there is a forecast."""
         return self.outlook is not None and bool(np.isfinite(self.outlook.points).all())
 
+    def law(self, step: int) -> Law:
+        """What may be wanted at a lead time, from 1 on: calibrated, as its bounds are.
+
+        Raises
+        ------
+        ParameterError
+            If there is no such lead time, or no forecast.
+        """
+        if self.outlook is None or self.outlook.laws is None:
+            raise ParameterError("step", repr(step), f"{self.item} has no forecast: {self.reason}")
+        return _law_at(self.outlook.laws, self.outlook.warps, self.outlook.points, step)
+
+    def total_law(self, step: int) -> Law:
+        """What may be wanted up to a lead time, from the one that totals begin with.
+
+        Raises
+        ------
+        ParameterError
+            If there is no such total, or none at all.
+        """
+        if self.totals is None or self.totals.laws is None:
+            said = self.reason if self.totals is None else self.totals.reason
+            raise ParameterError("step", repr(step), f"{self.item} has no law of totals: {said}")
+        return _law_at(self.totals.laws, self.totals.warps, self.totals.points, step)
+
+    def paths(self, count: int, seed: int = 0) -> FloatArray:
+        """Draw futures, shape (count, horizon): lead times by their laws, going together as past errors did.
+
+        Raises
+        ------
+        ParameterError
+            If there is no forecast, or nothing tells how errors go together.
+        """
+        whole_number("count", count)
+        if self.outlook is None or self.outlook.laws is None or self.dependence is None:
+            raise ParameterError("count", repr(count), f"{self.item} has no tested forecast to draw from")
+        return drawn_paths(self.outlook.laws, self.outlook.warps, self.dependence, count, seed)
+
+
+def _law_at(laws: Laws, warps: tuple[Warp, ...], points: FloatArray, step: int) -> Law:
+    """The law of one of the steps."""
+    if not 1 <= step <= points.size or np.isnan(points[step - 1]):
+        raise ParameterError("step", repr(step), f"lead times go from 1 to {points.size}")
+    return Law(laws.at(step - 1), float(points[step - 1]), warps[step - 1] if warps else STRAIGHT)
+
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
 class GroupTotals:
-    """Demand of a group from the first lead time up to each.
+    """Demand of a group, of several lead times together.
 
     Attributes
     ----------
@@ -276,8 +339,8 @@ class GroupTotals:
     items : int
     origin : int
         Ordinal of the last known period.
-    totals : ndarray, shape (horizon,)
-    bands : Bands
+    totals : Totals
+        Its reason names the items that are not in it.
     tested : range
     """
 
@@ -285,6 +348,5 @@ class GroupTotals:
     name: str
     items: int
     origin: int
-    totals: FloatArray = field(repr=False)
-    bands: Bands = field(repr=False)
+    totals: Totals = field(repr=False)
     tested: range

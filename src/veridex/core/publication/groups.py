@@ -1,29 +1,36 @@
 """Totals over groups of items: how their errors go together is measured in the backtest, not assumed."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 from operator import add
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import ndtr
 
 from veridex.core.arrays import FloatArray, IntArray
-from veridex.core.calibration.bands import Wanted
+from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.crossfit import Crossfit
-from veridex.core.calibration.totals import calibrated_totals, simulated_bounds
+from veridex.core.calibration.sums import law_of_sum, spread_of_group
+from veridex.core.calibration.totals import Totals
 from veridex.core.history.history import History
-from veridex.core.publication.dossier import Grouped, GroupTotals, ItemPublication, Outlook
+from veridex.core.publication.dossier import Grouped, GroupTotals, ItemPublication
 from veridex.core.scoring.exact import exact_array, rounded_array
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["Grouping", "Member", "group_totals", "groupings"]
+__all__ = ["Grouping", "group_totals", "groupings"]
 
 
 ALL = "all"
 MOST_SHARED = 0.99
+
+LATELY = 12
+"""Periods whose demand says how much of a group an item is."""
+
+MOST_NAMED = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,21 +57,6 @@ class Grouping:
     def said(self) -> Grouped:
         """What the publication says of it."""
         return Grouped(self.column, self.shared, self.left_out)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Member:
-    """An item with a forecast: what is published for it, its paths by grouping, its forecasts at past origins."""
-
-    published: ItemPublication
-    paths: tuple[FloatArray, ...]
-    crossfit: Crossfit | None
-
-    @property
-    def outlook(self) -> Outlook:
-        """Its forecast."""
-        assert self.published.outlook is not None
-        return self.published.outlook
 
 
 def groupings(history: History, verdict: Verdict | None, columns: Sequence[str]) -> list[Grouping]:
@@ -165,42 +157,72 @@ def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:
 
 
 @np.errstate(all="ignore")
-def group_totals(grouping: Grouping, place: int, found: Mapping[str, Member], wanted: Wanted) -> list[GroupTotals]:
-    """The totals of each group, calibrated by the errors of the same totals at past origins."""
-    made = []
+def group_totals(
+    grouping: Grouping, made: Mapping[str, ItemPublication], history: History, wanted: Wanted
+) -> list[GroupTotals]:
+    """The totals of each group: means added up, spreads as far as errors went together."""
+    found = []
     for name, items in grouping.members.items():
-        members = [found[item] for item in items if item in found]
-        if not members:
-            continue
-        steps = min(one.published.horizon for one in members)
-        points = np.sum([one.outlook.points[:steps] for one in members], axis=0)
-        paths = np.sum([one.paths[place][:, :steps] for one in members], axis=0)
-        scales = np.sum([one.outlook.std_error[:steps] for one in members], axis=0)
-        fits = _same_origins([one.crossfit for one in members])
-        # Items that were not tested alike are taken to go wrong, for their standard errors, as the others do.
-        together = _added(fits) if 2 * len(fits) >= len(members) else None
-        totals, levels = np.cumsum(points), wanted.all_levels
-        simulated = simulated_bounds(totals, paths, levels)
-        made.append(
-            GroupTotals(
-                group=grouping.column,
-                name=name,
-                items=len(members),
-                origin=members[0].published.origin,
-                totals=totals,
-                bands=calibrated_totals(totals, scales, simulated, together, levels, wanted.kind),
-                tested=max((one.published.tested for one in members), key=len) if together is not None else range(0),
+        members = [made[item] for item in items if _adds_up(made[item])]
+        if members:
+            said = _left_out([item for item in items if not _adds_up(made[item])], items, history)
+            totals = _together(members, grouping.shared, wanted, said)
+            longest = max((one.tested for one in members), key=len)
+            found.append(
+                GroupTotals(
+                    group=grouping.column,
+                    name=name,
+                    items=len(members),
+                    origin=members[0].origin,
+                    totals=totals,
+                    tested=longest,
+                )
             )
-        )
-    return made
+    return found
 
 
-def _added(fits: Sequence[Crossfit]) -> Crossfit:
-    """The forecasts of several items added up; their standard errors as if all errors went together."""
+def _adds_up(one: ItemPublication) -> bool:
+    """Whether an item has a law of its total."""
+    return one.available and one.totals is not None and one.totals.laws is not None
 
-    def total(name: str) -> FloatArray:
-        return np.asarray(np.sum([getattr(fit, name) for fit in fits], axis=0))
 
-    first = fits[0]
-    bounds = (total("lower"), total("upper"))
-    return Crossfit(first.origins, total("actuals"), total("points"), total("std_error"), *bounds, first.levels)
+def _together(members: Sequence[ItemPublication], shared: float, wanted: Wanted, said: str) -> Totals:
+    """The total of several items, whose calibrated laws are added up by their means and spreads."""
+    steps = min(one.horizon for one in members)
+    totals = [one.totals for one in members if one.totals is not None]
+    points = np.sum([one.points[:steps] for one in totals], axis=0)
+    moments = np.array([_calibrated_moments(one, steps) for one in totals])
+    spread = spread_of_group(moments[:, 1], shared)
+    floors = np.array([one.support.floor for one in members])
+    floor, whole = float(floors.sum()), all(one.support.whole for one in members)
+    law = law_of_sum(moments[:, 0].sum(axis=0), spread, floor, whole)
+    bands = replace(Bands.read(law, (), wanted), kind=totals[0].bands.kind)
+    return Totals(points=points, bands=bands, laws=law, reason=said)
+
+
+def _calibrated_moments(total: Totals, steps: int) -> FloatArray:
+    """Mean and spread (2, steps) of a total's law as its evidence makes it: moved and stretched as its middle is."""
+    assert total.laws is not None
+    mean, spread = (values[:steps] for values in total.laws.moments())
+    if not total.warps:
+        return np.array([mean, spread])
+    own, plain = np.asarray(ndtr([-1.0, 1.0]), dtype=np.float64), total.laws.at(slice(0, steps))
+    asked = np.array([warp.own(own) for warp in total.warps[:steps]])
+    warped, straight = plain.quantile(asked), plain.quantile(own)
+    width = straight[:, 1] - straight[:, 0]
+    stretch = np.where(width > 0.0, (warped[:, 1] - warped[:, 0]) / np.where(width > 0.0, width, 1.0), 1.0)
+    return np.array([mean + (warped.mean(axis=1) - straight.mean(axis=1)), stretch * spread])
+
+
+def _left_out(lost: Sequence[str], items: Sequence[str], history: History) -> str:
+    """Which items a group's total lacks, and what share of its latest demand they had; empty where it lacks none."""
+    if not lost:
+        return ""
+
+    def lately(names: Sequence[str]) -> float:
+        return float(sum(np.nansum(np.abs(history[one].actuals[-LATELY:])) for one in names))
+
+    whole = lately(items)
+    share = f" ({100.0 * lately(lost) / whole:.3g} % of the group's last {LATELY} periods)" if whole > 0.0 else ""
+    named = ", ".join(lost[:MOST_NAMED]) + (f" and {len(lost) - MOST_NAMED} more" if len(lost) > MOST_NAMED else "")
+    return f"without {named}, which have no forecast{share}"

@@ -1,18 +1,18 @@
 """One item's part of a publication: what a worker makes."""
 
-import zlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.bands import Bands, Peers, Wanted, calibrated
-from veridex.core.calibration.crossfit import KINDS, Crossfit, Held
-from veridex.core.calibration.totals import calibrated_totals, simulated_bounds, stretch
+from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.held import Held
+from veridex.core.calibration.totals import Totals, calibrated_totals, simulated_totals
 from veridex.core.fitted.fitted import Fitted, fit
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.warp import Warp
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.account import Account
 from veridex.core.methods.stated import stated
@@ -27,10 +27,16 @@ from veridex.core.publication.dossier import (
     Scores,
 )
 
-__all__ = ["ItemTask", "ItemWork", "Published", "Said"]
+__all__ = ["Calibration", "ItemTask", "ItemWork", "Said"]
 
 PATHS = 1000
-"""Simulated futures behind the totals."""
+"""Simulated futures behind the totals of a method that was not tested."""
+
+RETIRED = "retired"
+"""The route of items that nobody buys any more: their law is that of what they sold lately."""
+
+LATELY = 12
+"""Periods that are lately, where the season has fewer."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +48,23 @@ class Said:
     route: str = ""
     override: Overridden | None = None
     scores: Scores | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Calibration:
+    """What evidence makes of an item's laws.
+
+    Attributes
+    ----------
+    warps, total_warps : tuple of Warp
+        Per lead time, and of totals.
+    dependence : ndarray
+        Correlations of lead times.
+    """
+
+    warps: tuple[Warp, ...]
+    total_warps: tuple[Warp, ...]
+    dependence: FloatArray
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -59,12 +82,10 @@ class ItemTask:
         What each method's search found in the backtest, where nothing new has come since: it is not searched again.
     tested : range
         Lead times that the backtest tested.
-    crossfit : Crossfit or None
-    peers : Peers
-    peers_tested : ndarray or None
-        The peers' quantiles at the levels of the backtest, for what intervals held.
-    shared : tuple of float
-        For each grouping, the part of a shock that the group's items have in common.
+    calibration : Calibration or None
+        What evidence makes of the method's laws; None where there is none, or the model's own are wanted.
+    held : mapping of str to tuple of Held
+        What each kind of interval held.
     """
 
     series: ItemHistory
@@ -74,10 +95,8 @@ class ItemTask:
     said: Said
     forms: Mapping[Method, str] = field(default_factory=dict)
     tested: range = range(0)
-    crossfit: Crossfit | None = None
-    peers: Peers = field(default_factory=Peers)
-    peers_tested: FloatArray | None = None
-    shared: tuple[float, ...] = ()
+    calibration: Calibration | None = None
+    held: Mapping[str, tuple[Held, ...]] = field(default_factory=dict)
 
     def published(self) -> ItemPublication:
         """What is published before anything is forecast."""
@@ -95,16 +114,18 @@ class ItemTask:
             reason=said.reason,
             route=said.route,
             override=said.override,
-            scores=said.scores,
+            scores=_covered(said.scores, self.held),
+            held=self.held,
+            support=series.support,
+            dependence=None if self.calibration is None else self.calibration.dependence,
         )
 
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Published:
-    """What comes back: what is published, and for each grouping the item's paths, which share shocks with others'."""
-
-    one: ItemPublication
-    paths: tuple[FloatArray, ...] = ()
+    @property
+    def learned(self) -> ItemHistory:
+        """The history that the method learns from: of a retired item what it sold lately."""
+        if self.said.route != RETIRED:
+            return self.series
+        return self.series.last(min(max(self.series.season_length, LATELY), len(self.series)))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -116,19 +137,18 @@ class ItemWork:
     scenarios: tuple[Drivers, ...] = ()
 
     @np.errstate(all="ignore")
-    def __call__(self, task: ItemTask) -> Published:
+    def __call__(self, task: ItemTask) -> ItemPublication:
         """Publish one item."""
         if task.method is None or task.horizon < 1:
-            return Published(task.published())
+            return task.published()
         driven = task.method.family.takes_drivers
         drivers, events = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
         refitted = stated(task.method, task.forms)
-        fitted = fit(task.series, refitted, drivers=drivers, events=events)
+        fitted = fit(task.learned, refitted, drivers=drivers, events=events)
         if not fitted.available and refitted != task.method:  # what was found does not fit any more: search anew
-            fitted = fit(task.series, task.method, drivers=drivers, events=events)
+            fitted = fit(task.learned, task.method, drivers=drivers, events=events)
         outlook = self._outlook(task, fitted, None)
         told = self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ()
-        held = _held(task)
         one = replace(
             task.published(),
             outlook=outlook,
@@ -136,47 +156,23 @@ class ItemWork:
             reason=task.said.reason or outlook.reason,
             fit=_record(fitted),
             method=fitted.method,
-            held=held,
-            scores=_covered(task.said.scores, held),
         )
-        if not one.available:
-            return Published(one)
-        totals, bands = self._totals(task, fitted, outlook)
-        return Published(replace(one, totals=totals, total_bands=bands), _shared_paths(task, fitted))
+        return replace(one, totals=self._totals(task, fitted, outlook)) if one.available else one
 
     def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
-        forecast = fitted.forecast(task.horizon, self.wanted.all_levels, drivers=scenario)
-        bands = calibrated(forecast, task.crossfit, self.wanted.kind, task.peers)
+        forecast = fitted.forecast(task.horizon, self.wanted.levels, drivers=scenario)
+        warps = () if task.calibration is None else task.calibration.warps
         name = "" if scenario is None else scenario.name
-        return Outlook(forecast.points, forecast.std_error, bands, forecast.reason, name)
+        bands = Bands.read(forecast.laws, warps, self.wanted)
+        return Outlook(forecast.points, forecast.std_error, bands, forecast.reason, name, forecast.laws, warps)
 
-    def _totals(self, task: ItemTask, fitted: Fitted, outlook: Outlook) -> tuple[FloatArray, Bands]:
-        """Demand from the first lead time up to each, with bounds of their own."""
-        totals, levels = np.cumsum(outlook.points), self.wanted.all_levels
-        simulated = simulated_bounds(totals, fitted.simulate(task.horizon, PATHS), levels)
-        factor = stretch(simulated, outlook.std_error, task.peers.totals)
-        given = (totals, outlook.std_error, simulated, task.crossfit, levels, self.wanted.kind)
-        return totals, calibrated_totals(*given, task.peers.totals, factor)
-
-
-def _shared_paths(task: ItemTask, fitted: Fitted) -> tuple[FloatArray, ...]:
-    """Paths whose shocks are in part those of all items, a set for each grouping."""
-    if not task.shared:
-        return ()
-    who = zlib.crc32(task.series.item.encode())
-    last = (task.series.start + len(task.series)) % 2**32
-    shape = (PATHS, task.horizon)
-    common = np.random.default_rng([1, last]).standard_normal(shape)
-    alone = np.random.default_rng([2, who, last]).standard_normal(shape)
-    shocks = (np.sqrt(share) * common + np.sqrt(1 - share) * alone for share in task.shared)
-    return tuple(fitted.simulate(task.horizon, PATHS, shocks=one) for one in shocks)
-
-
-def _held(task: ItemTask) -> Mapping[str, tuple[Held, ...]]:
-    """What each kind of interval held when it was tested."""
-    if task.crossfit is None:
-        return {}
-    return {kind: task.crossfit.held(kind, task.peers_tested) for kind in KINDS}
+    def _totals(self, task: ItemTask, fitted: Fitted, outlook: Outlook) -> Totals:
+        """Demand of several lead times together, with bounds of its own."""
+        support, found = task.series.support, task.calibration
+        if found is None or outlook.laws is None:
+            return simulated_totals(outlook.points, fitted.simulate(task.horizon, PATHS), support, self.wanted)
+        given = (outlook.points, outlook.laws, support, found.dependence, found.total_warps)
+        return calibrated_totals(*given, self.wanted)
 
 
 def _covered(scores: Scores | None, held: Mapping[str, tuple[Held, ...]]) -> Scores | None:

@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 
 from veridex.core.backtest.engine import Engine
-from veridex.core.calibration.bands import Peers, Wanted
+from veridex.core.calibration.bands import Wanted
+from veridex.core.calibration.held import KINDS, Held, held
+from veridex.core.calibration.warping import warps
 from veridex.core.counts import whole_number
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
@@ -15,9 +17,9 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Explanation
-from veridex.core.publication.dossier import Demand, Head, Made, Overridden, Scores
-from veridex.core.publication.groups import Grouping, Member, group_totals, groupings
-from veridex.core.publication.item import ItemTask, ItemWork, Published, Said
+from veridex.core.publication.dossier import Demand, Head, ItemPublication, Made, Overridden, Scores
+from veridex.core.publication.groups import Grouping, group_totals, groupings
+from veridex.core.publication.item import Calibration, ItemTask, ItemWork, Said
 from veridex.core.publication.publication import Publication
 from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.choice import Choice
@@ -89,48 +91,63 @@ def make_publication(history: History, source: Verdict | Method, asked: Edition,
     """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
     verdict = source if isinstance(source, Verdict) else None
     grouped = groupings(history, verdict, asked.groups)
-    tasks = [_task(series, source, asked, grouped) for series in history]
+    tasks = [_task(series, source, asked) for series in history]
     if all(task.horizon < 1 for task in tasks):
         raise ParameterError("horizon", repr(asked.ahead.horizon), "every item's history reaches that far already")
     work = ItemWork(asked.wanted, asked.explaining, asked.scenarios)
     found = list(engine.map(work, tasks))
-    members = {
-        made.one.item: Member(made.one, made.paths, task.crossfit)
-        for task, made in zip(tasks, found, strict=True)
-        if made.one.available
-    }
+    made = {one.item: one for one in found}
     return Publication(
         head=_head(history, verdict, asked, grouped, found),
-        published={made.one.item: made.one for made in found},
-        groups=tuple(one for k, way in enumerate(grouped) for one in group_totals(way, k, members, asked.wanted)),
+        published=made,
+        groups=tuple(one for way in grouped for one in group_totals(way, made, history, asked.wanted)),
         ledger=ledger(history),
     )
 
 
-def _task(series: ItemHistory, source: Verdict | Method, asked: Edition, grouped: Sequence[Grouping]) -> ItemTask:
+def _task(series: ItemHistory, source: Verdict | Method, asked: Edition) -> ItemTask:
     """What is to be published for an item, with all that is known of it."""
     horizon, past = asked.ahead.steps(series), asked.ahead.periods(series)
     reached = f"its history reaches {asked.ahead.horizon} already" if horizon < 1 else ""
     if isinstance(source, Method):
         said = Said(why="The planner's own choice; not backtested.", reason=reached)
         return ItemTask(series=series, method=source, horizon=horizon, past=past, said=said)
-    item, choice = series.item, source.choice(series.item)
-    said = _said(choice, source, asked.wanted, reached)
+    choice = source.choice(series.item)
     method = None if choice.winner is None else choice.winner.method
-    shared = tuple(one.shared for one in grouped)
-    task: dict[str, Any] = {"series": series, "method": method, "horizon": horizon, "past": past, "said": said}
-    task["forms"] = _forms(series, source, method)
-    if choice.crossfit is None:
-        return ItemTask(**task, shared=shared)
-    levels, pool = asked.wanted.all_levels, source.pool
+    first = getattr(source.trial.scheme, "gap", 0) + 1
     return ItemTask(
-        **task,
-        tested=range(getattr(source.trial.scheme, "gap", 0) + 1, choice.evidence.furthest + 1),
-        crossfit=choice.crossfit,
-        peers=Peers(pool.steps(item, levels), pool.totals(item, levels)),
-        peers_tested=pool.steps(item, choice.crossfit.levels),
-        shared=shared,
+        series=series,
+        method=method,
+        horizon=horizon,
+        past=past,
+        said=_said(choice, source, asked.wanted, reached),
+        forms=_forms(series, source, method),
+        tested=range(0) if choice.crossfit is None else range(first, choice.evidence.furthest + 1),
+        calibration=_calibration(choice, source, asked.wanted, horizon),
+        held=_held(choice, source, asked.wanted),
     )
+
+
+def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int) -> Calibration | None:
+    """What the evidence of a trial makes of an item's laws; None where there is none, or it is not wanted."""
+    dependence = verdict.pool.dependence(choice.route)
+    if wanted.kind == "model" or dependence is None or horizon < 1:
+        return None
+    fit, first = choice.crossfit, wanted.first
+    own_total = None if fit is None else fit.totals(dependence, first)
+    return Calibration(
+        warps(fit, verdict.peers(choice.item), horizon),
+        warps(own_total, verdict.peers(choice.item, totals_from=first), horizon),
+        dependence,
+    )
+
+
+def _held(choice: Choice, verdict: Verdict, wanted: Wanted) -> Mapping[str, tuple[Held, ...]]:
+    """What each kind of interval held when it was tested."""
+    if choice.crossfit is None:
+        return {}
+    peers = verdict.peers(choice.item)
+    return {kind: held(choice.crossfit, kind, peers, wanted.levels) for kind in KINDS}
 
 
 def _forms(series: ItemHistory, verdict: Verdict, method: Method | None) -> dict[Method, str]:
@@ -173,7 +190,7 @@ def _scores(choice: Choice, kind: str | None) -> Scores | None:
         value_added=choice.value_added,
         origins=choice.evidence.origins,
         coverage={},
-        coverage_of=kind or crossfit.default_kind,
+        coverage_of=kind or "calibrated",
         best_single=single.method.text if single else None,
         best_single_error=single.error if single else np.nan,
         cross_error=choice.cross_error,
@@ -183,7 +200,11 @@ def _scores(choice: Choice, kind: str | None) -> Scores | None:
 
 
 def _head(
-    history: History, verdict: Verdict | None, asked: Edition, grouped: Sequence[Grouping], found: list[Published]
+    history: History,
+    verdict: Verdict | None,
+    asked: Edition,
+    grouped: Sequence[Grouping],
+    found: Sequence[ItemPublication],
 ) -> Head:
     text = history.cadence.text
     ends = history.starts + np.diff(history.offsets) - 1
@@ -199,7 +220,7 @@ def _head(
             notes=tuple(str(note) for note in history.notes),
             tidying=None if history.rules is None else history.rules.in_words(),
         ),
-        horizon=max(made.one.horizon for made in found),
+        horizon=max(one.horizon for one in found),
         until=asked.ahead.horizon if isinstance(asked.ahead.horizon, str) else None,
         wanted=asked.wanted,
         backtest=None if verdict is None else _backtest(verdict),

@@ -7,9 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
-from veridex.core.calibration.bands import Bands, Wanted
-from veridex.core.calibration.crossfit import Held
+from veridex.core.calibration.bands import Wanted
+from veridex.core.calibration.held import Held
+from veridex.core.calibration.totals import Totals
+from veridex.core.laws.support import Support
 from veridex.core.methods.method import Method
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import (
@@ -26,18 +27,17 @@ from veridex.core.publication.dossier import (
     Scores,
 )
 
-__all__ = ["FORMAT", "bands_of", "evidence_of", "head_of", "manifest", "plain"]
+__all__ = ["FORMAT", "evidence_of", "head_of", "manifest", "plain"]
 
-FORMAT = "veridex publication 4"
+FORMAT = "veridex publication 5"
 
-BY_EVIDENCE = "average of model and conformal bounds from 12 origins on, else model"
+BY_EVIDENCE = "calibrated where there is a backtest, else model"
 
 INTERVALS = {
     "model": "what each method's own formula holds, see docs/methods.md",
-    "conformal": "quantiles of the backtest's errors in standard errors, drawn towards those of the other items",
-    "average": "the mean of both, the model's stretched to what other items showed; the model's alone where untested",
-    "held": "cross-fitted: each origin's bounds come from the errors at the others",
-    "widths": "they shrink with neither lead time nor level",
+    "calibrated": "the method's law, read off at what held each probability in the backtest, mostly on other items",
+    "held": "each origin's are calibrated by the evidence of the others, and by other items",
+    "totals": "their spread holds how errors at lead times went together; calibrated by past totals",
 }
 
 
@@ -53,6 +53,7 @@ def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[Grou
         "horizon": head.horizon,
         "levels": list(wanted.levels),
         "quantiles": list(wanted.quantiles),
+        "totals_from": wanted.first,
         "intervals": wanted.kind or BY_EVIDENCE,
         "intervals_in_words": INTERVALS,
         "backtest": None if head.backtest is None else plain(head.backtest),
@@ -60,14 +61,14 @@ def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[Grou
         **({} if head.until is None else {"until": head.until}),
         "groups": [plain(one._asdict()) for one in head.groups],
         "group_totals": [
-            {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)} | _bands_entry(one.bands, wanted)
+            {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)} | _total_entry(one.totals)
             for one in groups
         ],
-        "items": {one.item: _entry(one, cadence, wanted) for one in items},
+        "items": {one.item: _entry(one, cadence) for one in items},
     }
 
 
-def _entry(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
+def _entry(one: ItemPublication, cadence: Cadence) -> dict[str, Any]:
     found: dict[str, Any] = {
         "method": None if one.method is None else one.method.text,
         "decided": None if one.decided is None else one.decided.text,
@@ -76,13 +77,16 @@ def _entry(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[str, 
         "fingerprint": one.fingerprint,
         "origin": cadence.text(one.origin),
         "horizon": one.horizon,
+        "demand": {"floor": plain(one.support.floor), "whole": one.support.whole},
     }
     if one.fit is not None:
         found |= _fit_entry(one.fit)
+    if one.dependence is not None:
+        found["errors_together"] = plain(one.dependence.tolist())
     if one.outlook is not None:
-        found["intervals"] = _bands_entry(one.outlook.bands, wanted)
-        if one.total_bands is not None:
-            found["intervals"]["totals"] = _bands_entry(one.total_bands, wanted)
+        found["intervals"] = {"published": one.outlook.bands.kind}
+        if one.totals is not None:
+            found["intervals"]["totals"] = _total_entry(one.totals)
         if one.held:
             rows = {kind: [plain(row._asdict()) for row in own] for kind, own in one.held.items()}
             found["intervals"]["held"] = rows
@@ -111,14 +115,9 @@ def _fit_entry(fit: FitRecord) -> dict[str, Any]:
     return entry | ({"members": members} if members else {})
 
 
-def _bands_entry(bands: Bands, wanted: Wanted) -> dict[str, Any]:
-    """Which intervals are published at each level, and at which lead times they are calibrated."""
-    kinds = {f"{level:g}": kind for level, kind in zip(wanted.all_levels, bands.kinds, strict=True)}
-    return {"published": kinds, "calibrated_steps": _ends(bands.tested)}
-
-
-def _ends(span: range) -> list[int] | None:
-    return [span[0], span[-1]] if span else None
+def _total_entry(totals: Totals) -> dict[str, Any]:
+    """Which intervals of totals are published, and what is remarkable about them."""
+    return {"published": totals.bands.kind, "reason": totals.reason}
 
 
 def plain(value: Any) -> Any:
@@ -146,6 +145,7 @@ def head_of(entry: Mapping[str, Any]) -> Head:
             tuple(entry["levels"]),
             tuple(entry["quantiles"]),
             None if entry["intervals"] == BY_EVIDENCE else entry["intervals"],
+            entry["totals_from"],
         ),
         backtest=entry["backtest"],
         explained={key: value for key, value in entry.items() if key in known},
@@ -153,31 +153,29 @@ def head_of(entry: Mapping[str, Any]) -> Head:
     )
 
 
-def bands_of(entry: Mapping[str, Any], lower: FloatArray, upper: FloatArray) -> Bands:
-    """The bounds that stand in a table, of the kinds that a manifest tells of."""
-    ends = entry["calibrated_steps"]
-    return Bands(lower, upper, tuple(entry["published"].values()), range(0) if ends is None else _span(*ends))
-
-
-def _span(first: int, last: int) -> range:
-    return range(first, last + 1)
-
-
 def evidence_of(entry: Mapping[str, Any]) -> dict[str, Any]:
     """What a manifest tells of an item besides its forecasts: fields of its `ItemPublication`."""
     held = entry.get("intervals", {}).get("held", {})
-    override, scores = entry.get("override"), entry.get("scores")
+    override, scores, together = entry.get("override"), entry.get("scores"), entry.get("errors_together")
     return {
         "fingerprint": entry["fingerprint"],
         "horizon": entry["horizon"],
         "why": entry["why"],
         "reason": entry["reason"],
+        "support": Support(
+            -math.inf if (floor := entry["demand"]["floor"]) is None else floor, entry["demand"]["whole"]
+        ),
         "route": entry.get("route", ""),
         "fit": _fit_of(entry) if "settings" in entry else None,
         "held": {kind: tuple(Held(**_numbers(Held, row)) for row in rows) for kind, rows in held.items()},
+        "dependence": None if together is None else np.array(together, dtype=np.float64),
         "override": None if override is None else Overridden(**override),
         "scores": None if scores is None else _scores_of(scores),
     }
+
+
+def _support_of(entry: Mapping[str, Any]) -> Support:
+    return Support(-math.inf if entry["floor"] is None else entry["floor"], entry["whole"])
 
 
 def _scores_of(entry: Mapping[str, Any]) -> Scores:

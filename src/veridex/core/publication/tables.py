@@ -8,6 +8,7 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.totals import Totals
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
 from veridex.core.scoring.levels import level_label
@@ -47,8 +48,7 @@ def _table(blocks: Sequence[dict[str, Any]]) -> pd.DataFrame:
 def _past_block(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
     """The last periods of the history, as they were read."""
     n = one.past.size
-    none = np.full((len(wanted.all_levels), n), np.nan)
-    numbers = _numbers(wanted, one.past, np.full(n, np.nan), none, none)
+    numbers = _numbers(wanted, one.past, np.full(n, np.nan), Bands.missing(wanted, n))
     return {
         **_leading(one, cadence, one.origin - n + 1, "actual", [pd.NA] * n),
         **_around(numbers),
@@ -66,12 +66,10 @@ def _ahead_block(one: ItemPublication, cadence: Cadence, wanted: Wanted, outlook
     n = max(one.horizon, 0)
     steps = list(range(1, n + 1))
     if outlook is not None:
-        bands = outlook.bands
-        numbers = _numbers(wanted, outlook.points, outlook.std_error, bands.lower, bands.upper)
-        words = [bands.words(wanted.all_levels, step) for step in steps]
+        numbers, kind = _numbers(wanted, outlook.points, outlook.std_error, outlook.bands), outlook.bands.kind
     else:
-        none = np.full((len(wanted.all_levels), n), np.nan)
-        numbers, words = _numbers(wanted, np.full(n, np.nan), np.full(n, np.nan), none, none), [""] * n
+        nothing = np.full(n, np.nan)
+        numbers, kind = _numbers(wanted, nothing, nothing, Bands.missing(wanted, n)), ""
     other = outlook is not None and bool(outlook.scenario)
     reason = outlook.reason if outlook is not None and other else one.reason
     return {
@@ -82,7 +80,7 @@ def _ahead_block(one: ItemPublication, cadence: Cadence, wanted: Wanted, outlook
         "reason": [reason] * n,
         "scenario": [outlook.scenario if outlook is not None else ""] * n,
         **_appended(numbers),
-        "intervals": words,
+        "intervals": [kind] * n,
     }
 
 
@@ -102,16 +100,13 @@ def _appended(numbers: dict[str, FloatArray]) -> dict[str, FloatArray]:
     return {name: values for name, values in numbers.items() if name.startswith(("quantile_", "half_width_"))}
 
 
-def _numbers(
-    wanted: Wanted, values: FloatArray, std_error: FloatArray, lower: FloatArray, upper: FloatArray
-) -> dict[str, FloatArray]:
+def _numbers(wanted: Wanted, values: FloatArray, std_error: FloatArray, bands: Bands) -> dict[str, FloatArray]:
     """Value, standard error, bounds and quantiles, and the half-widths of the intervals."""
-    found = {"value": values, "std_error": std_error, **wanted.columns(lower, upper)}
-    places = [wanted.all_levels.index(level) for level in wanted.levels]
+    found = {"value": values, "std_error": std_error, **wanted.columns(bands)}
     with np.errstate(all="ignore"):
-        for level, j in zip(wanted.levels, places, strict=True):
+        for level, lower, upper in zip(wanted.levels, bands.lower, bands.upper, strict=True):
             label = level_label(level)
-            half = 0.5 * (upper[j] - lower[j])
+            half = 0.5 * (upper - lower)
             share = 100.0 * half / np.abs(values)
             found[f"half_width_{label}"] = half
             found[f"half_width_{label}_percent"] = np.where(np.isfinite(share), share, np.nan)
@@ -124,42 +119,40 @@ def totals_of(
     """Totals of items and of groups, a row per step."""
     found = [
         GroupTotals(
-            group=ITEM,
-            name=one.item,
-            items=1,
-            origin=one.origin,
-            totals=one.totals,
-            bands=one.total_bands,
-            tested=one.tested,
+            group=ITEM, name=one.item, items=1, origin=one.origin, totals=_total_of(one, wanted), tested=one.tested
         )
         for one in items
-        if one.totals is not None and one.total_bands is not None
+        if one.horizon > 0
     ]
-    none = np.empty((len(wanted.all_levels), 0))
-    nothing = GroupTotals(
-        group="",
-        name="",
-        items=0,
-        origin=0,
-        totals=np.empty(0),
-        bands=Bands(none, none, ("model",) * len(wanted.all_levels), range(0)),
-        tested=range(0),
-    )
+    nothing = Totals(points=np.empty(0), bands=Bands.missing(wanted, 0))
+    empty = GroupTotals(group="", name="", items=0, origin=0, totals=nothing, tested=range(0))
     # Where nothing is available there are the same columns, without rows.
-    return _table([_total_block(one, cadence, wanted) for one in [*found, *groups] or [nothing]])
+    return _table([_total_block(one, cadence, wanted) for one in [*found, *groups] or [empty]])
+
+
+def _total_of(one: ItemPublication, wanted: Wanted) -> Totals:
+    """An item's total; of one without a forecast why there is none."""
+    if one.totals is not None:
+        return one.totals
+    bands = Bands.missing(wanted, one.horizon)
+    return Totals(points=np.full(one.horizon, np.nan), bands=bands, reason=one.reason)
 
 
 def _total_block(one: GroupTotals, cadence: Cadence, wanted: Wanted) -> dict[str, Any]:
-    """The columns of one total, a value per step."""
-    n = one.totals.size
-    steps = list(range(1, n + 1))
+    """The columns of one total, a value per step from the one that totals begin with."""
+    n, bands = one.totals.points.size, one.totals.bands
+    steps = list(range(wanted.first, n + 1))
+    at = slice(wanted.first - 1, None)
+    shown = Bands(bands.lower[:, at], bands.upper[:, at], bands.quantiles[:, at], bands.kind)
     return {
-        "group": [one.group] * n,
-        "name": [one.name] * n,
-        "items": np.full(n, one.items),
+        "group": [one.group] * len(steps),
+        "name": [one.name] * len(steps),
+        "items": np.full(len(steps), one.items),
         "step": steps,
-        "period": cadence.starts(np.arange(one.origin + 1, one.origin + 1 + n)),
-        **wanted.columns(one.bands.lower, one.bands.upper, forecast=one.totals),
-        "intervals": [one.bands.words(wanted.all_levels, step) for step in steps],
+        "period": cadence.starts(np.arange(one.origin + wanted.first, one.origin + 1 + n)),
+        **wanted.columns(shown, forecast=one.totals.points[at]),
+        "intervals": [bands.kind] * len(steps),
         "tested": [step in one.tested for step in steps],
+        "first_step": np.full(len(steps), wanted.first),
+        "reason": [one.totals.reason] * len(steps),
     }

@@ -3,9 +3,12 @@
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+import numpy as np
+
+from veridex.core.arrays import FloatArray
 from veridex.errors import ParameterError
 
-__all__ = ["DEFAULT_LEVELS", "bound_columns", "checked_levels", "level_label", "on_number_line"]
+__all__ = ["DEFAULT_LEVELS", "bound_columns", "checked_levels", "level_label", "on_number_line", "shares_of"]
 
 DEFAULT_LEVELS = (80.0, 95.0)
 
@@ -26,6 +29,12 @@ def checked_levels(levels: Sequence[float] | float) -> tuple[float, ...]:
         if level < 1:
             raise ParameterError("levels", str(level), f"levels are percent; did you mean {100 * level:g}?")
     return tuple(sorted({float(level) for level in given}))
+
+
+def shares_of(levels: Sequence[float]) -> FloatArray:
+    """Probabilities below the lower bounds of levels, then below the upper ones; shape (2 levels,)."""
+    half = np.array(levels, dtype=np.float64) / 2.0
+    return np.concatenate((50.0 - half, 50.0 + half)) / 100.0
 
 
 def level_label(level: float) -> str:

@@ -55,6 +55,11 @@ class Choice:
     override: Override | None = None
 
     @property
+    def item(self) -> str:
+        """Whose it is."""
+        return self.evidence.item
+
+    @property
     def joined(self) -> bool:
         """Whether several methods were joined by the verdict: not one that was entered, nor the planner's own."""
         winner = self.winner

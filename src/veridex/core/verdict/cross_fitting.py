@@ -5,20 +5,29 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtri
 
 from veridex.core.arrays import FloatArray
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.history.item import ItemHistory
 from veridex.core.methods.made_of.combination import joined
 from veridex.core.methods.method import Method
+from veridex.core.tidying.expectation import expect
 from veridex.core.verdict.evidence import Evidence
 
 __all__ = ["cross_fitted"]
 
+SHORTEST_CYCLE = 12
+"""Periods that the length of a history is counted in, where its season is shorter or there is none."""
+
+FAR_OFF = 3.0
+"""A normal score that one actual in seven hundred goes beyond: what a shift of the level leaves is further off."""
+
 
 def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], weights: FloatArray | str) -> Crossfit:
     """Join the forecasts of methods at each origin used.
+
+    The transform of a mixture is the mean of its members', since all share how a value with a weight is split.
 
     Parameters
     ----------
@@ -27,31 +36,40 @@ def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], we
     """
     one, at = trial[evidence.item.item], np.flatnonzero(evidence.route.origins)
     places = [trial.method_index(entered) for entered in methods]
+    series = trial.history[evidence.item.item]
 
-    def together(array: NDArray[Any]) -> FloatArray:
-        """Of shape (methods, origins, ...), joined along the first axis."""
-        stack = np.asarray(array[places][:, at], dtype=np.float64)
-        if isinstance(weights, str):
-            return joined(stack, weights)
-        shares: FloatArray = weights.T.reshape(weights.T.shape + (1,) * (stack.ndim - 2))
-        # Where a member has no weight it need not have a forecast.
-        return np.asarray(np.where(shares > 0.0, shares * stack, 0.0).sum(axis=0))
+    def stacked(array: NDArray[Any]) -> FloatArray:
+        return np.asarray(array[places][:, at], dtype=np.float64)
 
-    lower, upper = together(one.lower), together(one.upper)
-    std_error = together(one.std_error) if one.keep == "all" else _spread(lower, upper, trial.levels)
-    return Crossfit(
+    points = stacked(one.points)
+    mixed = np.full((at.size, len(places)), 1.0 / len(places)) if isinstance(weights, str) else weights
+    joint = joined(points, weights) if isinstance(weights, str) else _mean(points, weights)
+    means, spreads = one.laws_at(np.ix_(np.array(places), at)).moments()
+    squares = _mean(spreads**2 + means**2, mixed) - _mean(means, mixed) ** 2
+    last = one.origins[at].max(initial=series.start - 1)
+    known = int((~np.isnan(series.actuals[: last - series.start + 1])).sum())
+    fit = Crossfit(
+        item=series.item,
         origins=one.origins[at],
+        cycles=known / max(series.season_length, SHORTEST_CYCLE),
         actuals=one.actuals[at],
-        points=together(one.points),
-        std_error=std_error,
-        lower=lower,
-        upper=upper,
-        levels=trial.levels,
+        points=joint,
+        spread=np.sqrt(np.maximum(squares, 0.0)),
+        transforms=_mean(stacked(one.transforms), mixed),
+        supports=one.supports[at],
     )
+    return _set_aside(fit, series)
 
 
-def _spread(lower: FloatArray, upper: FloatArray, levels: tuple[float, ...]) -> FloatArray:
-    """Standard errors from the widest bounds, where a trial did not keep them."""
-    if not levels:
-        return np.full((lower.shape[0], lower.shape[2]), np.nan)
-    return np.asarray((upper[:, -1] - lower[:, -1]) / (2.0 * ndtri(0.5 + levels[-1] / 200.0)))
+def _set_aside(fit: Crossfit, series: ItemHistory) -> Crossfit:
+    """The same without what was forecast across a shift of the level; looked for where something is far off."""
+    if not (np.abs(fit.scores) > FAR_OFF).any():
+        return fit
+    shifts = expect(series.values, series.season_length).shifts
+    return fit.shifted(tuple(series.start + shift.place for shift in shifts))
+
+
+def _mean(stack: FloatArray, weights: FloatArray) -> FloatArray:
+    """Weighted means along the first axis; a member without weight need not have a forecast."""
+    shares = weights.T[..., None]
+    return np.asarray(np.where(shares > 0.0, shares * stack, 0.0).sum(axis=0))

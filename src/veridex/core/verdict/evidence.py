@@ -167,9 +167,9 @@ def _entries(
     parameters = np.where((~np.isnan(parameters)).any(axis=1), np.nansum(parameters, axis=1) / done, np.nan)
     mean = sizes.mean(axis=1) if at.size else np.full(len(trial.lineup), np.nan)
     actual = np.where(known, one.actuals[at], 0.0)
-    inside = (one.lower[:, at] <= actual[:, None]) & (actual[:, None] <= one.upper[:, at]) & known[:, None]
-    bounded = ~np.isnan(one.lower[:, at]) & known[:, None]
-    coverage = 100.0 * inside.sum(axis=(1, 3)) / bounded.sum(axis=(1, 3))
+    off = np.where(known, np.abs(one.transforms[:, at] - 0.5), np.nan)
+    cells = (~np.isnan(off)).sum(axis=(1, 2))
+    coverage = np.array([100.0 * (off <= level / 200.0).sum(axis=(1, 2)) / cells for level in trial.levels])
     bias = 100.0 * np.nansum(np.where(known, errors, np.nan), axis=(1, 2)) / np.abs(actual).sum()
     means = mean ** (1.0 / power)
     # The delta method turns the standard error of a mean square into that of its root.
@@ -187,7 +187,7 @@ def _entries(
                 method=entered,
                 error=float(means[m]),
                 parameters=float(parameters[m]),
-                coverage=tuple(coverage[m].tolist()),
+                coverage=tuple(coverage[:, m].tolist()),
                 missing=missing,
                 std_error=float(spreads[m]),
                 bias=float(bias[m]) if tested[m] else np.nan,

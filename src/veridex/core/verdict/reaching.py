@@ -10,6 +10,7 @@ import numpy as np
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
+from veridex.core.calibration.held import held
 from veridex.core.calibration.pool import Pool
 from veridex.core.methods.catalogue import Method, method_of
 from veridex.core.verdict.choice import Choice
@@ -108,8 +109,8 @@ def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[dict[
     fields = [_field(trial, one, conditions) for one in trial]
     prior = reduce(add, (one.said for one in fields), Prior())
     choices = [_choose(Contest(trial, one, prior), rule, conditions) for one in fields]
-    pool = Pool.total(Pool.of(choice.evidence.item, choice.route, choice.crossfit) for choice in choices)
-    return {choice.evidence.item: measured(choice, pool) for choice in choices}, pool
+    pool = Pool.total(Pool.of(choice.route, choice.crossfit) for choice in choices)
+    return {choice.evidence.item: measured(choice, pool, trial.levels) for choice in choices}, pool
 
 
 def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
@@ -127,8 +128,10 @@ def _field(trial: Trial, one: ItemTrial, conditions: Conditions) -> Field:
     way = route(trial, one, entered, tested_folds(one, known), fixed=conditions.allowed is not None)
     evidence = Evidence.gather(trial, one, way, known)
     rivals, fallback, unmet = _rivals(trial, one, evidence, conditions)
-    logs = centred_logs(np.array([entry.error for entry in rivals]))
-    return Field(one, evidence, rivals, fallback, unmet, Prior.of(tuple(entry.method for entry in rivals), logs))
+    errors = np.array([entry.error for entry in rivals])
+    # Where a method made no error at all, as zero of what nobody buys any more, logs tell others nothing.
+    told = Prior() if (errors == 0.0).any() else Prior.of(tuple(one.method for one in rivals), centred_logs(errors))
+    return Field(one, evidence, rivals, fallback, unmet, told)
 
 
 def _rivals(
@@ -219,13 +222,13 @@ def choice_of(bare: Choice, trial: Trial, evidence: Evidence, entry: Entry) -> C
     return replace(bare, winner=entry, crossfit=fit, cross_error=entry.error)
 
 
-def measured(choice: Choice, pool: Pool) -> Choice:
+def measured(choice: Choice, pool: Pool, levels: Sequence[float]) -> Choice:
     """The choice with the coverage of the intervals that are published by default."""
     fit = choice.crossfit
     if fit is None or choice.winner is None:
         return choice
-    held = fit.held(fit.default_kind, pool.steps(choice.evidence.item, fit.levels))
-    return replace(choice, winner=replace(choice.winner, coverage=tuple(row.coverage for row in held)))
+    rows = held(fit, "calibrated", pool.peers(choice.item, choice.route, fit.cycles), levels)
+    return replace(choice, winner=replace(choice.winner, coverage=tuple(row.coverage for row in rows)))
 
 
 def _single_cross_error(contest: Contest, conditions: Conditions) -> float:

@@ -10,12 +10,14 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.crossfit import PRIOR_ORIGINS
 from veridex.core.methods.method import Method
 from veridex.core.scoring.exact import exact, rounded
 
 __all__ = ["Prior", "centred_logs", "shrunk", "weights"]
 
+
+PRIOR_ORIGINS = 24.0
+"""The portfolio's other items count as so many origins."""
 
 POWER = 8.0
 """Weights are the relative error to minus this power."""

@@ -8,7 +8,8 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.trial import Trial
-from veridex.core.calibration.crossfit import KINDS
+from veridex.core.calibration.held import KINDS, held
+from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.pool import Pool
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
@@ -26,6 +27,9 @@ from veridex.errors import ItemUnknown, ParameterError
 __all__ = ["Verdict", "decide"]
 
 RULES = ("blend", "single")
+
+UNTESTED, SHORT = "untested", "short"
+"""Items of the first route have no evidence; those of the second are most like them."""
 
 
 def decide(
@@ -121,6 +125,23 @@ class Verdict:
             raise ItemUnknown(item, self.trial.history.names)
         return found
 
+    def peers(self, item: str, totals_from: int | None = None) -> Peers:
+        """What other items show of an item's intervals; or of its totals from a lead time on."""
+        choice = self.choice(item)
+        pool = self.pool if totals_from is None else self.total_pool(totals_from)
+        alike = SHORT if choice.route == UNTESTED else choice.route
+        return pool.peers(item, alike, 0.0 if choice.crossfit is None else choice.crossfit.cycles)
+
+    def total_pool(self, first: int) -> Pool:
+        """The pool of totals from a lead time on."""
+        if first not in self._total_pools:
+            self._total_pools[first] = self.pool.totals(first)
+        return self._total_pools[first]
+
+    @cached_property
+    def _total_pools(self) -> dict[int, Pool]:
+        return {}
+
     @cached_property
     def winners(self) -> pd.DataFrame:
         """A row per item.
@@ -159,7 +180,7 @@ class Verdict:
             "less_than_single": choice.less_than_single,
             "cross_error": choice.cross_error,
             "bias": winner.bias if winner else nothing,
-            "intervals": choice.crossfit.default_kind if choice.crossfit else "model",
+            "intervals": "calibrated" if choice.crossfit else "model",
             "form": (single.form or single.method.text.partition(" ")[2]) if single else "",
             "criterion": single.criterion if single else nothing,
             "season_length": self.trial.history.season_length,
@@ -169,19 +190,18 @@ class Verdict:
 
     @cached_property
     def intervals(self) -> pd.DataFrame:
-        """What each kind of interval held, cross-fitted: item, kind, level, cells, coverage, width, interval_score.
+        """What each kind of interval held: item, kind, level, cells, coverage, below, above (percent of actuals).
 
-        Each origin's bounds come from the errors at the others, and from other items; NaN where too few are known for
-        the level.
+        Each origin's are calibrated by the evidence of the others, and by other items.
         """
         rows = [
             {"item": choice.evidence.item, "kind": kind, **row._asdict()}
             for choice in self.choices.values()
             if choice.crossfit is not None
             for kind in KINDS
-            for row in choice.crossfit.held(kind, self.pool.steps(choice.evidence.item, self.trial.levels))
+            for row in held(choice.crossfit, kind, self.peers(choice.item), self.trial.levels)
         ]
-        columns = ["item", "kind", "level", "cells", "coverage", "width", "interval_score"]
+        columns = ["item", "kind", "level", "cells", "coverage", "below", "above"]
         return pd.DataFrame(rows, columns=columns)
 
     @property
@@ -242,5 +262,5 @@ class Verdict:
         if entry is not None and not entry.missing and used is not None:
             one, way = self.trial[item], Route(before.route, (chosen,), used, before.because)
             evidence = Evidence.gather(self.trial, one, way, counted_cells(one, self.conditions))
-            after = measured(choice_of(bare, self.trial, evidence, entry), self.pool)
+            after = measured(choice_of(bare, self.trial, evidence, entry), self.pool, self.trial.levels)
         return replace(self, choices={**self.choices, item: after})

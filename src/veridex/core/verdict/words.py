@@ -6,6 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.methods.words import number
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.evidence import Entry
@@ -125,7 +126,20 @@ def _intervals(choice: Choice, winner: Entry, trial: Trial) -> str:
     ]
     if choice.crossfit is None or not held:
         return ""
-    return f" Its {', its '.join(held)} of {int((~np.isnan(choice.crossfit.errors)).sum())} actuals."
+    stood = choice.crossfit.transforms
+    return f" Its {', its '.join(held)} of {int((~np.isnan(stood)).sum())} actuals.{_shifts(choice.crossfit, trial)}"
+
+
+def _shifts(fit: Crossfit, trial: Trial) -> str:
+    """What a shift of the level within the tested span does to the bands; empty where there was none."""
+    if not fit.shifts:
+        return ""
+    cells = int((np.isnan(fit.transforms) & ~np.isnan(fit.errors)).sum())
+    when = " and ".join(trial.history.cadence.text(period) for period in fit.shifts)
+    return (
+        f" The level shifted in {when}: {cells} forecasts made before and due after it were set aside, so bands do not "
+        f"reckon with another shift; the methods' own spread still holds it, which makes bands wider than they need be."
+    )
 
 
 def _left_out(choice: Choice) -> str:

@@ -1,5 +1,6 @@
 """Histories as plain values and arrays, and back to the bit: the one form that trials, models and files share."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
@@ -11,6 +12,7 @@ from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.marks import Mark
+from veridex.core.laws.support import floor_of
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
@@ -38,6 +40,7 @@ def about(history: History) -> dict[str, Any]:
         "cadence": history.cadence.name,
         "season_length": history.season_length,
         "unit": history.unit,
+        "floor": "none" if history.floor == -math.inf else history.floor,
         "notes": [note_entry(note) for note in history.notes],
         "key_columns": list(history.key_columns),
         "keys": {name: list(parts) for name, parts in history.keys.items()},
@@ -82,6 +85,7 @@ def restored(
         offsets=np.concatenate(([0], np.cumsum(sizes))).astype(np.int64),
         starts=starts,
         unit=said["unit"],
+        floor=floor_of(said["floor"]),
         notes=tuple(note_of(note) for note in said["notes"]),
         key_columns=tuple(said["key_columns"]),
         keys={name: tuple(parts) for name, parts in said["keys"].items()},

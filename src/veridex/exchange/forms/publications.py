@@ -3,33 +3,40 @@
 import io
 import json
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
-from veridex.core.calibration.bands import Wanted
+from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.totals import Totals
+from veridex.core.laws.laws import Laws
+from veridex.core.laws.warp import Warp
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
-from veridex.core.publication.manifest import FORMAT, bands_of, evidence_of, head_of
+from veridex.core.publication.manifest import FORMAT, evidence_of, head_of
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.tables import ITEM
+from veridex.core.scoring.levels import level_label
 from veridex.errors import PublicationUnreadable
+from veridex.exchange.forms.laws import Place, laws_table, read_laws
 from veridex.exchange.places.addresses import checked_directory
 from veridex.exchange.places.directories import Torn, read_directory, write_directory
 
 __all__ = ["checked_publication", "dated", "read_publication", "standing", "write_publication"]
 
-TABLE, TOTALS, LEDGER, MANIFEST = "publication.csv", "totals.csv", "ledger.csv", "manifest.json"
+TABLE, TOTALS, LAWS, LEDGER = "publication.csv", "totals.csv", "laws.csv", "ledger.csv"
+MANIFEST = "manifest.json"
+TABLES = (TABLE, TOTALS, LAWS, LEDGER)
 
 NUMBERS = ("lower_", "upper_", "quantile_", "half_width_")
 
 
 def write_publication(publication: Publication, destination: str | Path) -> Path:
-    """Write a publication into a directory: `publication.csv`, `totals.csv`, `ledger.csv` and `manifest.json`.
+    """Write a publication into a directory: the four tables and `manifest.json`.
 
     Raises
     ------
@@ -48,6 +55,7 @@ def write_publication(publication: Publication, destination: str | Path) -> Path
         {
             TABLE: table(publication.frame),
             TOTALS: table(publication.totals),
+            LAWS: lambda path: laws_table(publication).to_csv(path, index=False, lineterminator="\n"),
             LEDGER: table(publication.ledger),
             MANIFEST: lambda path: _write_text(path, manifest),
         },
@@ -56,7 +64,7 @@ def write_publication(publication: Publication, destination: str | Path) -> Path
 
 def checked_publication(destination: str | Path) -> Path:
     """The directory of a publication; raise `DestinationRefused` where none must be written."""
-    return checked_directory(destination, {TABLE, TOTALS, LEDGER, MANIFEST}, "a publication")
+    return checked_directory(destination, {*TABLES, MANIFEST}, "a publication")
 
 
 def standing(target: Path) -> str:
@@ -87,13 +95,11 @@ def read_publication(source: str | Path) -> Publication:
     """
     directory = Path(source)
     try:
-        held = read_directory(directory, (MANIFEST, TABLE, TOTALS, LEDGER))
+        held = read_directory(directory, (MANIFEST, *TABLES))
         manifest: dict[str, Any] = json.loads(held[MANIFEST])
         if manifest.get("format") != FORMAT:
             raise PublicationUnreadable(str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}")
-        frame, totals, ledger = (
-            pd.read_csv(io.BytesIO(held[name]), dtype=str, keep_default_na=False) for name in (TABLE, TOTALS, LEDGER)
-        )
+        tables = {name: pd.read_csv(io.BytesIO(held[name]), dtype=str, keep_default_na=False) for name in TABLES}
     except Torn as problem:
         raise PublicationUnreadable(str(directory), f"it was changed since it was written: {problem}") from None
     except (OSError, ValueError, AttributeError) as problem:
@@ -101,83 +107,101 @@ def read_publication(source: str | Path) -> Publication:
             raise
         raise PublicationUnreadable(str(directory), f"no publication can be read there ({problem})") from None
     try:
-        return _publication(manifest, frame, totals, ledger)
+        return _publication(manifest, tables)
     except (KeyError, TypeError, ValueError, IndexError) as problem:
         raise PublicationUnreadable(str(directory), f"it is not what this version writes ({problem!r})") from None
 
 
-def _publication(
-    manifest: dict[str, Any], frame: pd.DataFrame, totals: pd.DataFrame, ledger: pd.DataFrame
-) -> Publication:
+def _publication(manifest: dict[str, Any], tables: dict[str, pd.DataFrame]) -> Publication:
     head = head_of(manifest)
-    cadence = Cadence.named(head.demand.cadence)
-    frame, totals = _typed_frame(frame, cadence), _typed_frame(totals, cadence)
+    cadence, wanted = Cadence.named(head.demand.cadence), head.wanted
+    frame, totals = (_typed_frame(tables[name], cadence) for name in (TABLE, TOTALS))
     rows = dict(iter(frame.groupby("item", sort=False)))
-    summed = {(group, name): own for (group, name), own in totals.groupby(["group", "name"], sort=False)}
-    items = {}
-    for item, entry in manifest["items"].items():
-        own = rows.get(item, frame.iloc[:0])
-        items[item] = _item(item, entry, own, summed.get((ITEM, item)), cadence, head.wanted)
+    summed = {(str(group), str(name)): own for (group, name), own in totals.groupby(["group", "name"], sort=False)}
+    steps = {key: int(own["step"].max()) for key, own in summed.items()}
+    read = _Read(summed, read_laws(tables[LAWS], steps), cadence, wanted)
     return Publication(
         head=head,
-        published=items,
-        groups=tuple(_group(entry, summed, cadence, head.wanted) for entry in manifest["group_totals"]),
-        ledger=_typed_ledger(ledger, cadence),
+        published={
+            item: _item(item, entry, rows.get(item, frame.iloc[:0]), read) for item, entry in manifest["items"].items()
+        },
+        groups=tuple(_group(entry, read) for entry in manifest["group_totals"]),
+        ledger=_typed_ledger(tables[LEDGER], cadence),
     )
 
 
-def _item(
-    item: str, entry: dict[str, Any], rows: pd.DataFrame, totals: pd.DataFrame | None, cadence: Cadence, wanted: Wanted
-) -> ItemPublication:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Read:
+    """What was read besides the table of forecasts."""
+
+    totals: dict[tuple[str, str], pd.DataFrame]
+    laws: dict[Place, tuple[Laws, tuple[Warp, ...]]]
+    cadence: Cadence
+    wanted: Wanted
+
+    def total(self, group: str, name: str, said: dict[str, Any] | None) -> Totals | None:
+        """A total, if there is one."""
+        if said is None:
+            return None
+        rows = self.totals[group, name]
+        laws, warps = self.laws.get(Place("total", group, name), (None, ()))
+        missing = self.wanted.first - 1
+        points = np.concatenate((np.full(missing, np.nan), rows["forecast"].to_numpy()))
+        bands = _bands(rows, self.wanted, said["published"], missing)
+        return Totals(points=points, bands=bands, laws=laws, warps=warps, reason=said["reason"])
+
+
+def _item(item: str, entry: dict[str, Any], rows: pd.DataFrame, read: _Read) -> ItemPublication:
     """What is published for an item, from its rows and what the manifest says of it."""
     ahead = rows[rows["kind"] == "forecast"]
     method = None if entry["method"] is None else as_method(entry["method"])
+    said = entry.get("intervals", {})
     outlooks = []
     if method is not None and len(ahead):
         for name, own in ahead.groupby("scenario", sort=False):
-            bands = bands_of(entry["intervals"], *_bounds(own, wanted))
-            numbers = (own["value"].to_numpy(), own["std_error"].to_numpy())
-            outlooks.append(Outlook(*numbers, bands, own["reason"].iloc[0], str(name)))
-    summed = entry.get("intervals", {}).get("totals")
+            laws, warps = read.laws.get(Place("forecast", ITEM, item, str(name)), (None, ()))
+            numbers = (
+                own["value"].to_numpy(),
+                own["std_error"].to_numpy(),
+                _bands(own, read.wanted, said["published"]),
+            )
+            outlooks.append(Outlook(*numbers, own["reason"].iloc[0], str(name), laws, warps))
     return ItemPublication(
         item=item,
-        origin=cadence.period(entry["origin"]),
+        origin=read.cadence.period(entry["origin"]),
         past=rows["value"][rows["kind"] == "actual"].to_numpy(),
         method=method,
         decided=None if entry["decided"] is None else as_method(entry["decided"]),
         tested=_span(ahead),
         outlook=outlooks[0] if outlooks else None,
         scenarios=tuple(outlooks[1:]),
-        totals=None if totals is None or summed is None else totals["forecast"].to_numpy(),
-        total_bands=None if totals is None or summed is None else bands_of(summed, *_bounds(totals, wanted)),
+        totals=read.total(ITEM, item, said.get("totals")),
         **evidence_of(entry),
     )
 
 
-def _group(
-    entry: dict[str, Any], summed: dict[tuple[Any, Any], pd.DataFrame], cadence: Cadence, wanted: Wanted
-) -> GroupTotals:
+def _group(entry: dict[str, Any], read: _Read) -> GroupTotals:
     """The totals of a group, from its rows and what the manifest says of it."""
-    own = summed[entry["group"], entry["name"]]
+    own = read.totals[entry["group"], entry["name"]]
+    totals = read.total(entry["group"], entry["name"], entry)
+    assert totals is not None
     return GroupTotals(
         group=entry["group"],
         name=entry["name"],
         items=int(own["items"].iloc[0]),
-        origin=cadence.period(entry["origin"]),
-        totals=own["forecast"].to_numpy(),
-        bands=bands_of(entry, *_bounds(own, wanted)),
+        origin=read.cadence.period(entry["origin"]),
+        totals=totals,
         tested=_span(own),
     )
 
 
-def _bounds(rows: pd.DataFrame, wanted: Wanted) -> tuple[FloatArray, FloatArray]:
-    """Bounds (all levels, steps) as far as a table has them: of a quantile it holds one side."""
-    shape = (len(wanted.all_levels), len(rows))
-    sides = np.full(shape, np.nan), np.full(shape, np.nan)
-    columns = wanted.sides()
-    for (side, place), name in columns.items():
-        sides[side][place] = rows[name].to_numpy()
-    return sides
+def _bands(rows: pd.DataFrame, wanted: Wanted, kind: str, missing: int = 0) -> Bands:
+    """The bounds that stand in a table, after so many lead times without."""
+    names = [f"{side}_{level_label(level)}" for side in ("lower", "upper") for level in wanted.levels]
+    names += [f"quantile_{level_label(one)}" for one in wanted.quantiles]
+    values = np.full((len(names), missing + len(rows)), np.nan)
+    values[:, missing:] = [rows[name].to_numpy() for name in names]
+    return Bands.of(values, wanted, kind)
 
 
 def _span(rows: pd.DataFrame) -> range:

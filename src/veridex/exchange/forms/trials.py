@@ -24,10 +24,10 @@ from veridex.exchange.places.files import replace_file
 
 __all__ = ["read_trial", "write_trial"]
 
-FORMAT = "veridex trial 4"
+FORMAT = "veridex trial 5"
 KEY, SEAL = b"veridex", b"seal"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
-PER_FOLD = ("points", "std_error", "lower", "upper", "training")
+PER_FOLD = ("points", "std_error", "laws", "transforms", "training")
 PLAIN = ("status", "parameters", "criteria", "forms", "seconds")
 SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 
@@ -100,6 +100,7 @@ def _head(trial: Trial) -> dict[str, Any]:
         "driven": trial.driven,
         "pace": asdict(trial.pace),
         "shape": list(trial.arrays.points.shape),
+        "components": int(trial.arrays.laws.shape[-2]),
         "keep": trial.arrays.keep,
         "history": about(trial.history),
     }
@@ -124,6 +125,7 @@ def _origin_rows(trial: Trial) -> pa.Table:
     a = trial.arrays
     count = int(np.prod(a.origins.shape))
     lists = {"actuals": _lists(a.actuals.reshape(count, -1)), "scales": _lists(a.scales.reshape(count, -1))}
+    lists["supports"] = _lists(a.supports.reshape(count, -1))
     return pa.table({"kind": pa.array([ORIGINS] * count), "origins": pa.array(a.origins.ravel()), **lists})
 
 
@@ -159,7 +161,7 @@ def _history(head: dict[str, Any], table: pa.Table) -> History:
 
 def _store(head: dict[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
     items, methods, tested, horizon = head["shape"]
-    wanted = FoldArrays.empty((items, methods, tested), len(head["levels"]), horizon, head["keep"])
+    wanted = FoldArrays.empty((items, methods, tested), head["components"], horizon, head["keep"])
     found = {}
     for name, empty in wanted.items():
         column = parts[FOLDS if name in (*PER_FOLD, *PLAIN) else ORIGINS][name].combine_chunks()

@@ -47,6 +47,7 @@ from veridex.core.methods.fold.settings import Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
 from veridex.core.methods.words import number as shown
+from veridex.core.numerics.arima.models import lost
 from veridex.errors import SettingError
 
 __all__ = ["Arima"]
@@ -179,9 +180,9 @@ class Arima(PlainFamily[ArimaPlan]):
         """Filter with given coefficients, and forecast."""
         members = plan.members(out.row)
         if len(members) > 1:
-            mix(plan, y.size, [(weight, partial(_fill, plan, y, x, row)) for weight, row in members], out)
+            mix(plan, y.size, [(weight, partial(_fill, y, x, row)) for weight, row in members], out)
             return Status.DONE
-        status = _fill(plan, y, x, members[0][1], out)
+        status = _fill(y, x, members[0][1], out)
         if plan.with_estimation and status == Status.DONE:
             drawn = fill_with_estimation(plan, y, x, _up_to_known(y).size, plan.conditional, out)
             return Status.DONE if drawn else Status.MODEL_INTERVALS
@@ -313,10 +314,12 @@ def _store(found: Attempt, row: FloatArray) -> None:
     row[CODES : CODES + found.row.size] = found.row
 
 
-def _fill(plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:
+def _fill(y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:
     """Forecasts and bounds of one model."""
-    status = replay(row, y, x, out)
-    out.fill_bounds(plan.quantiles)
+    status, orders = replay(row, y, x, out), orders_of(row)
+    known = int(np.count_nonzero(~np.isnan(y))) - lost(orders)
+    estimated = size_of(orders) + orders.constant + int(row[CODES - 1])
+    out.say_estimated(max(known, 1), estimated, divided=False)
     return status
 
 

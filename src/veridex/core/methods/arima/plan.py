@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.laws.components import PIECES
 from veridex.core.methods.arima.fitting import CODES, fewest, orders_of, size_of
 from veridex.core.methods.arima.orders import MOST_P, MOST_SEASONAL
 from veridex.core.methods.fold.criteria import CRITERIA
@@ -90,6 +91,7 @@ def planned(settings: Mapping[str, Any], sizes: Sizes) -> ArimaPlan:
         warm_size=searching if free is None else 1 + int(free.sum()),
         needs=f"{least} known periods",
         searched=(0,) if orders is None else (),
+        components=PIECES if settings["intervals"] == "with-estimation" else MOST_AVERAGED if average else 1,
         conditional=settings["likelihood"] == "conditional",
         orders=orders,
         free=free,

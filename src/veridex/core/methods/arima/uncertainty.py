@@ -5,6 +5,7 @@ import zlib
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.laws.components import drawn
 from veridex.core.methods.arima.fitting import CODES, held, orders_of, replay, size_of
 from veridex.core.methods.arima.tables import arima_covariance
 from veridex.core.methods.fold.plan import Plan, Rows
@@ -19,7 +20,7 @@ FEWEST = 100
 def fill_with_estimation(
     plan: Plan, y: FloatArray, x: FloatArray | None, last: int, conditional: bool, out: Rows
 ) -> bool:
-    """Replace standard errors and bounds by those of a mixture of models drawn from the law of the estimates.
+    """Replace standard errors and laws by those of a mixture of models drawn from the law of the estimates.
 
     Coefficients and constant are drawn from the normal law with the observed covariance, the variance from its
     scaled inverse chi-squared law; a draw that is not stationary is left out. Each model's forecast and spread are a
@@ -35,7 +36,7 @@ def fill_with_estimation(
         Length of the history up to its last known value.
     conditional : bool
     out : Rows
-        With its row filled; `std_error`, `lower`, `upper` are replaced where at least a hundred draws are stationary.
+        With its row filled; `std_error` and `law` are replaced where at least a hundred draws are stationary.
 
     Returns
     -------
@@ -62,8 +63,7 @@ def fill_with_estimation(
             values.append(trial.points + trial.std_error * shock)
     if len(values) < FEWEST:
         return False
-    drawn = np.array(values)
-    out.std_error[:] = drawn.std(axis=0)
-    out.upper[:] = np.quantile(drawn, plan.upper_shares, axis=0)
-    out.lower[:] = np.quantile(drawn, 1.0 - plan.upper_shares, axis=0)
+    sample = np.array(values)
+    out.std_error[:] = sample.std(axis=0)
+    drawn(out.law, sample)
     return True

@@ -1,13 +1,13 @@
 """What a method knows before a fold, and the rows that a fold fills: plain numbers and arrays."""
 
+import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
-from scipy.special import ndtri, stdtrit
 
 from veridex.core.arrays import FloatArray
+from veridex.core.laws.components import NUMBERS, Components, Kind, put
 from veridex.core.preparation.regressors import Column
 
 __all__ = ["STATS", "Plan", "Rows", "Sizes"]
@@ -23,16 +23,16 @@ class Sizes(NamedTuple):
     ----------
     season_length, horizon : int
         Periods of the season; lead times wanted.
-    levels : tuple of float
-        Interval levels in percent.
     columns : tuple of Column
         What the columns of the driver rows hold; none for a method that takes no drivers.
+    floor : float, optional
+        What demand never is below, where it is stated; else the values tell.
     """
 
     season_length: int
     horizon: int = 1
-    levels: tuple[float, ...] = ()
     columns: tuple[Column, ...] = ()
+    floor: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +49,8 @@ class Plan:
     searched : tuple of int
         Entries of the memory that say that a form, a power or orders were searched; set to zero, the next run
         searches anew. None where nothing is searched.
+    components : int
+        The most components that its law has: one, unless it is a mixture or drawn.
     """
 
     sizes: Sizes
@@ -56,6 +58,7 @@ class Plan:
     warm_size: int = 0
     needs: str = ""
     searched: tuple[int, ...] = ()
+    components: int = 1
 
     @property
     def season_length(self) -> int:
@@ -68,43 +71,14 @@ class Plan:
         return self.sizes.horizon
 
     @property
-    def levels(self) -> tuple[float, ...]:
-        """Interval levels in percent."""
-        return self.sizes.levels
-
-    @property
     def columns(self) -> tuple[Column, ...]:
         """What the columns of the driver rows hold."""
         return self.sizes.columns
-
-    @property
-    def upper_shares(self) -> FloatArray:
-        """Probability below the upper bound of each level."""
-        return _upper(self.sizes.levels)[0]
-
-    @property
-    def quantiles(self) -> FloatArray:
-        """Standard normal quantiles of the upper bounds, shape (levels,)."""
-        return _upper(self.sizes.levels)[1]
-
-    def student_quantiles(self, degrees: float) -> FloatArray:
-        """Quantiles of Student's t for the upper bounds."""
-        return np.asarray(stdtrit(degrees, self.upper_shares), dtype=np.float64)
 
     def forget(self, warm: FloatArray) -> None:
         """Make the next run search anew, where the method searches."""
         for place in self.searched:
             warm[place] = 0.0
-
-
-@lru_cache(maxsize=256)
-def _upper(levels: tuple[float, ...]) -> tuple[FloatArray, FloatArray]:
-    """Probabilities below the upper bounds, and their normal quantiles, not to be written to."""
-    shares = 0.5 + np.array(levels, dtype=np.float64) / 200.0
-    quantiles = np.asarray(ndtri(shares), dtype=np.float64)
-    for one in (shares, quantiles):
-        one.flags.writeable = False
-    return shares, quantiles
 
 
 @dataclass(slots=True)
@@ -115,7 +89,8 @@ class Rows:
     ----------
     points, std_error : ndarray, shape (horizon,)
         Mean and standard deviation of demand per lead time.
-    lower, upper : ndarray, shape (levels, horizon)
+    law : ndarray, shape (horizon, components, NUMBERS)
+        The law of demand per lead time; see `veridex.core.laws.components`.
     row : ndarray, shape (row_size,)
         The parameters.
     fitted : ndarray, shape (n,)
@@ -125,8 +100,7 @@ class Rows:
 
     points: FloatArray
     std_error: FloatArray
-    lower: FloatArray
-    upper: FloatArray
+    law: Components
     row: FloatArray
     fitted: FloatArray
     stats: FloatArray
@@ -134,8 +108,7 @@ class Rows:
     @classmethod
     def allocate(cls, plan: Plan, n: int, row: FloatArray | None = None) -> "Rows":
         """Make rows of their own, all NaN but for the parameters, if there are some."""
-        levels = len(plan.levels)
-        shapes = ((plan.horizon,), (plan.horizon,), (levels, plan.horizon), (levels, plan.horizon))
+        shapes = ((plan.horizon,), (plan.horizon,), (plan.horizon, plan.components, NUMBERS))
         rows = cls(*(np.full(shape, np.nan) for shape in (*shapes, (plan.row_size,), (n,), (STATS,))))
         if row is not None:
             rows.row[:] = row
@@ -143,12 +116,30 @@ class Rows:
 
     def beyond(self, head: int) -> "Rows":
         """The same rows without the first entries of the parameter row."""
-        return Rows(self.points, self.std_error, self.lower, self.upper, self.row[head:], self.fitted, self.stats)
+        return Rows(self.points, self.std_error, self.law, self.row[head:], self.fitted, self.stats)
 
-    def fill_bounds(self, quantiles: FloatArray) -> None:
-        """Set bounds symmetric around the points, `quantiles` standard errors away."""
-        if not quantiles.size:
-            return
-        half = quantiles[:, None] * self.std_error
-        np.subtract(self.points, half, out=self.lower)
-        np.add(self.points, half, out=self.upper)
+    def say_normal(self) -> None:
+        """Set a normal law with the points as its means and the standard errors."""
+        put(self.law, Kind.NORMAL, self.points, self.std_error)
+
+    def say_estimated(self, known: int, estimated: int, *, divided: bool = True) -> None:
+        """Set a Student law around the points that holds how little history tells of what was estimated.
+
+        The variance of a forecast one period ahead is that of the errors times 1 + estimated / known, as Akaike (1969,
+        Annals of the Institute of Statistical Mathematics 21, 243-247) has it on the average; Student's law stands for
+        the variance being estimated itself. Standard errors are left as they are, given the estimates.
+
+        Parameters
+        ----------
+        known, estimated : int
+            Values, and quantities estimated from them, the variance not counted.
+        divided : bool
+            Whether the variance behind the standard errors is divided by the degrees of freedom, not by the values.
+        """
+        degrees = max(known - estimated, 1)
+        wider = 1.0 + estimated / known if divided else (known + estimated) / degrees
+        put(self.law, Kind.STUDENT, self.points, math.sqrt(wider) * self.std_error, degrees)
+
+    def say_student(self, degrees: float) -> None:
+        """Set a Student law around the points, scaled by the standard errors."""
+        put(self.law, Kind.STUDENT, self.points, self.std_error, degrees)

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.laws.support import lifted
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
@@ -26,7 +27,9 @@ def run_fold(
     with np.errstate(all="ignore"):
         status = family.domain(plan, y, None)
         if status <= Status.DONE:
-            status = gated(Status(family.run(plan, y, x, warm, out)), out)
+            status = Status(family.run(plan, y, x, warm, out))
+            lifted(out.points, y, plan.sizes.floor)
+            status = gated(status, out)
     if status > Status.DONE:
         out.row.fill(np.nan)
         out.stats.fill(np.nan)
@@ -41,15 +44,15 @@ def replay_fold(family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | N
         status = family.domain(plan, y, out.row)
         if status <= Status.DONE:
             status = Status(family.replay(plan, y, x, out))
+            lifted(out.points, y, plan.sizes.floor)
     return gated(status, out)
 
 
 def gated(status: Status, out: Rows) -> Status:
     """The one gate behind every fold: finite numbers throughout, or none and the reason."""
-    numbers = (out.points, out.std_error, out.lower, out.upper)
-    if status <= Status.DONE and not all(np.isfinite(array).all() for array in numbers):
+    if status <= Status.DONE and not all(np.isfinite(array).all() for array in (out.points, out.std_error)):
         status = Status.NOT_FINITE
     if status > Status.DONE:
-        for array in (out.points, out.std_error, out.lower, out.upper, out.fitted):
+        for array in (out.points, out.std_error, out.law, out.fitted):
             array.fill(np.nan)
     return status

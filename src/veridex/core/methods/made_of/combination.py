@@ -9,6 +9,7 @@ import numpy as np
 
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import put_mixture
 from veridex.core.methods.fold.account import Account, Coefficients, Member
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value
@@ -56,6 +57,11 @@ class CombinationPlan(MadePlan):
         """How those that are in are joined."""
         return self.weights if isinstance(self.weights, str) else self.weights[inside]
 
+    def mixed(self, inside: BoolArray) -> FloatArray:
+        """The weights of the laws of those that are in: alike where forecasts are joined by their ranks."""
+        weights = np.ones(int(inside.sum())) if isinstance(self.weights, str) else self.weights[inside]
+        return np.asarray(weights / weights.sum())
+
     def shares(self, inside: BoolArray) -> FloatArray:
         """The share of each member, shape (members,); NaN where they have none."""
         if isinstance(self.weights, str) and self.weights != "equal":
@@ -75,10 +81,10 @@ class Combination(FamilyOfMethods[CombinationPlan]):
     """The forecasts of several methods, joined period by period.
 
     ``weights=equal`` is their mean, ``median`` their median, ``trimmed`` the mean without the highest and the lowest,
-    numbers a weighted mean (Clemen, 1989, International Journal of Forecasting 5, 559-583). Bounds are joined in the
-    same way, quantile by quantile (Lichtendahl, Grushka-Cockayne and Winkler, 2013, Management Science 59, 1594-1611),
-    and so are standard errors, which makes them approximate. A member that cannot be fitted is left out, and that is
-    said. Drivers and events reach the members that take them.
+    numbers a weighted mean (Clemen, 1989, International Journal of Forecasting 5, 559-583). The law is the mixture of
+    the members' by these weights (Stone, 1961, Annals of Mathematical Statistics 32, 1339-1342), alike for the median
+    and the trimmed mean; its standard error holds how far the members lie apart. A member that cannot be fitted is left
+    out, and that is said. Drivers and events reach the members that take them.
     """
 
     name = "combination"
@@ -107,6 +113,7 @@ class Combination(FamilyOfMethods[CombinationPlan]):
             warm_size=begun[-1],
             needs="as much as one of its members: "
             + "; ".join(f"{one.text} {plan.needs}" for one, plan in zip(members, plans, strict=True)),
+            components=sum(plan.components for plan in plans),
             searched=tuple(at + j for at, plan in zip(begun, plans, strict=False) for j in plan.searched),
             members=members,
             plans=plans,
@@ -147,9 +154,13 @@ class Combination(FamilyOfMethods[CombinationPlan]):
         return Status.DONE
 
     def _join(self, plan: CombinationPlan, inside: BoolArray, found: list[Rows], out: Rows) -> None:
-        for name in ("points", "std_error", "lower", "upper", "fitted"):
+        for name in ("points", "fitted"):
             stack = np.array([getattr(rows, name) for rows in found])
             getattr(out, name)[...] = joined(stack, plan.how(inside))
+        shares = plan.mixed(inside)
+        put_mixture(out.law, list(zip(shares.tolist(), (rows.law for rows in found), strict=True)))
+        squares = np.array([rows.std_error**2 + (rows.points - out.points) ** 2 for rows in found])
+        out.std_error[:] = np.sqrt(shares @ squares)
 
     def paths(
         self, plan: CombinationPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray

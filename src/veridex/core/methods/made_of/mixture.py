@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.laws.components import put_mixture
 from veridex.core.methods.fold.plan import Plan, Rows
 
 __all__ = ["criterion_weights", "mix"]
@@ -17,7 +18,7 @@ def criterion_weights(values: FloatArray) -> FloatArray:
 
 
 def mix(plan: Plan, n: int, members: Sequence[tuple[float, Callable[[Rows], object]]], out: Rows) -> None:
-    """Fill `out` with weighted means of the members' forecasts, fitted values and bounds, and the mixture's spread.
+    """Fill `out` with weighted means of the members' forecasts and fitted values, and the mixture of their laws.
 
     Parameters
     ----------
@@ -29,15 +30,15 @@ def mix(plan: Plan, n: int, members: Sequence[tuple[float, Callable[[Rows], obje
     out : Rows
         Also used as scratch for the members.
     """
-    sums = Rows.allocate(plan, n)
-    for array in (sums.points, sums.std_error, sums.lower, sums.upper, sums.fitted):
+    sums, laws = Rows.allocate(plan, n), []
+    for array in (sums.points, sums.std_error, sums.fitted):
         array.fill(0.0)
     for weight, fill in members:
         fill(out)
         sums.points += weight * out.points
         sums.std_error += weight * (out.std_error**2 + out.points**2)
-        sums.lower += weight * out.lower
-        sums.upper += weight * out.upper
+        laws.append((weight, out.law[:, :1].copy()))
         sums.fitted += weight * out.fitted
-    out.points[:], out.lower[:], out.upper[:], out.fitted[:] = sums.points, sums.lower, sums.upper, sums.fitted
+    out.points[:], out.fitted[:] = sums.points, sums.fitted
+    put_mixture(out.law, laws)
     out.std_error[:] = np.sqrt(np.maximum(sums.std_error - sums.points**2, 0.0))

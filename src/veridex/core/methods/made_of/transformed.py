@@ -1,5 +1,6 @@
 """Any method on transformed demand: the logarithm, or a power of Box and Cox."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -10,6 +11,7 @@ import pandas as pd
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.transform import likeliest_power
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import transformed
 from veridex.core.methods.fold.account import Account, Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.family import Family
@@ -57,7 +59,7 @@ class Transformed(Family[TransformedPlan]):
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> TransformedPlan:
         """Row: power, standard error one period ahead, then the method's own row; driver rows are not transformed."""
-        inner = self._family.plan(settings, sizes)
+        inner = self._family.plan(settings, sizes._replace(floor=-math.inf))  # logarithms may be below zero
         power = 0.0 if settings["transform"] == "log" else settings.get("power")
         own = (0,) if power is None or inner.searched else ()
         return TransformedPlan(
@@ -66,6 +68,7 @@ class Transformed(Family[TransformedPlan]):
             warm_size=HEAD + inner.warm_size,
             needs=inner.needs,
             searched=(*own, *(HEAD + at for at in inner.searched)),
+            components=inner.components,
             inner=inner,
             power=power,
         )
@@ -172,7 +175,7 @@ def _with_power(found: Coefficients, power: float) -> Coefficients:
 def _bring_back(out: Rows, power: float) -> None:
     """Turn everything but the parameters from the transformed scale to demand."""
     out.points[:], out.std_error[:] = back_moments(out.points, out.std_error, power)
-    out.lower[:], out.upper[:] = back_values(out.lower, power), back_values(out.upper, power)
+    transformed(out.law, power)
     spread = np.full(out.fitted.size, out.row[1])
     out.fitted[:] = back_moments(out.fitted, spread, power)[0]
 

@@ -9,6 +9,7 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import put_mixture
 from veridex.core.methods.fold.account import Account
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, choice, whole
@@ -70,9 +71,10 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
             warm_size=2 + max(plan.warm_size for plan in plans),
             needs=plans[0].needs,
             searched=(0,),
+            components=max(plan.components for plan in plans),
             members=settings["of"],
             plans=plans,
-            inner=planned(settings, sizes._replace(horizon=int(settings["horizon"]), levels=())),
+            inner=planned(settings, sizes._replace(horizon=int(settings["horizon"]))),
             origins=int(settings["origins"]),
             stride=int(settings["stride"]),
             squared=settings["measure"] == "rmse",
@@ -159,5 +161,6 @@ class TunedFamily(FamilyOfMethods[TunedPlan]):
 
 
 def _copy(rows: Rows, out: Rows) -> None:
-    for name in ("points", "std_error", "lower", "upper", "fitted"):
+    for name in ("points", "std_error", "fitted"):
         getattr(out, name)[...] = getattr(rows, name)
+    put_mixture(out.law, [(1.0, rows.law)])

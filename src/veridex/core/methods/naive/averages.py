@@ -96,7 +96,7 @@ class MovingAverage(Unestimated[AveragePlan]):
         out.points[:] = averages[-1]
         gap = y.size - 1 - int(known[-1])
         out.std_error[:] = np.sqrt(out.row[0] * np.cumsum(_psi(plan.weights, gap + plan.horizon) ** 2)[gap:])
-        out.fill_bounds(plan.quantiles)
+        out.say_normal()
         return Status.DONE
 
     def _words(self, plan: AveragePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -170,7 +170,7 @@ class LastChange(Unestimated[Plan]):
         out.fitted[2:] = 2.0 * y[1:-1] - y[:-2]
         out.points[:] = y[last] + slope * reach
         out.std_error[:] = np.sqrt(out.row[0] * reach * (reach + 1.0) * (2.0 * reach + 1.0) / 6.0)
-        out.fill_bounds(plan.quantiles)
+        out.say_normal()
         return Status.DONE
 
     def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -229,7 +229,7 @@ class SeasonalMean(PlainFamily[Plan]):
         out.fitted[:] = out.row[np.arange(y.size) % m]
         out.points[:] = out.row[ahead]
         out.std_error[:] = np.sqrt(variance * (1.0 + 1.0 / out.row[m + ahead]))
-        out.fill_bounds(plan.student_quantiles(float(degrees)))
+        out.say_student(float(degrees))
         return Status.DONE
 
     def _coefficients(

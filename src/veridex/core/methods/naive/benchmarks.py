@@ -94,7 +94,7 @@ class Mean(PlainFamily[Plan]):
         out.fitted[:] = mean
         out.points[:] = mean
         out.std_error[:] = math.sqrt(variance * (1.0 + 1.0 / n))
-        out.fill_bounds(plan.student_quantiles(n - 1.0))
+        out.say_student(n - 1.0)
         return Status.DONE
 
     def _coefficients(
@@ -149,7 +149,7 @@ class Naive(Unestimated[Plan]):
         gap = y.size - 1 - int(_last_known(y)[-1])
         out.points[:] = carried[-1]
         out.std_error[:] = np.sqrt(out.row[0] * np.arange(gap + 1.0, gap + plan.horizon + 1.0))
-        out.fill_bounds(plan.quantiles)
+        out.say_normal()
         return Status.DONE
 
     def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -204,7 +204,7 @@ class SeasonalNaive(Unestimated[Plan]):
         out.fitted[m:] = y[:-m]
         out.points[:] = y[where[steps % m]]
         out.std_error[:] = np.sqrt(out.row[0] * (steps // m + age[steps % m]))
-        out.fill_bounds(plan.quantiles)
+        out.say_normal()
         return Status.DONE
 
     def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
@@ -256,7 +256,7 @@ class Drift(PlainFamily[Plan]):
         reach = np.arange(gap + 1.0, gap + plan.horizon + 1.0)
         out.points[:] = y[last[-1]] + drift * reach
         out.std_error[:] = np.sqrt(variance * reach * (1.0 + reach / span))
-        out.fill_bounds(plan.quantiles)
+        out.say_normal()
         return Status.DONE
 
     def _coefficients(

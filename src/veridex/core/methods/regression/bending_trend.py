@@ -173,7 +173,7 @@ class BendingTrend(PlainFamily[BendingPlan]):
         values = found.line + z @ found.effects
         out.fitted[:], out.points[:] = values[:n], values[n:]
         out.std_error[:] = np.sqrt(found.variance * (1.0 + found.line_variance[1:]))
-        out.fill_bounds(plan.student_quantiles(found.degrees))
+        out.say_student(found.degrees)
 
     def _innovations(self, plan: BendingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         """Residuals."""

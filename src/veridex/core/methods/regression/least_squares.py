@@ -155,7 +155,7 @@ class LeastSquares(PlainFamily[RegressionPlan]):
         out.fitted[:], out.points[:] = values[:n], values[n:]
         leverage = np.square(design[n:] @ out.row[size + HEAD :].reshape(size, size)).sum(axis=1)
         out.std_error[:] = np.sqrt(out.row[size] * (1.0 + leverage))
-        out.fill_bounds(plan.student_quantiles(out.row[size + 1]))
+        out.say_student(out.row[size + 1])
         return Status.DONE
 
     def replay(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:

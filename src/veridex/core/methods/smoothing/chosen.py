@@ -10,6 +10,7 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import moved
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.family import PlainFamily
@@ -76,7 +77,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
     multiplicative season goes with multiplicative errors only, which makes fifteen forms (Hyndman, Koehler, Ord and
     Snyder, 2008, section 2.3 and chapter 7). Multiplicative parts need demand above zero. ``average=yes`` weights
     the forms by exp(-criterion / 2) (Burnham and Anderson, 2002, section 4.2); its standard error then also holds the
-    forms' disagreement, its bounds are the weighted means of theirs. ``seasons=[24, 168]`` takes fixed additive seasons
+    forms' disagreement, its law is the mixture of theirs. ``seasons=[24, 168]`` takes fixed additive seasons
     of several seasons out first; the uncertainty of those is not in the intervals. Standard errors of the form chosen
     are given its parameters and the choice.
     """
@@ -125,7 +126,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
         needs = f"{min(plan.least.values()) + 1} known periods"
         if seasons:
             needs = f"{max(seasons) + sum(seasons) + 1} periods, each season seen in them"
-        return replace(plan, row_size=plan.blocks * plan.block + sum(seasons), needs=needs)
+        components = max(plan.components, plan.blocks)
+        return replace(plan, row_size=plan.blocks * plan.block + sum(seasons), needs=needs, components=components)
 
     def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate every form that the data allow, and forecast with the best or with all."""
@@ -187,8 +189,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
         if seasons:
             out.fitted += season_at(seasons, np.arange(y.size))
             ahead = season_at(seasons, np.arange(y.size, y.size + plan.horizon))
-            for array in (out.points, out.lower, out.upper):
-                array += ahead
+            out.points += ahead
+            moved(out.law, ahead)
         return status
 
     def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:

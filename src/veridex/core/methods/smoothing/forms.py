@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.laws.components import PIECES, drawn
 from veridex.core.methods.fold.plan import Plan, Rows
 from veridex.core.methods.fold.settings import Setting, Value, choice, number
 from veridex.core.methods.fold.status import Status
@@ -100,6 +101,7 @@ def smoothing_words(settings: Mapping[str, Any], forms: Sequence[Form]) -> dict[
         "region": REGIONS[settings["constants"]],
         "starts": STARTS[settings["estimate_starts"]],
         "intervals": settings["intervals"],
+        "components": 1 if settings["intervals"] == "model" else PIECES,
         "fixed": fixed,
     }
 
@@ -128,9 +130,13 @@ def has(form: Form) -> tuple[bool, bool, bool, bool]:
 
 def _fewest(fixed: FloatArray, form: Form) -> int:
     """Known values: one more than the quantities to be estimated, and two seasons where there is a season."""
+    return max(_estimated(fixed, form) + 1, _span(form))
+
+
+def _estimated(fixed: FloatArray, form: Form) -> int:
+    """Constants and starting values that are estimated."""
     free = sum(one and math.isnan(value) for one, value in zip(has(form), fixed.tolist(), strict=True))
-    starts = 1 + (form.trend != kernels.NONE) + (form.m - 1 if form.season != kernels.NONE else 0)
-    return max(free + starts + 1, _span(form))
+    return free + 1 + (form.trend != kernels.NONE) + (form.m - 1 if form.season != kernels.NONE else 0)
 
 
 def _span(form: Form) -> int:
@@ -171,16 +177,16 @@ def estimate(
 def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out: Rows) -> Status:
     """Run a form with given parameters, forecast, and put bounds around the points; say where those are others."""
     replay_smoothing(y, *form, row, out.fitted, out.points, out.std_error)
+    out.say_estimated(int(np.count_nonzero(~np.isnan(y))), _estimated(plan.fixed, form))
     if plan.intervals == "model":
-        out.fill_bounds(plan.quantiles)
         return Status.DONE
     # The same span gives the same shocks, whoever computes it.
     rng = np.random.default_rng(np.random.SeedSequence([0, zlib.crc32(y.tobytes())]))
-    drawn = plan.intervals == "with-estimation"
-    rows = draw_rows(y, form, plan.region, plan.fixed, row, PATHS, rng) if drawn else row[None, :]
+    estimated = plan.intervals == "with-estimation"
+    rows = draw_rows(y, form, plan.region, plan.fixed, row, PATHS, rng) if estimated else row[None, :]
     paths = np.empty((PATHS, plan.horizon))
     simulate_smoothing(y, *form, rows, rng.standard_normal(paths.shape), paths)
-    return Status.DONE if _fill_from_paths(plan, paths, out) else Status.MODEL_INTERVALS
+    return Status.DONE if _fill_from_paths(paths, out) else Status.MODEL_INTERVALS
 
 
 def form_paths(form: Form, y: FloatArray, row: FloatArray, shocks: FloatArray) -> FloatArray:
@@ -190,14 +196,11 @@ def form_paths(form: Form, y: FloatArray, row: FloatArray, shocks: FloatArray) -
     return paths
 
 
-def _fill_from_paths(plan: Plan, paths: FloatArray, out: Rows) -> bool:
-    """Standard errors and bounds from simulated paths; those that broke off are left out, unless most of them did."""
+def _fill_from_paths(paths: FloatArray, out: Rows) -> bool:
+    """Standard errors and law from simulated paths; those that broke off are left out, unless most of them did."""
     whole = paths[np.isfinite(paths).all(axis=1)]
     if whole.shape[0] < PATHS // 2:
-        out.fill_bounds(plan.quantiles)
         return False
     out.std_error[:] = whole.std(axis=0)
-    shares = plan.upper_shares
-    out.upper[:] = np.quantile(whole, shares, axis=0)
-    out.lower[:] = np.quantile(whole, 1.0 - shares, axis=0)
+    drawn(out.law, whole)
     return True

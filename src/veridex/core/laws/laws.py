@@ -1,0 +1,262 @@
+"""`Laws`: many laws at once, read off arrays of their numbers."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy.special import betainc, gammainc, gammaincc, gammaincinv, ndtr, ndtri, stdtr, stdtrit
+
+from veridex.core.arrays import FloatArray
+from veridex.core.laws.components import FIRST, KIND, WEIGHT, Components, Kind
+from veridex.core.laws.support import supported
+from veridex.core.numerics.box_cox import back_moments
+
+__all__ = ["Laws"]
+
+COUNTS = (Kind.NEGATIVE_BINOMIAL, Kind.ZERO_INFLATED)
+
+ROUNDS = 60
+"""Steps of the search for a quantile: half of them halve its bracket."""
+
+TINY = 1e-12
+
+
+@dataclass(frozen=True, eq=False)
+class Laws:
+    """Laws of demand, a batch of any shape.
+
+    Attributes
+    ----------
+    components : ndarray, shape (..., components, NUMBERS)
+        As `supported` gives them.
+    floor, whole : ndarray, shape (...)
+        What demand never is below, and whether it is counted in whole numbers.
+    """
+
+    components: FloatArray
+    floor: FloatArray
+    whole: Any
+
+    @classmethod
+    def of(cls, law: Components, floor: Any, whole: Any) -> "Laws":
+        """Read what folds wrote, as laws of demand with a support; that broadcasts over the batch."""
+        batch = law.shape[:-2]
+        floors = np.broadcast_to(np.asarray(floor, dtype=np.float64), batch)
+        wholes = np.broadcast_to(np.asarray(whole, dtype=bool), batch)
+        return cls(supported(law, floors, wholes), floors, wholes)
+
+    def at(self, where: Any) -> "Laws":
+        """Those at an index of the batch."""
+        return Laws(self.components[where], np.asarray(self.floor[where]), np.asarray(self.whole[where]))
+
+    @np.errstate(all="ignore")
+    def moments(self) -> tuple[FloatArray, FloatArray]:
+        """Means and standard deviations, shape (...), before what is cut off or rounded."""
+        kind, numbers = self.components[..., KIND], [self.components[..., FIRST + j] for j in range(4)]
+        a, b, c, _ = numbers
+        mean, variance = np.full(kind.shape, np.nan), np.full(kind.shape, np.nan)
+        for one in Kind:
+            at = kind == one
+            if not at.any():
+                continue
+            if one in (Kind.NORMAL, Kind.STUDENT):
+                degrees = np.where(one == Kind.STUDENT, c[at], np.inf)
+                share = np.where(np.isinf(degrees), 1.0, degrees / np.maximum(degrees - 2.0, 0.0))
+                mean[at], variance[at] = a[at], b[at] ** 2 * share
+            elif one == Kind.TRANSFORMED:
+                for power in np.unique(c[at]):
+                    own = at & (c == power)
+                    mean[own], spread = back_moments(a[own], b[own], float(power))
+                    variance[own] = spread**2
+            elif one == Kind.NEGATIVE_BINOMIAL:
+                mean[at], variance[at] = a[at], np.maximum(b[at], a[at])
+            else:
+                mean[at] = a[at] * b[at]
+                variance[at] = a[at] * (c[at] + b[at] ** 2) - mean[at] ** 2
+        weight = self.components[..., WEIGHT]
+        weight = np.where(weight > 0.0, weight, 0.0)
+        mean, variance = np.where(weight > 0.0, mean, 0.0), np.where(weight > 0.0, variance, 0.0)
+        centre = (weight * mean).sum(axis=-1)
+        square = (weight * (variance + mean**2)).sum(axis=-1) - centre**2
+        lost = ~(weight.sum(axis=-1) > 0.0)
+        return np.where(lost, np.nan, centre), np.where(lost, np.nan, np.sqrt(np.maximum(square, 0.0)))
+
+    @np.errstate(all="ignore")
+    def cdf(self, y: FloatArray, *, strictly: bool = False) -> FloatArray:
+        """Probability of demand at or below values (..., K); strictly below them if asked."""
+        batch = self.components.shape[:-2]
+        count = int(np.prod(batch))
+        values = np.broadcast_to(y, (*batch, y.shape[-1])).reshape(count, -1)
+        rows = self.components.reshape(count, -1, self.components.shape[-1])
+        whole, floor = self.whole.reshape(count, 1), self.floor.reshape(count, 1)
+        at = np.where(whole, np.ceil(values) - 1.0 if strictly else np.floor(values), values)
+        found = _mixed(rows, at, whole, strictly)
+        found = np.where(at < floor, 0.0, found)
+        if strictly:  # what would lie below the floor lies on it
+            found = np.where(~whole & (values <= floor), 0.0, found)
+        return np.asarray(found.reshape(*batch, -1))
+
+    @np.errstate(all="ignore")
+    def quantile(self, shares: FloatArray) -> FloatArray:
+        """Smallest values whose probability is at least `shares` (..., K), which lie between 0 and 1."""
+        batch = self.components.shape[:-2]
+        count = int(np.prod(batch))
+        p = np.broadcast_to(shares, (*batch, shares.shape[-1])).reshape(count, -1)
+        rows = self.components.reshape(count, -1, self.components.shape[-1])
+        whole, floor = self.whole.reshape(count), self.floor.reshape(count, 1)
+        guesses = _component_quantiles(rows, p)
+        low, high = np.fmin.reduce(guesses, axis=1), np.fmax.reduce(guesses, axis=1)
+        present = (rows[..., WEIGHT] > 0.0).sum(axis=1)
+        found = low.copy()
+        at = ~whole & (present > 1)
+        if at.any():
+            found[at] = _searched(rows[at], p[at], low[at], high[at])
+        at = whole & (present > 0) & np.isfinite(low).all(axis=1)
+        if at.any():
+            found[at] = _counted(rows[at], p[at], low[at], high[at])
+        return np.asarray(np.maximum(found, floor).reshape(*batch, -1))
+
+
+def _mixed(rows: FloatArray, at: FloatArray, whole: Any, strictly: bool = False) -> FloatArray:
+    """Distribution function (N, K) of mixtures (N, C, NUMBERS) at values (N, K)."""
+    weight = rows[..., WEIGHT]
+    found = np.zeros((*weight.shape, at.shape[-1]))
+    for one in Kind:
+        i, j = np.nonzero((rows[..., KIND] == one) & (weight > 0.0))
+        if i.size:
+            numbers = rows[i, j, FIRST:].T[..., None]
+            found[i, j] = _distribution(one, numbers, at[i], whole[i], strictly)
+    weight = np.where(weight > 0.0, weight, 0.0)
+    total = (weight[..., None] * found).sum(axis=1) / np.where(weight.sum(axis=1) > 0, weight.sum(axis=1), np.nan)[
+        :, None
+    ]
+    return np.asarray(np.minimum(total, 1.0))
+
+
+def _distribution(kind: Kind, numbers: FloatArray, y: FloatArray, whole: Any, strictly: bool) -> FloatArray:
+    """Distribution function of components of a kind; a continuous law of whole numbers counts up to the half."""
+    a, b, c, d = numbers
+    if kind == Kind.NEGATIVE_BINOMIAL:
+        return _counts(a, b, np.floor(y))
+    if kind == Kind.ZERO_INFLATED:
+        return np.asarray(np.where(y < 0.0, 0.0, 1.0 - a + a * _counts(b - 1.0, c, np.floor(y) - 1.0)))
+    x = np.where(whole, y + 0.5, y)
+    if kind == Kind.COMPOUND:
+        return _compound(a, b, c, x, whole, strictly)
+    if kind == Kind.TRANSFORMED:
+        inside = np.maximum(x, 0.0)
+        z = np.where(
+            c == 0.0, np.log(inside), (inside ** np.where(c == 0.0, 1.0, c) - 1.0) / np.where(c == 0.0, 1.0, c)
+        )
+        score = (z - a) / np.maximum(b, TINY)
+        share = np.where(np.isinf(d), ndtr(score), stdtr(np.where(np.isinf(d), 1.0, d), score))
+        return np.asarray(np.where((x < 0.0) | (strictly & (x == 0.0)), 0.0, share))
+    score = (x - a) / np.maximum(b, TINY * (1.0 + np.abs(a)))
+    return np.asarray(ndtr(score) if kind == Kind.NORMAL else stdtr(c, score))
+
+
+def _counts(mean: FloatArray, variance: FloatArray, k: FloatArray) -> FloatArray:
+    """Distribution function of the negative binomial law, of Poisson's where the variance is the mean."""
+    excess = variance - mean
+    poisson = excess <= 1e-9 * mean
+    size = mean * mean / np.where(poisson, 1.0, excess)
+    up = np.maximum(k, 0.0) + 1.0
+    share = np.where(
+        poisson, gammaincc(up, mean), betainc(np.where(poisson, 1.0, size), up, mean / np.maximum(variance, mean))
+    )
+    return np.asarray(np.where(k < 0.0, 0.0, np.where(mean > 0.0, share, 1.0)))
+
+
+def _compound(
+    chance: FloatArray, size: FloatArray, spread: FloatArray, x: FloatArray, whole: Any, strictly: bool
+) -> FloatArray:
+    """Nothing, or with a chance a gamma-distributed size; a whole one is at least one where it comes now and then."""
+    fixed = spread <= TINY * size * size
+    shape = size * size / np.where(fixed, 1.0, spread)
+
+    def gamma(at: Any) -> FloatArray:
+        inside = gammainc(np.where(fixed, 1.0, shape), np.maximum(at, 0.0) * np.where(fixed, 1.0, shape) / size)
+        return np.asarray(np.where(fixed, at >= size, inside))
+
+    within, least = gamma(x), gamma(0.5)
+    rests = whole & (chance < 1.0) & (least < 1.0)
+    within = np.where(rests, np.maximum(within - least, 0.0) / np.where(rests, 1.0 - least, 1.0), within)
+    within = np.where(size > 0.0, within, 1.0)
+    lies = x <= 0.0 if strictly else x < 0.0
+    return np.asarray(np.where(lies, 0.0, 1.0 - chance + chance * within))
+
+
+def _component_quantiles(rows: FloatArray, p: FloatArray) -> FloatArray:
+    """Quantiles (N, C, K) of each component as if demand were not counted; NaN where there is none."""
+    found = np.full((*rows.shape[:2], p.shape[-1]), np.nan)
+    for one in Kind:
+        i, j = np.nonzero((rows[..., KIND] == one) & (rows[..., WEIGHT] > 0.0))
+        if not i.size:
+            continue
+        a, b, c, d = rows[i, j, FIRST:].T[..., None]
+        share = p[i]
+        if one == Kind.NORMAL:
+            found[i, j] = a + b * ndtri(share)
+        elif one == Kind.STUDENT:
+            found[i, j] = a + b * stdtrit(c, share)
+        elif one == Kind.TRANSFORMED:
+            z = np.where(np.isinf(d), ndtri(share), stdtrit(np.where(np.isinf(d), 1.0, d), share)) * b + a
+            power = np.where(c == 0.0, 1.0, c)
+            found[i, j] = np.where(c == 0.0, np.exp(z), np.maximum(power * z + 1.0, 0.0) ** (1.0 / power))
+        elif one == Kind.NEGATIVE_BINOMIAL:
+            found[i, j] = _sized(np.ones(a.shape), a, b, share)
+        else:
+            found[i, j] = _sized(a, b, c, share)
+    return found
+
+
+def _sized(chance: FloatArray, size: FloatArray, spread: FloatArray, share: FloatArray) -> FloatArray:
+    """Quantiles of nothing, or with a chance a gamma-distributed size."""
+    inside = np.clip((share - (1.0 - chance)) / np.where(chance > 0.0, chance, 1.0), 0.0, 1.0)
+    inside = np.where(chance > 0.0, inside, 0.0)
+    fixed = spread <= TINY * size * size
+    value = gammaincinv(size * size / np.where(fixed, 1.0, spread), inside) * spread / np.where(size > 0.0, size, 1.0)
+    value = np.where(fixed, np.where(inside > 0.0, size, 0.0), value)
+    return np.asarray(np.where(size > 0.0, value, 0.0))
+
+
+def _searched(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray) -> FloatArray:
+    """Quantiles of mixtures inside brackets: halved in every other step, cut where the line crosses in the others."""
+    whole = np.zeros((rows.shape[0], 1), dtype=bool)
+    low, high = low.copy(), high.copy()
+    below, above = _mixed(rows, low, whole), _mixed(rows, high, whole)
+    high = np.where(below >= p, low, high)
+    for step in range(ROUNDS):
+        width = high - low
+        if not (width > 1e-10 * (np.abs(high) + TINY)).any():
+            break
+        cut = (p - below) / np.where(above > below, above - below, 1.0)
+        middle = low + width * (0.5 if step % 2 else np.clip(cut, 0.02, 0.98))
+        share = _mixed(rows, middle, whole)
+        enough = share >= p
+        high, above = np.where(enough, middle, high), np.where(enough, share, above)
+        low, below = np.where(enough, low, middle), np.where(enough, below, share)
+    return high
+
+
+def _counted(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray) -> FloatArray:
+    """Smallest whole numbers whose probability is enough, from brackets that may be too tight."""
+    whole = np.ones((rows.shape[0], 1), dtype=bool)
+    low, high = np.floor(low) - 1.0, np.ceil(high) + 1.0
+    reach = np.ones(low.shape)
+    for _ in range(ROUNDS):  # widen until the bracket holds the quantile
+        short, far = _mixed(rows, high, whole) < p, _mixed(rows, low, whole) >= p
+        if not (short | far).any():
+            break
+        reach *= 2.0
+        low, high = np.where(far, low - reach, low), np.where(short, high + reach, high)
+    for _ in range(ROUNDS):
+        width = high - low
+        if not (width > 1.0).any():
+            break
+        middle = np.floor(0.5 * (low + high))
+        enough = _mixed(rows, middle, whole) >= p
+        wide = width > 1.0
+        high = np.where(wide & enough, middle, high)
+        low = np.where(wide & ~enough, middle, low)
+    return high

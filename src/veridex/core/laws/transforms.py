@@ -1,0 +1,39 @@
+"""Randomised probability integral transforms: where an actual stands in the law that was forecast for it."""
+
+import zlib
+
+import numpy as np
+
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.laws.laws import Laws
+
+__all__ = ["drawn_shares", "transforms"]
+
+
+def drawn_shares(item: str, origins: IntArray, horizon: int) -> FloatArray:
+    """Uniform numbers (origins, horizon) that split the probability of a value that comes with one.
+
+    The seed is made of the item and the origin alone: all methods share them, so that the transform of a mixture is
+    the mean of its members'.
+    """
+    who = zlib.crc32(item.encode())
+    rows = [np.random.default_rng([3, who, int(o) % 2**32]).random(horizon) for o in origins]
+    return np.array(rows).reshape(len(rows), horizon)
+
+
+def transforms(laws: Laws, actuals: FloatArray, shares: FloatArray) -> FloatArray:
+    """Randomised probability integral transforms, shape (...); uniform where the laws are right.
+
+    Parameters
+    ----------
+    laws : Laws
+        Of shape (...).
+    actuals, shares : ndarray, shape (...)
+
+    References
+    ----------
+    .. [1] Czado, Gneiting and Held (2009), Biometrics 65, 1254-1261 (for counts).
+    """
+    below = laws.cdf(actuals[..., None], strictly=True)[..., 0]
+    up_to = laws.cdf(actuals[..., None])[..., 0]
+    return np.asarray(below + shares * (up_to - below))
