@@ -43,7 +43,7 @@ def best_ms(work: Callable[[], object], repeats: int) -> float:
 def fold(text: str, *, warm_start: bool) -> Callable[[], object]:
     """One fold through the contract, from scratch or from the optimum of the origin before."""
     chosen = method(text)
-    plan = chosen.family.plan(chosen.settings, Sizes(12, 12, (80.0, 95.0)))
+    plan = chosen.family.plan(chosen.settings, Sizes(12, 12))
     y, before = seasonal(1), np.zeros(plan.warm_size)
     if warm_start:
         chosen.family.run(plan, y[:-1].copy(), None, before, Rows.allocate(plan, y.size - 1))

@@ -82,7 +82,7 @@ def report_baselines(report: Callable[[str, float, float, str], None], y: np.nda
     series = vx.History.from_numbers(y, start="2018-01", cadence="monthly", item="smoker-01")["smoker-01"]
     for text, form in (("simple-smoothing", (1, 0, 0)), ("holt-winters damped=yes", (1, 2, 1))):
         chosen = method(text)
-        plan = chosen.family.plan(chosen.settings, Sizes(12, 12, (80.0, 95.0)))
+        plan = chosen.family.plan(chosen.settings, Sizes(12, 12))
         rows = Rows.allocate(plan, y.size)
 
         def fold(chosen: object = chosen, plan: object = plan, rows: Rows = rows) -> None:

@@ -1,6 +1,5 @@
 """Fixtures shared by all rooms."""
 
-import math
 import tempfile
 from importlib.resources import files
 from pathlib import Path
@@ -9,7 +8,6 @@ import numpy as np
 import pandas as pd
 import pytest
 from hypothesis import settings
-from scipy.stats import norm
 
 import veridex as vx
 

@@ -50,16 +50,16 @@ def agreed(a, b):
 
 def plain_knots(own, others):
     """Scores of the law per lead time that held the knots' probabilities, written out."""
-    base = 0.7 * agreed(*np.median([halves(one) for one in others], axis=0))
+    base = 0.5 * agreed(*np.median([halves(one) for one in others], axis=0))
     first, later = halves(own)
     location = base + 0.5 * agreed(first - base, later - base)
     size = lambda scores: np.sqrt(np.mean(scores**2))  # noqa: E731
-    scale = 1.03 * (size(own) / np.exp(np.median([np.log(size(one)) for one in others]))) ** 0.2
+    scale = 1.03 * (size(own) / np.exp(np.median([np.log(size(one)) for one in others]))) ** 0.1
     found = []
     for h in range(STEPS):
-        near = np.concatenate([one[len(one) // 2 :, max(h - 1, 0) : h + 2].ravel() for one in others])
+        near = np.concatenate([one[len(one) // 2 :, max(h - 2, 0) : h + 3].ravel() for one in others])
         told = np.quantile(near, norm.cdf(KNOTS), method="hazen")
-        told, count = told - told[5], near.size / 3
+        told, count = told - told[5], near.size / 5
         line = np.where(KNOTS > 0, told[7], -told[3]) / KNOTS[7] * KNOTS
         beyond = count * np.minimum(norm.cdf(KNOTS), 1 - norm.cdf(KNOTS))
         shape = beyond / (beyond + 10) * told + 10 / (beyond + 10) * line
@@ -96,7 +96,7 @@ def test_few_or_no_others_leave_the_law_as_it_is_but_for_the_item_itself():
     base = warps(None, NOTHING, 3)
     assert [warp.scores for warp in base] == [pytest.approx(1.03 * KNOTS)] * 3
     own = warps(fit_of("item-0", scores), NOTHING, 3)[0].scores
-    scale = 1.03 * np.mean(scores**2) ** 0.1
+    scale = 1.03 * np.mean(scores**2) ** 0.05
     assert own == pytest.approx(0.5 * agreed(*halves(scores)) + scale * KNOTS)
     # An untested item learns from the others all the same; a route without company from all routes.
     others = Pool.total(Pool.of("short", fit_of(item, one)) for item, one in draw(2, scale=2.0).items())
@@ -111,9 +111,8 @@ def test_what_was_held_leaves_each_origin_out():
     fit, peers = fit_of("item-2", scores["item-2"]), pool.peers("item-2", "regular", 6.0)
     model = held(fit, "model", peers, (80, 95))
     assert model[0].coverage == pytest.approx(100 * np.mean(np.abs(scores["item-2"]) <= norm.ppf(0.9)))
-    stood = np.array([
-        [warps(fit.without(o), peers, STEPS)[h].held(fit.transforms[o, h]) for h in range(STEPS)] for o in range(ORIGINS)
-    ])  # fmt: skip
+    own = [warps(fit.without(o), peers, STEPS) for o in range(ORIGINS)]
+    stood = np.array([[own[o][h].held(fit.transforms[o, h]) for h in range(STEPS)] for o in range(ORIGINS)])
     for row in held(fit, "calibrated", peers, (50, 80, 97)):
         low, high = 0.5 - row.level / 200, 0.5 + row.level / 200
         if fit.without(0).halves is not None:

@@ -117,7 +117,7 @@ def test_group_totals_measure_how_items_go_wrong_together():
         row = totals.loc[("all", "all", 1)]
         widths[together] = (row["upper_80"] - row["lower_80"]) / 2
         assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "calibrated"
-        fits = [choice.crossfit.errors for choice in verdict.choices.values()]
+        fits = [choice.crossfit.scores for choice in verdict.choices.values()]
         excess = sum(float((a * b).sum()) for a in fits for b in fits if a is not b)
         room = sum(float(np.abs(a * b).sum()) for a in fits for b in fits if a is not b)
         shared = min(max(excess / room, 0.0), 0.99)

@@ -32,6 +32,7 @@ def scores(
     *,
     common: bool = False,
     weights: Literal["items", "volume"] = "items",
+    intervals: bool = True,
 ) -> pd.DataFrame:
     """Measures per group; see `Trial.scores`, the public face."""
     if scope not in ("holdout", "training", "both"):
@@ -52,7 +53,7 @@ def scores(
     keys = {name: trial.history.items[name].to_numpy() for name in groups if name in columns}
     parts = []
     for block in trial.blocks():
-        cells = _training_cells(block) if scope == "training" else _holdout_cells(trial, block, common)
+        cells = _training_cells(block) if scope == "training" else _holdout_cells(trial, block, common, intervals)
         cells.indices.update({name: labels[cells.indices["item"]] for name, labels in keys.items()})
         parts.append(_by_item(groups, cells))
     table = pd.concat(parts, ignore_index=True).sort_values([*groups, ITEM], ignore_index=True)
@@ -78,7 +79,7 @@ class Cells:
     extra: dict[str, FloatArray]
 
 
-def _holdout_cells(trial: Results, block: Block, common: bool) -> Cells:
+def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) -> Cells:
     a = block.arrays
     tried = (a.status != Status.NO_FOLD)[..., None] & ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
     i, m, o, h = np.nonzero(tried & block.common[:, None] if common else tried)
@@ -91,7 +92,8 @@ def _holdout_cells(trial: Results, block: Block, common: bool) -> Cells:
     own = np.where(np.isnan(benchmark), np.nan, actual - a.points[i, m, o, h])
     extra = {"_own": np.abs(own), "_own_squared": own**2}
     extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
-    for level, (lower, upper) in zip(trial.levels, np.moveaxis(a.bounds(trial.levels), 0, 1), strict=True):
+    levels = trial.levels if intervals else ()
+    for level, (lower, upper) in zip(levels, np.moveaxis(a.bounds(levels), 0, 1), strict=True):
         label = level_label(level)
         parts = interval_terms(actual, lower[i, m, o, h], upper[i, m, o, h], level)
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}

@@ -152,8 +152,19 @@ class Trial(Results):
         """Measures per item and method on the cells that every method has, which standings and tests go by."""
         return scores(self, ("item", "method"), "holdout", common=True)
 
-    def standings(self, measure: str = "mase") -> pd.DataFrame:
+    @cached_property
+    def _common_errors(self) -> pd.DataFrame:
+        """The same without measures of intervals, for which laws need not be read off."""
+        return scores(self, ("item", "method"), "holdout", common=True, intervals=False)
+
+    def standings(self, measure: str = "mase", *, intervals: bool = True) -> pd.DataFrame:
         """Rank the lineup on the cells that every method has.
+
+        Parameters
+        ----------
+        measure : str
+        intervals : bool
+            Whether coverage, width, interval score and pinball loss are among the measures; they take their time.
 
         Returns
         -------
@@ -168,7 +179,8 @@ class Trial(Results):
         ParameterError
             If the measure is unknown.
         """
-        return self._said(standings(self, self.common_scores, measure))
+        by_item = self.common_scores if intervals else self._common_errors
+        return self._said(standings(self, by_item, measure))
 
     @property
     def alarms(self) -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from veridex.core.laws.warp import KNOTS
 
 __all__ = ["LEAST_SLOPE", "NOTHING", "Peers", "Shown", "agreed", "log_scale"]
 
-NEIGHBOURS = 1
+NEIGHBOURS = 2
 """Lead times on either side that a lead time is pooled with."""
 
 PRIOR_ORIGINS = 100.0

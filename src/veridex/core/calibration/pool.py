@@ -79,6 +79,10 @@ class Pool:
     def _shown(self) -> dict[Key, Shown]:
         return {}
 
+    @cached_property
+    def _peers(self) -> dict[tuple[str, Key], Peers]:
+        return {}
+
     def _key(self, item: str, route: str, cycles: float) -> Key | None:
         """The narrowest group that is company for an item."""
         for key in (Key(route, _length(cycles)), Key(route, -1), Key("", -1)):
@@ -92,9 +96,11 @@ class Pool:
         key = self._key(item, route, cycles)
         if key is None:
             return NOTHING
-        if key not in self._shown:
-            self._shown[key] = Shown.of(self._groups[key])
-        return self._shown[key].without(item)
+        if (item, key) not in self._peers:
+            if key not in self._shown:
+                self._shown[key] = Shown.of(self._groups[key])
+            self._peers[item, key] = self._shown[key].without(item)
+        return self._peers[item, key]
 
     @cached_property
     def _dependence(self) -> dict[str, FloatArray]:

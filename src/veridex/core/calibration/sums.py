@@ -36,11 +36,10 @@ def spread_of_sums(spread: FloatArray, dependence: FloatArray, first: int = 1) -
 
     NaN before the first. `dependence` are correlations, shape (H, H).
     """
-    found = np.full(spread.shape, np.nan)
-    for h in range(first, spread.shape[-1] + 1):
-        own, part = spread[..., first - 1 : h], dependence[first - 1 : h, first - 1 : h]
-        variance = np.einsum("...i,ij,...j->...", own, part, own)
-        found[..., h - 1] = np.sqrt(np.maximum(variance, 0.0))
+    found, own = np.full(spread.shape, np.nan), spread[..., first - 1 :]
+    products = own[..., :, None] * dependence[first - 1 :, first - 1 :] * own[..., None, :]
+    variance = np.diagonal(np.cumsum(np.cumsum(products, axis=-1), axis=-2), axis1=-2, axis2=-1)
+    found[..., first - 1 :] = np.sqrt(np.maximum(variance, 0.0))
     return found
 
 

@@ -19,10 +19,10 @@ from veridex.core.laws.warp import KNOTS, Warp
 
 __all__ = ["calibrated_transforms", "warps"]
 
-OTHERS, OWN = 0.7, 0.5
+BELIEVED = 0.5
 """How much is believed of what both halves of the others' evidence show, and of what the item's own adds to it."""
 
-OWN_SCALE = 0.2
+OWN_SCALE = 0.1
 """The power that the item's own spread of scores enters by, against that of the others."""
 
 
@@ -40,7 +40,7 @@ def warps(fit: Crossfit | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
     peers : Peers
         That of the others.
     """
-    location, scale = (OTHERS * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), peers)
+    location, scale = (BELIEVED * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), peers)
     shape = KNOTS[None] if peers.shape is None else peers.shape
     tested = min(shape.shape[0], horizon)
     found = [Warp(_growing(float(location) + float(scale) * row)) for row in shape[:tested]]
@@ -81,10 +81,10 @@ class Sums(NamedTuple):
 @np.errstate(all="ignore")
 def _own(sums: Sums, peers: Peers) -> tuple[Any, Any]:
     """Where the item's scores lie, and how wide they are against the others'."""
-    base = OTHERS * peers.location
+    base = BELIEVED * peers.location
     halves = (sums.firsts > 0) & (sums.laters > 0)
     more = agreed(sums.first / sums.firsts - base, sums.later / sums.laters - base)
-    location = base + OWN * np.where(halves, more, 0.0)
+    location = base + BELIEVED * np.where(halves, more, 0.0)
     scale = np.exp(OWN_SCALE * (log_scale(sums.squares, sums.known) - peers.scale))
     return location, OVERLAP * np.where(sums.known > 0, scale, 1.0)
 
@@ -101,7 +101,7 @@ def calibrated_transforms(fit: Crossfit, peers: Peers) -> FloatArray:
     """Transforms (O, H) under the warps that each origin would have got from the item's other origins and the peers."""
     location, scale = _own(Sums.without_each(fit), peers)
     scores = (fit.scores - location[:, None]) / scale[:, None]
-    if peers.shape is None:
-        return np.asarray(ndtr(scores))
-    columns = [Warp(_growing(row)).held(ndtr(scores[:, h])) for h, row in enumerate(peers.shape)]
-    return np.where(np.isnan(fit.transforms), np.nan, np.column_stack(columns))
+    if peers.shape is not None:
+        columns = [Warp(_growing(row)).held_scores(scores[:, h]) for h, row in enumerate(peers.shape)]
+        scores = np.column_stack(columns)
+    return np.where(np.isnan(fit.transforms), np.nan, ndtr(scores))

@@ -28,12 +28,16 @@ def transforms(laws: Laws, actuals: FloatArray, shares: FloatArray) -> FloatArra
     ----------
     laws : Laws
         Of shape (...).
-    actuals, shares : ndarray, shape (...)
+    actuals, shares : ndarray, broadcast to (...)
 
     References
     ----------
     .. [1] Czado, Gneiting and Held (2009), Biometrics 65, 1254-1261 (for counts).
     """
-    below = laws.cdf(actuals[..., None], strictly=True)[..., 0]
+    actuals, shares = (np.broadcast_to(one, laws.floor.shape) for one in (actuals, shares))
     up_to = laws.cdf(actuals[..., None])[..., 0]
+    at = laws.lumps(actuals)
+    below = up_to.copy()
+    if at.any():
+        below[at] = laws.at(at).cdf(actuals[at][..., None], strictly=True)[..., 0]
     return np.asarray(below + shares * (up_to - below))

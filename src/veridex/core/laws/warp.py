@@ -43,8 +43,12 @@ class Warp:
 
     def held(self, own: Any) -> FloatArray:
         """What probabilities of the law have held."""
-        found = ndtr(_lines(np.asarray(ndtri(own)), self.scores, KNOTS))
+        found = ndtr(self.held_scores(np.asarray(ndtri(own))))
         return np.asarray(np.where(np.isin(own, (0.0, 1.0)), own, found))
+
+    def held_scores(self, scores: FloatArray) -> FloatArray:
+        """The same in normal scores."""
+        return _lines(scores, self.scores, KNOTS)
 
 
 STRAIGHT = Warp()

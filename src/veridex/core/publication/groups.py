@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.sums import law_of_sum, spread_of_group
@@ -46,7 +46,7 @@ class Grouping:
     left_out : tuple of str
         Items whose history ends at another period than most: their lead times are other periods.
     shared : float
-        The part of a standardised error that the items of a group have in common, from 0 to 1.
+        How scores of a group's items correlate, from 0 to 1.
     """
 
     column: str
@@ -92,17 +92,17 @@ def groupings(history: History, verdict: Verdict | None, columns: Sequence[str])
 
 @np.errstate(all="ignore")
 def _shared(verdict: Verdict, groups: Mapping[str, tuple[str, ...]]) -> float:
-    """The mean correlation of errors within groups that explains the errors of their sums.
+    """The mean correlation of scores within groups that explains the squares of their sums.
 
-    Of items with errors e the mean of (sum e)^2 is that of sum e^2 plus the correlation times (sum |e|)^2 - sum e^2,
+    Of items with scores z the mean of (sum z)^2 is that of sum z^2 plus the correlation times (sum |z|)^2 - sum z^2,
     which is what they would add if they all had the same sign.
     """
     excess, room = 0.0, 0.0
     for items in groups.values():
         fits = _same_origins([verdict.choice(item).crossfit for item in items])
         if len(fits) > 1:
-            errors, squares, sizes = reduce(add, map(Together.of, fits)).known()
-            excess += float((np.square(errors) - squares).sum())
+            sums, squares, sizes = reduce(add, map(Together.of, fits)).rounded()
+            excess += float((np.square(sums) - squares).sum())
             room += float((np.square(sizes) - squares).sum())
     return min(max(excess / room, 0.0), MOST_SHARED) if room > 0.0 else 0.0
 
@@ -113,37 +113,30 @@ class Together:
 
     Attributes
     ----------
-    errors, squares, sizes : ndarray of int, shape (O, H)
-        Sums of errors, their squares and their sizes.
-    lost : ndarray of int, shape (O, H)
-        Items whose error is not known, or whose square no float reaches.
+    sums, squares, sizes : ndarray of int, shape (O, H)
+        Of scores, their squares and their sizes; what is not known adds nothing.
     """
 
-    errors: NDArray[Any]
+    sums: NDArray[Any]
     squares: NDArray[Any]
     sizes: NDArray[Any]
-    lost: IntArray
 
     @classmethod
     def of(cls, fit: Crossfit) -> "Together":
         """What one item adds."""
-        e, squares = fit.errors, np.square(fit.errors)
-        lost = (~np.isfinite(squares)).astype(np.int64)
-        return cls(exact_array(e), exact_array(squares), exact_array(np.abs(e)), lost)
+        z = np.nan_to_num(fit.scores)
+        return cls(exact_array(z), exact_array(np.square(z)), exact_array(np.abs(z)))
 
     def __add__(self, other: "Together") -> "Together":
-        lost = self.lost + other.lost
-        return Together(self.errors + other.errors, self.squares + other.squares, self.sizes + other.sizes, lost)
+        return Together(self.sums + other.sums, self.squares + other.squares, self.sizes + other.sizes)
 
     def without(self, other: "Together") -> "Together":
         """The same without what was added before."""
-        lost = self.lost - other.lost
-        return Together(self.errors - other.errors, self.squares - other.squares, self.sizes - other.sizes, lost)
+        return Together(self.sums - other.sums, self.squares - other.squares, self.sizes - other.sizes)
 
-    def known(self) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """The sums of errors, squares and sizes in cells that every item has."""
-        at = self.lost == 0
-        return rounded_array(self.errors[at]), rounded_array(self.squares[at]), rounded_array(self.sizes[at])
+    def rounded(self) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Sums of scores, squares and sizes as numbers."""
+        return rounded_array(self.sums), rounded_array(self.squares), rounded_array(self.sizes)
 
 
 def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:

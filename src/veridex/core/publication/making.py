@@ -134,7 +134,7 @@ def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int)
     if wanted.kind == "model" or dependence is None or horizon < 1:
         return None
     fit, first = choice.crossfit, wanted.first
-    own_total = None if fit is None else fit.totals(dependence, first)
+    own_total = None if fit is None else verdict.total_of(fit, choice.route, first)
     return Calibration(
         warps(fit, verdict.peers(choice.item), horizon),
         warps(own_total, verdict.peers(choice.item, totals_from=first), horizon),
@@ -238,7 +238,7 @@ def _backtest(verdict: Verdict) -> Mapping[str, Any]:
         "settings": asdict(trial.scheme) if is_dataclass(trial.scheme) else {},
         "lineup": [entered.text for entered in trial.lineup],
         "notes": list(trial.notes),
-        "standings": trial.standings().to_dict("records"),
+        "standings": trial.standings(intervals=False).to_dict("records"),
     }
 
 

@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.held import KINDS, held
 from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.pool import Pool
@@ -137,6 +138,14 @@ class Verdict:
         if first not in self._total_pools:
             self._total_pools[first] = self.pool.totals(first)
         return self._total_pools[first]
+
+    def total_of(self, fit: Crossfit, route: str, first: int) -> Crossfit:
+        """The evidence of an item's totals: the pool's, unless the planner has decided otherwise since."""
+        if self.pool.fits.get(route, {}).get(fit.item) is fit:
+            return self.total_pool(first).fits[route][fit.item]
+        dependence = self.pool.dependence(route)
+        assert dependence is not None
+        return fit.totals(dependence, first)
 
     @cached_property
     def _total_pools(self) -> dict[int, Pool]:

@@ -28,7 +28,7 @@ from veridex.exchange.places.files import replace_file
 
 __all__ = ["read_fitted", "write_fitted"]
 
-FORMAT = "veridex fitted method 4"
+FORMAT = "veridex fitted method 5"
 
 
 def write_fitted(fitted: Fitted, destination: str | Path) -> Path:

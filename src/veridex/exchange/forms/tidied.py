@@ -24,7 +24,7 @@ from veridex.exchange.places.files import replace_file
 __all__ = ["checked_tidied", "own_tidied", "write_history", "write_tidied"]
 
 HISTORY, LEDGER, RULES = FILES = ("history.csv", "ledger.csv", "rules.json")
-FORMAT = "veridex tidied history 1"
+FORMAT = "veridex tidied history 2"
 DEMAND = {"values": "demand"}
 """Columns that go by another name than the arrays they hold."""
 
