@@ -86,6 +86,7 @@ def _show_many(publication: Publication) -> None:
     level = head.wanted.levels[0]
     label = level_label(level)
     until = f"until {head.until}" if head.until is not None else f"next {head.horizon}"
+    until += f" from step {head.wanted.first}" if head.wanted.first > 1 else ""
     rows = [_row(one, level, until) for one in publication.published.values()]
     table = pd.DataFrame(rows)
     numbers = ["error", "value_added", f"coverage_{label}"]

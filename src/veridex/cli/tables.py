@@ -96,7 +96,7 @@ def _longest_word(cells: tuple[str, ...]) -> int:
 def _numbers(column: "pd.Series[Any]", pooled: FloatArray | None) -> list[str]:
     """Numbers of a column with the same decimals, so that they can be compared down the column.
 
-    `pooled` holds the numbers of all columns in the same unit, which then share their decimals too.
+    `pooled` holds the numbers of all columns in the same unit, which then share their decimals too, but for whole ones.
     """
     values = column.to_numpy(dtype=np.float64, na_value=np.nan)
     judged = values if pooled is None else pooled
@@ -104,6 +104,8 @@ def _numbers(column: "pd.Series[Any]", pooled: FloatArray | None) -> list[str]:
     typical = float(np.quantile(np.abs(judged), 0.5, method="lower")) if judged.size else 1.0
     decimals = 0 if (judged % 1 == 0).all() else int(min(max(3 - np.floor(np.log10(typical)), 0), 6))
     finite = values[np.isfinite(values)]
+    if pooled is not None and (finite % 1 == 0).all():
+        decimals = 0  # bounds of whole demand are whole
     while decimals and pooled is None and (np.round(finite, decimals - 1) == finite).all():
         decimals -= 1  # what was rounded already has no more to show
     return ["-" if np.isnan(value) else f"{value:,.{decimals}f}" for value in values]

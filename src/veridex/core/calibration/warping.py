@@ -25,6 +25,9 @@ BELIEVED = 0.5
 OWN_SCALE = 0.1
 """The power that the item's own spread of scores enters by, against that of the others."""
 
+PRIOR_ORIGINS = 24.0
+"""Of an item without company the law as it is counts as so many origins against its own spread of scores."""
+
 
 OVERLAP = 1.03
 """What scores are stretched by: those made with weights from overlapping origins are 2 to 3 % too small."""
@@ -40,7 +43,7 @@ def warps(fit: Crossfit | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
     peers : Peers
         That of the others.
     """
-    location, scale = (BELIEVED * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), peers)
+    location, scale = (BELIEVED * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), fit.origins.size, peers)
     shape = KNOTS[None] if peers.shape is None else peers.shape
     tested = min(shape.shape[0], horizon)
     found = [Warp(_growing(float(location) + float(scale) * row)) for row in shape[:tested]]
@@ -79,13 +82,14 @@ class Sums(NamedTuple):
 
 
 @np.errstate(all="ignore")
-def _own(sums: Sums, peers: Peers) -> tuple[Any, Any]:
+def _own(sums: Sums, origins: int, peers: Peers) -> tuple[Any, Any]:
     """Where the item's scores lie, and how wide they are against the others'."""
     base = BELIEVED * peers.location
     halves = (sums.firsts > 0) & (sums.laters > 0)
     more = agreed(sums.first / sums.firsts - base, sums.later / sums.laters - base)
     location = base + BELIEVED * np.where(halves, more, 0.0)
-    scale = np.exp(OWN_SCALE * (log_scale(sums.squares, sums.known) - peers.scale))
+    power = OWN_SCALE if peers.shape is not None else origins / (origins + PRIOR_ORIGINS)
+    scale = np.exp(power * (log_scale(sums.squares, sums.known) - peers.scale))
     return location, OVERLAP * np.where(sums.known > 0, scale, 1.0)
 
 
@@ -99,7 +103,7 @@ def _growing(scores: FloatArray) -> FloatArray:
 
 def calibrated_transforms(fit: Crossfit, peers: Peers) -> FloatArray:
     """Transforms (O, H) under the warps that each origin would have got from the item's other origins and the peers."""
-    location, scale = _own(Sums.without_each(fit), peers)
+    location, scale = _own(Sums.without_each(fit), fit.origins.size - 1, peers)
     scores = (fit.scores - location[:, None]) / scale[:, None]
     if peers.shape is not None:
         columns = [Warp(_growing(row)).held_scores(scores[:, h]) for h, row in enumerate(peers.shape)]
