@@ -21,9 +21,18 @@ for item in ("smoker-01", "smoker-02", "extractor-bearing"):
 table = verdict.intervals
 print(table[table["item"] == "smoker-01"].round(1).to_string(index=False))
 
-publication = vx.publish(history, verdict, horizon=6, levels=(80, 95), quantiles=(97.5,), groups=["all"], past=24)
+words = {"horizon": 6, "levels": (80, 95), "quantiles": (97.5, 99), "groups": ["all"], "past": 24}
+publication = vx.publish(history, verdict, **words)
 totals = publication.totals
-shown = ["name", "step", "lower_80", "forecast", "upper_80", "quantile_97_5", "intervals"]
-print("what the next three months together will take, with 97.5 % certainty:")
+shown = ["name", "step", "lower_80", "forecast", "upper_80", "quantile_97_5", "quantile_99", "intervals"]
+print("what the next three months together will take, with 97.5 and 99 % certainty:")
 print(totals[(totals["step"] == 3) & totals["name"].isin(["smoker-01", "all"])][shown].round(0).to_string(index=False))
+
+spare = publication["extractor-bearing"]
+law = spare.law(1)
+print(f"extractor-bearing next month: {spare.support.in_words()}, {law.mean:.1f} on average;")
+print(f"{law.quantile(95):.0f} are enough in 95 % of months, 4 in {100 * law.cdf(4):.0f} %")
+late = vx.publish(history, verdict, **{**words, "totals_from": 3})
+need = late["smoker-01"].total_law(5).quantile(97.5)
+print(f"smoker-01: a delivery in two months that lasts for three must hold {need:.0f}")
 print("written to", vx.write(publication, "published"))
