@@ -10,7 +10,7 @@ from pathlib import Path
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
-from veridex.core.publication.dossier import Made
+from veridex.core.publication.head import Made
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory

@@ -43,7 +43,9 @@ def warps(fit: Crossfit | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
     peers : Peers
         That of the others.
     """
-    location, scale = (BELIEVED * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), fit.origins.size, peers)
+    location, scale = (
+        (BELIEVED * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), fit.origins.size, peers)
+    )
     shape = KNOTS[None] if peers.shape is None else peers.shape
     tested = min(shape.shape[0], horizon)
     found = [Warp(_growing(float(location) + float(scale) * row)) for row in shape[:tested]]

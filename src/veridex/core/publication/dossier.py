@@ -1,4 +1,4 @@
-"""`ItemPublication`: what is published for one item; and what a publication says of itself as a whole."""
+"""`ItemPublication`: what is published for one item; and `GroupTotals`, for several together."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.bands import Bands, Wanted
+from veridex.core.calibration.bands import Bands
 from veridex.core.calibration.held import Held
 from veridex.core.calibration.paths import drawn_paths
 from veridex.core.calibration.totals import Totals
@@ -20,99 +20,15 @@ from veridex.core.methods.method import Method
 from veridex.errors import ParameterError
 
 __all__ = [
-    "Demand",
     "Estimate",
     "FitRecord",
     "GroupTotals",
-    "Grouped",
-    "Head",
     "ItemPublication",
-    "Made",
     "MemberRecord",
     "Outlook",
     "Overridden",
     "Scores",
 ]
-
-
-@dataclass(frozen=True, slots=True)
-class Made:
-    """When something was made, and with what versions: told by whoever has a clock.
-
-    Attributes
-    ----------
-    at : str
-        The instant, ISO text.
-    versions : mapping of str to str
-    """
-
-    at: str
-    versions: Mapping[str, str]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Demand:
-    """The history that a publication was made from.
-
-    Attributes
-    ----------
-    fingerprint : str
-    cadence : str
-    season_length : int
-    unit : str or None
-    first, last : str
-        The first and the last period of all items.
-    notes : tuple of str
-    tidying : str or None
-        The rules, in words.
-    """
-
-    fingerprint: str
-    cadence: str
-    season_length: int
-    unit: str | None
-    first: str
-    last: str
-    notes: tuple[str, ...]
-    tidying: str | None
-
-
-class Grouped(NamedTuple):
-    """A way to group the items: its column, what errors of a group have in common, items that are in no total."""
-
-    group: str
-    shared: float
-    left_out: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Head:
-    """What a publication says of itself as a whole.
-
-    Attributes
-    ----------
-    made : Made
-    demand : Demand
-    horizon : int
-        Lead times, the most that any item has.
-    until : str or None
-        The last period, if the horizon was said so.
-    wanted : Wanted
-    backtest : mapping or None
-        Rule, conditions, scheme, lineup, standings; None where nothing was tested.
-    explained : mapping
-        Drivers, events, scenarios; empty where there are none.
-    groups : tuple of Grouped
-    """
-
-    made: Made
-    demand: Demand
-    horizon: int
-    until: str | None
-    wanted: Wanted
-    backtest: Mapping[str, Any] | None = field(repr=False)
-    explained: Mapping[str, Any] = field(default_factory=dict, repr=False)
-    groups: tuple[Grouped, ...] = ()
 
 
 class Estimate(NamedTuple):

@@ -16,7 +16,8 @@ from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.sums import law_of_sum, spread_of_group
 from veridex.core.calibration.totals import Totals
 from veridex.core.history.history import History
-from veridex.core.publication.dossier import Grouped, GroupTotals, ItemPublication
+from veridex.core.publication.dossier import GroupTotals, ItemPublication
+from veridex.core.publication.head import Grouped
 from veridex.core.scoring.exact import exact_array, rounded_array
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError

@@ -17,8 +17,9 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Explanation
-from veridex.core.publication.dossier import Demand, Head, ItemPublication, Made, Overridden, Scores
+from veridex.core.publication.dossier import ItemPublication, Overridden, Scores
 from veridex.core.publication.groups import Grouping, group_totals, groupings
+from veridex.core.publication.head import Demand, Head, Made
 from veridex.core.publication.item import Calibration, ItemTask, ItemWork, Said
 from veridex.core.publication.publication import Publication
 from veridex.core.tidying.ledger import ledger

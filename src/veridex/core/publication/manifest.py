@@ -14,18 +14,15 @@ from veridex.core.laws.support import Support
 from veridex.core.methods.method import Method
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import (
-    Demand,
     Estimate,
     FitRecord,
-    Grouped,
     GroupTotals,
-    Head,
     ItemPublication,
-    Made,
     MemberRecord,
     Overridden,
     Scores,
 )
+from veridex.core.publication.head import Demand, Grouped, Head, Made
 
 __all__ = ["FORMAT", "evidence_of", "head_of", "manifest", "plain"]
 

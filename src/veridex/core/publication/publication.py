@@ -8,7 +8,8 @@ from typing import Any
 import pandas as pd
 
 from veridex.core.periods.cadence import Cadence
-from veridex.core.publication.dossier import GroupTotals, Head, ItemPublication
+from veridex.core.publication.dossier import GroupTotals, ItemPublication
+from veridex.core.publication.head import Head
 from veridex.core.publication.manifest import manifest
 from veridex.core.publication.tables import frame_of, totals_of
 from veridex.errors import ItemUnknown
