@@ -146,7 +146,7 @@ def fit(
     >>> history = History.from_numbers([3, 5, 4, 6], cadence="counted")
     >>> fit(history, "mean").forecast(1, levels=(80,)).frame.round(2)
        period  step  lower_80  forecast  upper_80  std_error reason
-    0       5     1      2.14       4.5      6.86       1.44
+    0       5     1       2.0       4.5       8.0       1.44
     """
     clock = DESK.seconds
     return fit_method(series, method, drivers=drivers, events=events, foresight=foresight, clock=clock)

@@ -6,6 +6,8 @@ import json
 import numpy as np
 import pandas as pd
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly, portfolio, seasonal_values
@@ -236,3 +238,45 @@ def test_what_the_backtest_found_last_is_published_until_something_new_comes(ord
     anew = vx.publish(one, vx.decide(older), horizon=3)["smoker-01"]
     assert anew.method == anew.decided and "arima" in [member.text for member in anew.method.members]
     assert any(member.record.form for member in anew.fit.members)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.lists(st.integers(-3, 60), min_size=1, max_size=50),
+    st.sampled_from(["theta", "smoothing", "croston", "naive", "holt transform=log", "combination of=[drift, sba]"]),
+    st.sampled_from([1.0, 0.25]),
+    st.sampled_from([None, 0, "none"]),
+)
+def test_bounds_keep_their_promises(values, method, unit, floor):
+    y = np.array(values) * unit
+    published = vx.publish(monthly(y, floor=floor), method=method, horizon=4, levels=(50, 80, 99), quantiles=(97.5,))
+    support = published["smoker-01"].support
+    assert support.floor == (0.0 if floor == 0 or (floor is None and y.min() >= 0) else -np.inf)
+    assert support.whole == bool((y % 1 == 0).all())
+    for table, middle in ((published.forecasts, "value"), (published.totals, "forecast")):
+        names = ["lower_99", "lower_80", "lower_50", "upper_50", "upper_80", "quantile_97_5", "upper_99"]
+        bounds = table[names].to_numpy(dtype=float)
+        known = ~np.isnan(bounds).any(axis=1)
+        assert known.all() or table["reason"][~known].ne("").all()
+        assert (np.diff(bounds[known], axis=1) >= -1e-9).all() and (bounds[known] >= support.floor).all()
+        assert (table.loc[known, middle] >= support.floor).all()
+        if support.whole and middle == "value":
+            assert (bounds[known] == np.rint(bounds[known])).all()
+
+
+def test_a_group_is_not_lost_to_one_item():
+    history = vx.History.of([monthly([5.0, 7.0], item="young", start="2025-11")["young"], *portfolio(3, 96)])
+    verdict = vx.decide(vx.backtest(history, ["naive", "theta"], vx.RollingOrigin(horizon=3, origins=4)))
+    choices = {**verdict.choices, "young": dataclasses.replace(verdict.choices["young"], winner=None)}
+    published = vx.publish(history, dataclasses.replace(verdict, choices=choices), horizon=3, groups=["all"])
+    totals = published.totals
+    whole = totals[totals["group"] == "all"]
+    assert whole["items"].eq(3).all() and np.isfinite(whole["upper_95"]).all()
+    share = 100 * 12 / (12 + sum(np.nansum(history[item].values[-12:]) for item in history.names if item != "young"))
+    assert (
+        whole["reason"]
+        .eq(f"without young, which have no forecast ({share:.3g} % of the group's last 12 periods)")
+        .all()
+    )
+    young = totals[totals["name"] == "young"]
+    assert young["forecast"].isna().all() and young["reason"].str.contains("young|tested|forecast|origin").all()
