@@ -33,6 +33,13 @@ def covered(made: Portfolio, publication: vx.Publication) -> list[float]:
     return found
 
 
+def width(made: Portfolio, publication: vx.Publication) -> float:
+    """Mean width of the 95 % intervals of lead times, in standard deviations of what came."""
+    table = publication.forecasts
+    wide_95 = wide(table, "upper_95") - wide(table, "lower_95")
+    return float((wide_95 / made.futures.std(axis=1)).mean())
+
+
 def main() -> None:
     print(
         f"Six processes, {ITEMS} items each of 96 months (seed {DRAW}), {FUTURES} futures of {HORIZON} months for each"
@@ -55,13 +62,13 @@ def main() -> None:
                 publication = published(verdict=vx.decide(trial, rule))
                 row.append(f"{100 * (mase(made, publication) / true - 1):+.1f} %")
                 if rule == "blend":
-                    held.append((name, origins, covered(made, publication)))
+                    held.append((name, origins, width(made, publication), covered(made, publication)))
         print(f"| {name} | {true:.3f} | {' | '.join(row)} |", flush=True)
     print("\nPercent of futures inside the published intervals of the blend: lead times pooled, and the total.\n")
-    print("| process | origins | 80 % | 95 % | total, 80 % | total, 95 % |")
-    print("| --- | --- | --- | --- | --- | --- |")
-    for name, origins, shares in held:
-        print(f"| {name} | {origins} | {' | '.join(f'{share:.1f}' for share in shares)} |")
+    print("| process | origins | 95 % width | 80 % | 95 % | total, 80 % | total, 95 % |")
+    print("| --- | --- | --- | --- | --- | --- | --- |")
+    for name, origins, size, shares in held:
+        print(f"| {name} | {origins} | {size:.3f} | {' | '.join(f'{share:.1f}' for share in shares)} |")
 
 
 _TRIALS: dict[tuple[str, int], vx.Trial] = {}
