@@ -178,13 +178,20 @@ JOIN = {
 
 @pytest.mark.parametrize("weights", JOIN)
 def test_combinations_join_points_and_mix_laws(weights):
-    together = fit(Y, f"combination of=[{', '.join(MEMBERS)}] weights={weights}").forecast(9)
-    apart = [fit(Y, text).forecast(9) for text in MEMBERS]
+    history = monthly(Y, floor="none")
+    together = vx.fit(history, f"combination of=[{', '.join(MEMBERS)}] weights={weights}").forecast(9)
+    apart = [vx.fit(history, text).forecast(9) for text in MEMBERS]
     assert together.points == pytest.approx(JOIN[weights](np.array([one.points for one in apart])), rel=1e-12)
     shares = np.array([4, 3, 2, 1]) / 10 if weights.startswith("[") else np.full(4, 0.25)
+    # Where ranks choose the point, the members' laws stand around it; otherwise each around its own.
+    by_rank = weights in ("median", "trimmed")
+    middle = [together.points[2] if by_rank else one.points[2] for one in apart]
     for demand in (100.0, 130.0, 160.0):
-        assert together.law(3).cdf(demand) == pytest.approx(shares @ [one.law(3).cdf(demand) for one in apart])
-    squares = shares @ [one.std_error**2 + (one.points - together.points) ** 2 for one in apart]
+        at = [demand - centre + one.points[2] for centre, one in zip(middle, apart, strict=True)]
+        mixed = shares @ [one.law(3).cdf(x) for x, one in zip(at, apart, strict=True)]
+        assert together.law(3).cdf(demand) == pytest.approx(mixed)
+    off = np.array([0.0 if by_rank else 1.0])
+    squares = shares @ [one.std_error**2 + off * (one.points - together.points) ** 2 for one in apart]
     assert together.std_error == pytest.approx(np.sqrt(squares), rel=1e-12)
 
 

@@ -82,8 +82,9 @@ def drawn(law: Components, paths: FloatArray) -> None:
 
 
 def moved(law: Components, by: FloatArray) -> None:
-    """Move normal and Student laws by as much per lead time."""
-    law[..., FIRST] += by[:, None]
+    """Move normal and Student laws (..., horizon, components, NUMBERS) by as much per lead time; leave others."""
+    direct = np.isin(law[..., KIND], (Kind.NORMAL, Kind.STUDENT))
+    law[..., FIRST] += np.where(direct, by[..., None], 0.0)
 
 
 def widened(law: Components, centre: FloatArray, factor: FloatArray) -> None:

@@ -7,9 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import moved
+from veridex.core.laws.laws import Laws
+from veridex.core.laws.transforms import drawn_shares, transforms
 from veridex.core.methods.made_of.combination import joined
 from veridex.core.methods.method import Method
 from veridex.core.tidying.expectation import expect
@@ -41,10 +45,17 @@ def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], we
     def stacked(array: NDArray[Any]) -> FloatArray:
         return np.asarray(array[places][:, at], dtype=np.float64)
 
-    points = stacked(one.points)
-    mixed = np.full((at.size, len(places)), 1.0 / len(places)) if isinstance(weights, str) else weights
-    joint = joined(points, weights) if isinstance(weights, str) else _mean(points, weights)
-    means, spreads = one.laws_at(np.ix_(np.array(places), at)).moments()
+    points, where = stacked(one.points), np.ix_(np.array(places), at)
+    if isinstance(weights, str):
+        joint = joined(points, weights)
+        laws = _ranked(one, where, joint, points) if weights != "equal" else one.laws_at(where)
+        mixed = np.full((at.size, len(places)), 1.0 / len(places))
+        shares = drawn_shares(series.item, one.origins[at], joint.shape[1])
+        stood = transforms(laws, one.actuals[at], shares)
+    else:
+        joint, mixed = _mean(points, weights), weights
+        laws, stood = one.laws_at(where), stacked(one.transforms)
+    means, spreads = laws.moments()
     squares = _mean(spreads**2 + means**2, mixed) - _mean(means, mixed) ** 2
     last = one.origins[at].max(initial=series.start - 1)
     known = int((~np.isnan(series.actuals[: last - series.start + 1])).sum())
@@ -55,10 +66,18 @@ def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], we
         actuals=one.actuals[at],
         points=joint,
         spread=np.sqrt(np.maximum(squares, 0.0)),
-        transforms=_mean(stacked(one.transforms), mixed),
+        transforms=_mean(stood, mixed),
         supports=one.supports[at],
     )
     return _set_aside(fit, series)
+
+
+def _ranked(one: ItemTrial, where: Any, joint: FloatArray, points: FloatArray) -> Laws:
+    """The members' laws around the point that ranks have chosen, as a combination publishes them."""
+    law = np.array(one.laws[where], dtype=np.float64)
+    moved(law, joint - points)
+    supports = np.broadcast_to(one.supports[where[1].ravel()], (*points.shape[:2], 2))
+    return Laws.of(law, supports[..., None, 0], supports[..., None, 1] > 0.0)
 
 
 def _set_aside(fit: Crossfit, series: ItemHistory) -> Crossfit:

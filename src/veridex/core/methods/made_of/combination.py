@@ -9,7 +9,7 @@ import numpy as np
 
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.laws.components import put_mixture
+from veridex.core.laws.components import moved, put_mixture
 from veridex.core.methods.fold.account import Account, Coefficients, Member
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value
@@ -83,8 +83,9 @@ class Combination(FamilyOfMethods[CombinationPlan]):
     ``weights=equal`` is their mean, ``median`` their median, ``trimmed`` the mean without the highest and the lowest,
     numbers a weighted mean (Clemen, 1989, International Journal of Forecasting 5, 559-583). The law is the mixture of
     the members' by these weights (Stone, 1961, Annals of Mathematical Statistics 32, 1339-1342), alike for the median
-    and the trimmed mean; its standard error holds how far the members lie apart. A member that cannot be fitted is left
-    out, and that is said. Drivers and events reach the members that take them.
+    and the trimmed mean, whose members are moved to the point that ranks have chosen; its standard error holds how far
+    the members lie apart. A member that cannot be fitted is left out, and that is said. Drivers and events reach the
+    members that take them.
     """
 
     name = "combination"
@@ -158,6 +159,10 @@ class Combination(FamilyOfMethods[CombinationPlan]):
             stack = np.array([getattr(rows, name) for rows in found])
             getattr(out, name)[...] = joined(stack, plan.how(inside))
         shares = plan.mixed(inside)
+        if isinstance(plan.how(inside), str) and plan.how(inside) != "equal":
+            for rows in found:  # what ranks have left out is no disagreement about the middle
+                moved(rows.law, out.points - rows.points)
+                rows.points[:] = out.points
         put_mixture(out.law, list(zip(shares.tolist(), (rows.law for rows in found), strict=True)))
         squares = np.array([rows.std_error**2 + (rows.points - out.points) ** 2 for rows in found])
         out.std_error[:] = np.sqrt(shares @ squares)
