@@ -28,6 +28,8 @@ LEAST_SLOPE = 0.2
 LEAST_SQUARE = 0.01
 """Scores of less mean square than this are as good as none."""
 
+SHARES = np.asarray(ndtr(KNOTS), dtype=np.float64)
+
 MIDDLE = KNOTS.size // 2
 INNER = MIDDLE + 2
 """Where the knots of 50 and of 90 % stand."""
@@ -62,62 +64,95 @@ NOTHING = Peers()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Sample:
+    """Values of several items in order, from which quantiles are read without those of one of them.
+
+    Attributes
+    ----------
+    values : ndarray, shape (n,)
+        Ascending.
+    own : list of ndarray
+        Where the values of each item stand in it, ascending.
+    """
+
+    values: FloatArray
+    own: list[IntArray]
+
+    @classmethod
+    def of(cls, parts: Sequence[FloatArray]) -> "Sample":
+        """Gather the values of each item; NaN is none."""
+        known = [part[~np.isnan(part)] for part in parts]
+        sizes = [part.size for part in known]
+        whole = np.concatenate(known)
+        order = np.argsort(whole, kind="stable")
+        by_owner = np.argsort(np.repeat(np.arange(len(known)), sizes)[order], kind="stable")
+        return cls(whole[order], np.split(by_owner, np.cumsum(sizes)[:-1]))
+
+    def size(self, place: int) -> int:
+        """How many values there are without those of the item at a place; all of them where there is none."""
+        return self.values.size - (self.own[place].size if place >= 0 else 0)
+
+    def quantiles(self, shares: FloatArray, place: int) -> FloatArray:
+        """Empirical quantiles (Hazen, 1914, plotting positions) without an item; NaN where nothing is left."""
+        left = self.size(place)
+        if left == 0:
+            return np.full(shares.shape, np.nan)
+        at = np.clip(shares * left - 0.5, 0.0, left - 1.0)
+        low = np.floor(at).astype(np.int64)
+        high = np.minimum(low + 1, left - 1)
+        gone = self.own[place] - np.arange(self.own[place].size) if place >= 0 else np.empty(0, dtype=np.int64)
+        below, above = (self.values[k + np.searchsorted(gone, k, side="right")] for k in (low, high))
+        return np.asarray(below + (at - low) * (above - below))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Shown:
-    """The later scores of a group of items, sorted per lead time, and what each item shows by itself.
+    """The later scores of a group of items per lead time, and what each item shows by itself.
 
     Attributes
     ----------
     items : dict of str to int
         The place of each.
-    values, owners : list of ndarray
-        Per lead time with its neighbours: scores in order, and the place of the item that each is of.
-    middles : ndarray, shape (items, 2)
-        Mean scores of the two halves of each item's evidence; NaN where it has no halves.
-    scales : ndarray, shape (items,)
+    scores : list of Sample
+        Per lead time, its neighbours with it.
+    middles : tuple of Sample
+        Mean scores of the two halves of each item's evidence; none of an item that has no halves.
+    scales : Sample
+        Logarithms of root mean squares.
     """
 
     items: dict[str, int]
-    values: list[FloatArray]
-    owners: list[IntArray]
-    middles: FloatArray
-    scales: FloatArray
+    scores: list[Sample]
+    middles: tuple[Sample, Sample]
+    scales: Sample
 
     @classmethod
     def of(cls, fits: Sequence[Crossfit]) -> "Shown":
         """Gather what items show; of one with two halves the later scores, which the first ones had not seen."""
-        stacks, middles = [], np.full((len(fits), 2), np.nan)
+        stacks, middles = [], np.full((2, len(fits)), np.nan)
         for i, fit in enumerate(fits):
             scores = fit.scores
             if fit.halves is not None:
-                middles[i] = [scores[half].mean() for half in fit.halves]
+                middles[:, i] = [scores[half].mean() for half in fit.halves]
                 scores = np.where(fit.halves[1], scores, np.nan)
             stacks.append(scores)
-        horizon = stacks[0].shape[1]
-        values, owners = [], []
-        for h in range(horizon):
-            parts = [one[:, max(h - NEIGHBOURS, 0) : h + NEIGHBOURS + 1].ravel() for one in stacks]
-            known = [part[~np.isnan(part)] for part in parts]
-            whole = np.concatenate(known)
-            order = np.argsort(whole, kind="stable")
-            values.append(whole[order])
-            owners.append(np.repeat(np.arange(len(fits)), [one.size for one in known])[order])
+        near = [slice(max(h - NEIGHBOURS, 0), h + NEIGHBOURS + 1) for h in range(stacks[0].shape[1])]
         sizes = [(np.nansum(np.square(fit.scores)), int((~np.isnan(fit.scores)).sum())) for fit in fits]
-        scales = np.array([log_scale(*size) if size[1] else np.nan for size in sizes])
-        return cls({fit.item: i for i, fit in enumerate(fits)}, values, owners, middles, scales)
+        scales = [log_scale(*size) if size[1] else np.nan for size in sizes]
+        return cls(
+            {fit.item: i for i, fit in enumerate(fits)},
+            [Sample.of([one[:, span].ravel() for one in stacks]) for span in near],
+            (Sample.of(list(middles[0][:, None])), Sample.of(list(middles[1][:, None]))),
+            Sample.of([np.array([one]) for one in scales]),
+        )
 
-    @np.errstate(all="ignore")
     def without(self, item: str) -> Peers:
         """What all but one of them show."""
-        place = self.items.get(item, -1)
-        others = np.arange(len(self.items)) != place
-        middles = self.middles[others]
-        halves = ~np.isnan(middles).any(axis=1)
-        location = float(agreed(*np.median(middles[halves], axis=0))) if halves.any() else 0.0
-        shape = np.array(
-            [_shape(values[owners != place]) for values, owners in zip(self.values, self.owners, strict=True)]
-        )
-        scales = self.scales[others & ~np.isnan(self.scales)]
-        return Peers(location, float(np.median(scales)) if scales.size else 0.0, shape)
+        place, half = self.items.get(item, -1), np.array([0.5])
+        first, later, scale = (one.quantiles(half, place)[0] for one in (*self.middles, self.scales))
+        location = float(agreed(first, later)) if np.isfinite(first) else 0.0
+        shape = np.array([_shape(one, place) for one in self.scores])
+        return Peers(location, float(scale) if np.isfinite(scale) else 0.0, shape)
 
 
 def log_scale(squares: Any, known: Any) -> Any:
@@ -125,21 +160,19 @@ def log_scale(squares: Any, known: Any) -> Any:
     return 0.5 * np.log(np.maximum(squares / np.maximum(known, 1), LEAST_SQUARE))
 
 
-def _shape(ordered: FloatArray) -> FloatArray:
-    """Scores about their median that held the knots' probabilities, from scores in order.
+def _shape(sample: Sample, place: int) -> FloatArray:
+    """Scores about their median that held the knots' probabilities, from those of all items but one.
 
-    Empirical quantiles (Hazen, 1914, plotting positions), drawn outside of the inner 80 % to a straight line as far as
-    few scores lie beyond, and as a whole to the law itself.
+    Empirical quantiles, drawn outside of the inner 80 % to a straight line as far as few scores lie beyond, and as a
+    whole to the law itself.
     """
-    count = ordered.size / (2 * NEIGHBOURS + 1)
-    if ordered.size < 2:
+    count = sample.size(place) / (2 * NEIGHBOURS + 1)
+    if sample.size(place) < 2:
         return KNOTS
-    shares = ndtr(KNOTS)
-    places = (np.arange(1, ordered.size + 1) - 0.5) / ordered.size
-    found = np.interp(shares, places, ordered)
+    found = sample.quantiles(SHARES, place)
     found = found - found[MIDDLE]
     slope = np.where(KNOTS > 0.0, found[INNER] / KNOTS[INNER], found[2 * MIDDLE - INNER] / KNOTS[2 * MIDDLE - INNER])
-    beyond = count * np.minimum(shares, 1.0 - shares)
+    beyond = count * np.minimum(SHARES, 1.0 - SHARES)
     trust = beyond / (beyond + PRIOR_BEYOND)
     found = trust * found + (1.0 - trust) * slope * KNOTS
     share = count / (count + PRIOR_ORIGINS)

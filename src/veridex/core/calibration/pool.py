@@ -76,6 +76,10 @@ class Pool:
         return found
 
     @cached_property
+    def _members(self) -> dict[Key, frozenset[str]]:
+        return {key: frozenset(fit.item for fit in fits) for key, fits in self._groups.items()}
+
+    @cached_property
     def _shown(self) -> dict[Key, Shown]:
         return {}
 
@@ -86,8 +90,8 @@ class Pool:
     def _key(self, item: str, route: str, cycles: float) -> Key | None:
         """The narrowest group that is company for an item."""
         for key in (Key(route, _length(cycles)), Key(route, -1), Key("", -1)):
-            group = self._groups.get(key, [])
-            if len(group) - any(fit.item == item for fit in group) >= FEWEST:
+            members = self._members.get(key, frozenset())
+            if len(members) - (item in members) >= FEWEST:
                 return key
         return None
 
