@@ -264,6 +264,27 @@ def test_bounds_keep_their_promises(values, method, unit, floor):
             assert (bounds[known] == np.rint(bounds[known])).all()
 
 
+def test_a_retired_item_sells_nothing_unless_the_planner_says_otherwise():
+    y = np.concatenate((seasonal_values()[:72], np.zeros(24)))
+    history = vx.History.of([monthly(np.round(y), item="gone")["gone"], *portfolio(2, 96)])
+    verdict = vx.decide(vx.backtest(history, ["naive", "seasonal-mean"], vx.RollingOrigin(horizon=3, origins=6)))
+    published = vx.publish(history, verdict, horizon=3)
+    totals = published.totals.query("name == 'gone'")
+    assert published["gone"].route == "retired" and (totals[["lower_95", "forecast", "upper_95"]] == 0).all(axis=None)
+    own = vx.publish(history, verdict.override("gone", "seasonal-mean", "it comes back"), horizon=3)["gone"]
+    assert own.outlook.points == pytest.approx(vx.fit(history["gone"], "seasonal-mean").forecast(3).points)
+
+
+def test_totals_that_no_backtest_reached_are_the_models():
+    history = portfolio(2, 60)
+    gapped = vx.decide(vx.backtest(history, ["theta"], vx.RollingOrigin(horizon=2, origins=6, gap=1)))
+    published = vx.publish(history, gapped, horizon=3)
+    assert published.forecasts["intervals"].eq("calibrated").all() and published.totals["intervals"].eq("model").all()
+    assert np.isfinite(published.totals[["lower_95", "upper_95"]]).all(axis=None)
+    few = vx.fit(monthly([-1.0, 3.5, 2.0, 5.5, 1.0]), "simple-smoothing").forecast(3)
+    assert np.isfinite(few.law(2).std)
+
+
 def test_a_group_is_not_lost_to_one_item():
     history = vx.History.of([monthly([5.0, 7.0], item="young", start="2025-11")["young"], *portfolio(3, 96)])
     verdict = vx.decide(vx.backtest(history, ["naive", "theta"], vx.RollingOrigin(horizon=3, origins=4)))

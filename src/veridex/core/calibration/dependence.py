@@ -46,7 +46,10 @@ def _by_distance(own: FloatArray, rows: FloatArray) -> FloatArray:
 
 
 def positive(matrix: FloatArray) -> FloatArray:
-    """The nearest that is a correlation matrix: negative eigenvalues set to zero, then scaled (Higham, 2002)."""
+    """A correlation matrix near one that is none: eigenvalues raised to zero, then scaled.
+
+    The spectral way of Rebonato and Jäckel (2000), Journal of Risk 2, 17-27.
+    """
     both = 0.5 * (matrix + matrix.T)
     np.fill_diagonal(both, 1.0)
     values, vectors = np.linalg.eigh(both)

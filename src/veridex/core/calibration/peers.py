@@ -149,6 +149,8 @@ class Shown:
     def without(self, item: str) -> Peers:
         """What all but one of them show."""
         place, half = self.items.get(item, -1), np.array([0.5])
+        if not any(one.size(place) for one in self.scores):
+            return NOTHING
         first, later, scale = (one.quantiles(half, place)[0] for one in (*self.middles, self.scales))
         location = float(agreed(first, later)) if np.isfinite(first) else 0.0
         shape = np.array([_shape(one, place) for one in self.scores])

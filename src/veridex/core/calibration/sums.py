@@ -23,7 +23,7 @@ def law_of_sum(mean: FloatArray, spread: FloatArray, floor: Any, whole: Any) -> 
 
     Two moments and the support make it: normal, or gamma or negative binomial where demand never is below zero. Its
     quantiles are exact for sums of independent Poisson laws and for normal ones, near for others (Snyder, Ord and
-    Beaumont, 2012, International Journal of Forecasting 28, 485-496, section 6); what that leaves is measured, since
+    Beaumont, 2012, International Journal of Forecasting 28, 485-496); what that leaves is measured, since
     the same law stands for past sums.
     """
     law = np.empty((mean.size, 1, NUMBERS))

@@ -36,6 +36,8 @@ OVERLAP = 1.03
 def warps(fit: Crossfit | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
     """Warps of lead times 1 to `horizon`; those beyond the tested ones are warped as the last of these.
 
+    None at all where neither the item nor others have any evidence: the law stays the model's.
+
     Parameters
     ----------
     fit : Crossfit or None
@@ -43,6 +45,8 @@ def warps(fit: Crossfit | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
     peers : Peers
         That of the others.
     """
+    if peers.shape is None and (fit is None or np.isnan(fit.transforms).all()):
+        return ()
     location, scale = (
         (BELIEVED * peers.location, OVERLAP) if fit is None else _own(Sums.of(fit), fit.origins.size, peers)
     )

@@ -21,6 +21,9 @@ Components = NDArray[Any]
 NUMBERS = 6
 WEIGHT, KIND, FIRST = 0, 1, 2
 
+FEWEST_DEGREES = 2.5
+"""Student's law with two degrees of freedom or fewer has no variance: it is given that of this many."""
+
 EDGES = np.array([0.0, 0.005, 0.01, 0.025, 0.05, 0.1, 0.2, 0.35, 0.5, 0.65, 0.8, 0.9, 0.95, 0.975, 0.99, 0.995, 1.0])
 """Shares between which a sample is cut into pieces: finer in the tails, where quantiles are asked for."""
 

@@ -7,13 +7,11 @@ import numpy as np
 from scipy.special import betainc, gammainc, gammaincc, gammaincinv, ndtr, ndtri, stdtr, stdtrit
 
 from veridex.core.arrays import BoolArray, FloatArray
-from veridex.core.laws.components import FIRST, KIND, WEIGHT, Components, Kind
+from veridex.core.laws.components import FEWEST_DEGREES, FIRST, KIND, WEIGHT, Components, Kind
 from veridex.core.laws.support import supported
 from veridex.core.numerics.box_cox import back_moments
 
 __all__ = ["Laws"]
-
-COUNTS = (Kind.NEGATIVE_BINOMIAL, Kind.ZERO_INFLATED)
 
 ROUNDS = 60
 """Steps of the search for a quantile at most."""
@@ -66,8 +64,8 @@ class Laws:
             if not at.any():
                 continue
             if one in (Kind.NORMAL, Kind.STUDENT):
-                degrees = np.where(one == Kind.STUDENT, c[at], np.inf)
-                share = np.where(np.isinf(degrees), 1.0, degrees / np.maximum(degrees - 2.0, 0.0))
+                degrees = np.where(one == Kind.STUDENT, np.maximum(c[at], FEWEST_DEGREES), np.inf)
+                share = np.where(np.isinf(degrees), 1.0, degrees / (degrees - 2.0))
                 mean[at], variance[at] = a[at], b[at] ** 2 * share
             elif one == Kind.TRANSFORMED:
                 for power in np.unique(c[at]):

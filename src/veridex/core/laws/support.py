@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.laws.components import FIRST, KIND, WEIGHT, Components, Kind
+from veridex.core.laws.components import FEWEST_DEGREES, FIRST, KIND, WEIGHT, Components, Kind
 from veridex.errors import ParameterError
 
 __all__ = ["ANY", "Support", "floor_of", "lifted", "support_of", "supported"]
@@ -107,7 +107,7 @@ def supported(law: Components, floor: FloatArray, whole: FloatArray) -> Componen
     counted = np.asarray(whole, dtype=bool)[..., None]
     a, b, c = (found[..., FIRST + j] for j in range(3))
     direct = bounded & np.isin(kind, (Kind.NORMAL, Kind.STUDENT)) & (b > 0.0)
-    degrees = np.where(kind == Kind.STUDENT, np.maximum(c, 2.5), np.inf)
+    degrees = np.where(kind == Kind.STUDENT, np.maximum(c, FEWEST_DEGREES), np.inf)
     variance = b * b * np.where(np.isfinite(degrees), degrees / (degrees - 2.0), 1.0)
     mean = np.maximum(a, LEAST * np.sqrt(variance))
     spread = direct & counted & (variance > mean * (1.0 - ROUNDING))

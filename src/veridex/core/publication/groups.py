@@ -190,7 +190,8 @@ def _together(members: Sequence[ItemPublication], shared: float, wanted: Wanted,
     floors = np.array([one.support.floor for one in members])
     floor, whole = float(floors.sum()), all(one.support.whole for one in members)
     law = law_of_sum(moments[:, 0].sum(axis=0), spread, floor, whole)
-    bands = replace(Bands.read(law, (), wanted), kind=totals[0].bands.kind)
+    calibrated = all(one.bands.kind == "calibrated" for one in totals)
+    bands = replace(Bands.read(law, (), wanted), kind="calibrated" if calibrated else "model")
     return Totals(points=points, bands=bands, laws=law, reason=said)
 
 

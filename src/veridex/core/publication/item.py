@@ -123,7 +123,7 @@ class ItemTask:
     @property
     def learned(self) -> ItemHistory:
         """The history that the method learns from: of a retired item what it sold lately."""
-        if self.said.route != RETIRED:
+        if self.said.route != RETIRED or self.said.override is not None:
             return self.series
         return self.series.last(min(max(self.series.season_length, LATELY), len(self.series)))
 

@@ -12,6 +12,7 @@ from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.held import KINDS, held
 from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.pool import Pool
+from veridex.core.calibration.warping import warps
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fold.status import Status
@@ -189,7 +190,7 @@ class Verdict:
             "less_than_single": choice.less_than_single,
             "cross_error": choice.cross_error,
             "bias": winner.bias if winner else nothing,
-            "intervals": "calibrated" if choice.crossfit else "model",
+            "intervals": "calibrated" if warps(choice.crossfit, self.peers(choice.item), 1) else "model",
             "form": (single.form or single.method.text.partition(" ")[2]) if single else "",
             "criterion": single.criterion if single else nothing,
             "season_length": self.trial.history.season_length,
