@@ -75,12 +75,6 @@ class Crossfit:
         later: BoolArray = known & (self.origins >= middle)[:, None]
         return (first, later) if first.any() and later.any() else None
 
-    def without(self, o: int) -> "Crossfit":
-        """The same without the origin at a place."""
-        kept = np.delete(np.arange(self.origins.size), o)
-        own = {name: getattr(self, name)[kept] for name in ("origins", "actuals", "points", "spread", "transforms")}
-        return replace(self, **own, supports=self.supports[kept])
-
     def shifted(self, periods: tuple[int, ...]) -> "Crossfit":
         """The same, what was forecast across the begin of a new level set aside."""
         ends = self.origins[:, None] + np.arange(1, self.actuals.shape[1] + 1)
