@@ -10,7 +10,7 @@ tidied = vx.tidy(raw, gaps="interpolate")
 print(tidied.ledger[["item", "period", "what", "before", "after"]].head(12).to_string())
 history = tidied.history
 print(vx.stationarity(history["smoker-01"]).reading)
-trial = vx.backtest(history, scheme=vx.RollingOrigin(horizon=12, origins=12))
+trial = vx.backtest(history, scheme=vx.RollingOrigin(horizon=12))
 print(trial.standings()[["rank", "method", "n", "mase", "value_added", "coverage_80"]].round(2).to_string())
 verdict = vx.decide(trial)
 print(verdict.why("smoker-01"))

@@ -11,6 +11,7 @@ from verification import (
     fuzz,
     intermittent,
     intervals,
+    known_then,
     likelihood,
     outliers,
     quantiles,
@@ -34,6 +35,7 @@ PARTS = {
     "accuracy": accuracy.main,
     "verdicts": verdicts.main,
     "quantiles": quantiles.main,
+    "known-then": known_then.main,
     "constants": constants.main,
 }
 

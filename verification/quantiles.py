@@ -86,7 +86,7 @@ def measured(made: Mixed, publication: vx.Publication) -> Found:
     return found
 
 
-def published(made: Mixed, origins: int = 12) -> vx.Publication:
+def published(made: Mixed, origins: int = 24) -> vx.Publication:
     """The default job: backtest, blend, publish."""
     scheme = vx.RollingOrigin(horizon=HORIZON, origins=origins)
     trial = vx.backtest(made.history, scheme=scheme, engine="processes")

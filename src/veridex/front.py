@@ -8,6 +8,7 @@ from typing import Any
 
 from veridex.core.backtest.comparison import Comparison, compare
 from veridex.core.backtest.engine import Engine
+from veridex.core.backtest.lineup import entered_by_default
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, Progress, run_backtest
 from veridex.core.backtest.schemes import Scheme
@@ -20,7 +21,9 @@ from veridex.core.history.events import Events
 from veridex.core.history.history import History, as_history
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.core.methods.catalogue import Method, default_lineup, methods
+from veridex.core.methods.catalogue import Method, methods
+from veridex.core.methods.catalogue import method as as_method
+from veridex.core.preparation.neighbours import lent_now
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
@@ -46,7 +49,7 @@ def backtest(
     drivers: Drivers | None = None,
     events: Events | None = None,
     foresight: str = "none",
-    search_every: int = 6,
+    search_every: int = 12,
     refit_every: int = 1,
     onto: Trial | None = None,
     checkpoint: str | Path | None = None,
@@ -96,14 +99,15 @@ def backtest(
     if scheme is None:
         raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = as_history(history)
-    entered = default_lineup(many.season_length) if lineup is None else methods(lineup)
+    explaining = Explanation(drivers, events, foresight)
+    entered = entered_by_default(many, driven=explaining.given) if lineup is None else methods(lineup)
     if keep not in ("all", "scores"):
         raise ParameterError("keep", repr(keep), "say 'all' or 'scores'")
     course = Course(
         lineup=entered,
         scheme=scheme,
         levels=checked_levels(levels),
-        explaining=Explanation(drivers, events, foresight),
+        explaining=explaining,
         pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
@@ -117,6 +121,7 @@ def fit(
     drivers: Drivers | None = None,
     events: Events | None = None,
     foresight: str = "none",
+    among: History | None = None,
 ) -> Fitted:
     """Fit a method to one series.
 
@@ -130,6 +135,8 @@ def fit(
     events : Events, optional
     foresight : {"none", "perfect"}
         Where forecasts take the future of observed-only drivers from: a forecast of their own, or what was recorded.
+    among : History, optional
+        The history that the series is from, with its neighbours, for a method that borrows their season.
 
     Returns
     -------
@@ -148,8 +155,10 @@ def fit(
        period  step  lower_80  forecast  upper_80  std_error reason
     0       5     1       2.0       4.5       8.0       1.44
     """
+    chosen, one = as_method(method), only_item(series)
+    lent = None if among is None else lent_now(among, chosen.borrows).get(one.item)
     clock = DESK.seconds
-    return fit_method(series, method, drivers=drivers, events=events, foresight=foresight, clock=clock)
+    return fit_method(one, chosen, drivers=drivers, events=events, foresight=foresight, clock=clock, borrowed=lent)
 
 
 def tune(

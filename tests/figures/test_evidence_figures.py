@@ -122,7 +122,7 @@ def test_coverage_stands_against_the_level_that_is_claimed(verdict):
         ("middle half of the items", "grid"),
     ]  # fmt: skip
     one = draw_coverage(verdict, "smoker-01")
-    assert one.axes[0].get_title(loc="left") == "smoker-01: what intervals held, each origin left out in turn"
+    assert one.axes[0].get_title(loc="left") == "smoker-01: what intervals held, made by what was known then"
     with pytest.raises(vx.VeridexError, match="no item"):
         draw_coverage(verdict, "smoker")
 

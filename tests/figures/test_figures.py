@@ -105,7 +105,8 @@ def test_contenders_share_one_scale_and_the_winner_is_amber(verdict):
     in_house_style(figure, "\nMASE")
     trial, choice, series = verdict.trial, verdict.choices["smoker-01"], verdict.trial.history["smoker-01"]
     one = trial["smoker-01"]
-    entries = sorted(choice.evidence.entries, key=lambda entry: (entry.error, entry.parameters))
+    errors = dict(zip(trial.lineup, choice.claim.errors, strict=True)) | {choice.winner.method: choice.claim.error}
+    entries = sorted(choice.evidence.entries, key=lambda entry: (errors[entry.method], entry.parameters))
     assert len(panels) == len(entries) + 1  # the blend stands first
     assert len({axes.get_ylim() for axes in panels}) == 1
     steps = one.points.shape[-1]
@@ -114,18 +115,18 @@ def test_contenders_share_one_scale_and_the_winner_is_amber(verdict):
     assert panels[0].get_ylim() == scale(shown.values, one.points[:, -1])
     for axes, entry in zip(panels, [choice.winner, *entries], strict=True):
         won = entry is choice.winner
-        forecast = choice.crossfit.points[-1] if won else one.points[trial.method_index(entry.method), -1]
+        forecast = choice.hindcast.points[-1] if won else one.points[trial.method_index(entry.method), -1]
         same(of(axes, "line", "amber" if won else "teal"), (ahead, forecast))
         same(of(axes, "line", "ink"), (shown.periods, shown.values))
-        name = "blend (cross-fitted)" if won else short_name(entry.method)
-        assert axes.get_title(loc="left").replace("\n", " ") == f"{name} MASE {number(entry.error, 3)}"
+        name = "blend, as decided then" if won else short_name(entry.method)
+        assert axes.get_title(loc="left").replace("\n", " ") == f"{name} MASE {number(errors[entry.method], 3)}"
         assert colour(axes._left_title.get_color()) == ("amber" if won else "teal")
         assert of(axes, "box", "#f1efe8")[0][0] == pytest.approx([numbers(ahead)[0], numbers(ahead)[-1]])
         assert (colour(axes.spines["top"].get_edgecolor()) == "amber") == won
     assert figure.get_suptitle().startswith("smoker-01: forecasts made at the end of ")
     assert [label for label, _ in legend(figure)][:3] == ["actual", "forecast of the winner", "forecast of a contender"]
     assert [tone for _, tone in legend(figure)][:3] == ["ink", "amber", "teal"]
-    assert figure.texts[-1].get_text() == "MASE: mean over all origins"
+    assert figure.texts[-1].get_text() == "MASE: mean over 5 origins, 1 separate window"
 
 
 def test_a_missing_forecast_is_said_in_its_panel(verdict):

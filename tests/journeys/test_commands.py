@@ -155,7 +155,7 @@ def test_backtest_command(ten_csv, tmp_path):
     assert late.returncode == 2 and "Name a file ending in .parquet" in late.stderr and late.stdout == ""
     by = veridex(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
     assert sorted(pd.read_csv(io.StringIO(by.stdout))["step"].unique()) == [3, 4, 5]
-    assert veridex("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 14
+    assert veridex("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 15
 
 
 def test_fit_command_with_drivers_and_rivals(ten_csv, data, tmp_path):

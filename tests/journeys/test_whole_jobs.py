@@ -55,7 +55,7 @@ def test_demo_does_the_whole_job_and_the_same_twice(tmp_path):
         "Read one/demand.csv: 30 items, 108 months.",
         "Unfinished period dropped: 30 periods of 30 items.",
         "Tested smoker-01: ",
-        "Backtested 13 methods over up to 12 origins",
+        "Backtested 14 methods over up to 24 origins",
         "smoker-01: ",
         "Published 30 items, 12 months ahead, in one/publication.",
         "12 figures in one/figures.",

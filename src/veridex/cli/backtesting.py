@@ -6,9 +6,10 @@ import pandas as pd
 
 from veridex.cli.desk import DESK
 from veridex.cli.tables import show
+from veridex.core.backtest.lineup import Place, default_lineup
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
-from veridex.core.methods.catalogue import default_lineup, methods
+from veridex.core.methods.catalogue import methods
 from veridex.core.verdict.verdict import decide
 from veridex.figures.backtest import draw_folds, draw_lead_times
 from veridex.figures.contenders import draw_contenders
@@ -41,7 +42,8 @@ def run_backtest(
     place = for_trial(telling.to)
     history = read(reading, ruling.tidy, DESK)
     if scoring.show_lineup:
-        show(lineup_table(history, testing.methods), telling.form, title="Lineup")
+        driven = bool(explaining.drivers or explaining.events)
+        show(lineup_table(history, testing.methods, driven=driven), telling.form, title="Lineup")
         return
     trial = backtested(history, testing, explanation(explaining, reading, history, DESK), DESK)
     for note in trial.notes:
@@ -52,12 +54,18 @@ def run_backtest(
         DESK.say(draw_trial(trial, telling.figures))
 
 
-def lineup_table(history: History, lineup: tuple[str, ...]) -> pd.DataFrame:
-    """The methods that would be entered, and what each needs."""
-    season_length = history.season_length
-    entered = methods(lineup) if lineup else default_lineup(season_length)
-    needs = [one.needs(season_length) for one in entered]
-    return pd.DataFrame({"method": [one.text for one in entered], "needs": needs})
+def lineup_table(history: History, lineup: tuple[str, ...], *, driven: bool) -> pd.DataFrame:
+    """The methods that would be entered, why, whether a default rule decides among them, and what each needs."""
+    own = tuple(Place(one, "you named it") for one in methods(lineup)) if lineup else ()
+    places = own or default_lineup(history, driven=driven)
+    return pd.DataFrame(
+        {
+            "method": [place.method.text for place in places],
+            "reason": [place.reason for place in places],
+            "decides": ["yes" if place.decides else "" for place in places],
+            "needs": [place.method.needs(history.season_length) for place in places],
+        }
+    )
 
 
 def show_scores(trial: Trial, form: str, by: tuple[str, ...]) -> None:

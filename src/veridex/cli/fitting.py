@@ -59,7 +59,7 @@ def run_fit(
 
 def _compare(history: History, fitting: Fitting, testing: Testing, told: Explanation, telling: Telling) -> None:
     """Put the methods side by side, with holdout errors from as many origins as the history reaches back to."""
-    scheme = rolling(testing)
+    scheme = rolling(history, testing)
     given = {"drivers": told.drivers, "events": told.events, "foresight": told.foresight}
     comparison = compare_fits(history, fitting.method, scheme, **given)  # type: ignore[arg-type]
     if telling.form == "table":

@@ -35,7 +35,7 @@ def run_tune(
     history = read(reading, ruling.tidy, DESK)
     told = explanation(explaining, reading, history, DESK)
     given = {"measure": tuning.measure, "drivers": told.drivers, "events": told.events}
-    found = tune(history, tuning.method, read_grid(tuning.grid), rolling(testing), **given)  # type: ignore[arg-type]
+    found = tune(history, tuning.method, read_grid(tuning.grid), rolling(history, testing), **given)  # type: ignore[arg-type]
     for note in found.trial.notes:
         DESK.say(note)
     show_tuning(found, telling.form)

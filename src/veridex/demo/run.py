@@ -91,13 +91,14 @@ def _tidied(raw: History, events: Events, directory: Path, figures: Path, desk: 
 
 def _forecast(history: History, directory: Path, figures: Path, desk: Desk) -> None:
     """Backtest, decide, publish, draw."""
-    trial = backtested(history, Testing(horizon=12, origins=12), Explanation(), desk)
+    trial = backtested(history, Testing(horizon=12), Explanation(), desk)
     standings = trial.standings()
     standings.to_csv(directory / "standings.csv", index=False, lineterminator="\n")
     first = standings.iloc[0]
     desk.say(
-        f"Backtested {len(trial.lineup)} methods over up to 12 origins, 12 months ahead: best over all items is "
-        f"{first['method']}, mean MASE {first['mase']:.3f} on {first['n']:,} shared cells of {first['items']} items."
+        f"Backtested {len(trial.lineup)} methods over up to {trial.arrays.origins.shape[1]} origins, 12 months ahead: "
+        f"best over all items is {first['method']}, mean MASE {first['mase']:.3f} on {first['n']:,} shared cells of "
+        f"{first['items']} items."
     )
     for note in trial.notes:
         desk.say(f"  {note}")

@@ -10,8 +10,9 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from veridex.core.backtest.trial import Trial
+from veridex.core.methods.method import Method
 from veridex.core.methods.short_names import short_name
-from veridex.core.methods.words import number
+from veridex.core.methods.words import counted, number
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.evidence import Entry
 from veridex.core.verdict.verdict import Verdict
@@ -36,14 +37,15 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     choice = verdict.choice(item)
     one, series = trial[item], trial.history[item]
     origin = int(np.flatnonzero(~np.isnan(one.actuals).all(axis=1))[-1])
-    entries = sorted(choice.evidence.entries, key=lambda e: (bool(e.missing), e.error, e.parameters))
+    errors = _errors(choice)
+    entries = sorted(choice.evidence.entries, key=lambda e: (bool(e.missing), errors[e.method], e.parameters))
     points = one.points[:, origin]
     forecasts = {entry.method: points[trial.method_index(entry.method)] for entry in entries}
     blend = choice.winner
-    if blend is not None and blend.method not in forecasts and choice.crossfit is not None:
-        # A blend stands first; its weights have not seen this origin.
+    if blend is not None and blend.method not in forecasts and choice.hindcast is not None:
+        # A blend stands first, by the weights that it would have had at this origin.
         entries.insert(0, blend)
-        forecasts[blend.method] = choice.crossfit.points[-1]
+        forecasts[blend.method] = choice.hindcast.points[-1]
     start = one.origins[origin] + 1
     horizon = points.shape[-1]
     shown = series.since(series.periods[max(0, len(series) - 2 * horizon - series.season_length)])
@@ -65,21 +67,29 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
         if np.isnan(forecast).all():
             axes.text(0.04, 0.06, wrapped(entry.missing, 38), transform=axes.transAxes, fontsize=7.5, color=INK)
         axes.set_ylim(*limits)
-        axes.set_title(_title(choice, entry), fontsize=8.5, loc="left", color=colour)
+        axes.set_title(_title(choice, entry, errors[entry.method]), fontsize=8.5, loc="left", color=colour)
         if won:
             for side in axes.spines.values():
                 side.set(visible=True, color=AMBER, linewidth=1.5)
     for axes in panels[len(entries) :]:
         axes.set_visible(False)
     _show_dates_below_gaps(panels, len(entries), columns)
-    _finish(figure, trial, item, start, choice.evidence.measure)
+    _finish(figure, trial, item, start, choice)
     return figure
 
 
-def _title(choice: Choice, entry: Entry) -> str:
+def _errors(choice: Choice) -> dict[Method, float]:
+    """The error of each method and of the blend on the same cells."""
+    claim, entries = choice.claim, choice.evidence.entries
+    own = claim.errors if claim.origins else np.array([entry.error for entry in entries])
+    errors = {entry.method: float(error) for entry, error in zip(entries, own, strict=True)}
+    return errors if choice.winner is None else {choice.winner.method: claim.error} | errors
+
+
+def _title(choice: Choice, entry: Entry, error: float) -> str:
     measure = choice.evidence.measure.upper()
-    score = "not tested at every origin" if math.isnan(entry.error) else f"{measure} {number(entry.error, 3)}"
-    name = "blend (cross-fitted)" if choice.joined and entry is choice.winner else short_name(entry.method)
+    score = "not tested at every origin" if entry.missing else f"{measure} {number(error, 3)}"
+    name = "blend, as decided then" if choice.joined and entry is choice.winner else short_name(entry.method)
     return f"{wrapped(name, 28)}\n{score}"
 
 
@@ -89,7 +99,7 @@ def _show_dates_below_gaps(panels: Sequence[Axes], used: int, columns: int) -> N
         axes.tick_params(labelbottom=True)
 
 
-def _finish(figure: Figure, trial: Trial, item: str, start: int, measure: str) -> None:
+def _finish(figure: Figure, trial: Trial, item: str, start: int, choice: Choice) -> None:
     cadence = trial.history.cadence
     unit = f", {trial.history.unit}" if trial.history.unit else ""
     figure.suptitle(
@@ -106,4 +116,8 @@ def _finish(figure: Figure, trial: Trial, item: str, start: int, measure: str) -
         Patch(facecolor="#f1efe8", edgecolor=GRID, hatch="///", label="held back"),
     ]
     figure.legend(handles=handles, loc="outside lower center", ncols=4, frameon=False, labelcolor=INK)
-    figure.text(0.99, 0.012, f"{measure.upper()}: mean over all origins", ha="right", fontsize=8, color=INK)
+    origins = counted(choice.claim.origins or choice.evidence.origins, "origin")
+    said = f"{choice.evidence.measure.upper()}: mean over {origins}"
+    if choice.claim.windows:
+        said += f", {counted(choice.claim.windows, 'separate window')}"
+    figure.text(0.99, 0.012, said, ha="right", fontsize=8, color=INK)

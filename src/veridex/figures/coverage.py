@@ -45,7 +45,11 @@ def draw_coverage(verdict: Verdict, item: str | None = None) -> Figure:
     axes.set_ylabel("percent of actuals held when tested", color=INK)
     whose = item if item is not None else f"{table['item'].nunique()} items"
     axes.set_title(
-        f"{whose}: what intervals held, each origin left out in turn", color=INK, fontsize=13, loc="left", pad=12
+        f"{whose}: what intervals held, made by what was known then",
+        color=INK,
+        fontsize=13,
+        loc="left",
+        pad=12,
     )
     handles = [
         Line2D([], [], color=LOOKS[kind][0], marker=LOOKS[kind][1], linestyle="", markersize=9, label=kind)

@@ -17,7 +17,7 @@ def draw_standings(trial: Trial, measure: str = "mase") -> Figure:
     """Draw a row per method, best at the top: its measure, and the 95 % interval of its distance from the benchmark.
 
     The interval is laid around the measure, so that one which stays left of the benchmark's dotted line is a method
-    that beats it. Over several items it is a paired bootstrap, on a single one a test over its origins.
+    that beats it. It comes from how the difference moves from origin to origin, over all items or on a single one.
     """
     table = trial.standings(measure)
     table = table[table[measure].notna()]
@@ -25,7 +25,7 @@ def draw_standings(trial: Trial, measure: str = "mase") -> Figure:
     base = table.loc[table["method"] == benchmark, measure]
     figure = new_figure()
     axes = figure.add_subplot()
-    reach = distances(trial, trial.common_scores, table["method"].tolist(), benchmark, measure)
+    reach = distances(trial, table["method"].tolist(), benchmark, measure)
     for row, (text, value) in enumerate(zip(table["method"], table[measure], strict=True)):
         color = AMBER if row == 0 else INK if text == benchmark else TEAL
         low, high = reach[row]

@@ -4,14 +4,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from veridex.core.backtest.lineup import entered_by_default
 from veridex.core.backtest.runner import Course, run_backtest
-from veridex.core.backtest.schemes import RollingOrigin
+from veridex.core.backtest.schemes import RollingOrigin, default_scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.bands import Wanted, checked_kind, checked_quantiles
 from veridex.core.history.agreement import disagreement
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
-from veridex.core.methods.catalogue import Method, default_lineup, methods
+from veridex.core.methods.catalogue import Method, methods
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.making import Ahead, Edition, make_publication
@@ -43,8 +44,8 @@ YEAR_DIGITS = 4
 def backtested(history: History, testing: Testing, explaining: Explanation, desk: Desk) -> Trial:
     """Backtest a lineup, by the words of a request."""
     course = Course(
-        lineup=methods(testing.methods) if testing.methods else default_lineup(history.season_length),
-        scheme=rolling(testing),
+        lineup=methods(testing.methods) if testing.methods else entered_by_default(history, driven=explaining.given),
+        scheme=rolling(history, testing),
         levels=checked_levels(testing.levels),
         explaining=explaining,
     )
@@ -53,12 +54,13 @@ def backtested(history: History, testing: Testing, explaining: Explanation, desk
         return run_backtest(history, course, running(desk, engine, progress, testing.checkpoint))
 
 
-def rolling(testing: Testing) -> RollingOrigin:
-    """The scheme that a request tells of."""
+def rolling(history: History, testing: Testing) -> RollingOrigin:
+    """The scheme that a request tells of; what it does not tell is as by default."""
+    usual = default_scheme(history, testing.horizon)
     return RollingOrigin(
         horizon=testing.horizon,
-        origins=testing.origins,
-        stride=testing.stride,
+        origins=usual.origins if testing.origins is None else testing.origins,
+        stride=testing.stride or (usual.stride if testing.origins is None else 1),
         window="expanding" if testing.window is None else testing.window,
         first=testing.first,
         gap=testing.gap,
@@ -97,7 +99,12 @@ def refuse_idle(publishing: Publishing, stated: Stated) -> None:
 
 
 def ask_to_publish(
-    history: History, publishing: Publishing, deciding: Deciding, origins: int, explaining: Explanation, desk: Desk
+    history: History,
+    publishing: Publishing,
+    deciding: Deciding,
+    origins: int | None,
+    explaining: Explanation,
+    desk: Desk,
 ) -> Outcome:
     """Publish by the planner's own method, or by the verdict of a trial that is read or made; and say which."""
     asked = edition(values(history, publishing), explaining, desk, tested=not publishing.method)
@@ -127,7 +134,7 @@ def values(history: History, publishing: Publishing) -> dict[str, Any]:
     }
 
 
-def _trial(history: History, publishing: Publishing, asked: Edition, origins: int, desk: Desk) -> Trial:
+def _trial(history: History, publishing: Publishing, asked: Edition, origins: int | None, desk: Desk) -> Trial:
     """The trial that is named, or the default one."""
     if publishing.trial is not None:
         trial = read_trial(publishing.trial)

@@ -161,8 +161,8 @@ class Testing:
 
     methods: Annotated[Texts, Word("Methods, separated by commas (default: about a dozen).")] = ()
     horizon: Annotated[int, Word("Periods to forecast.")] = 12
-    origins: Annotated[int, Word("Origins to roll over.")] = 12
-    stride: Annotated[int, Word("Periods from one origin to the next.")] = 1
+    origins: Annotated[int | None, Word("Origins to roll over (default: two seasons of them).")] = None
+    stride: Annotated[int | None, Word("Periods from one origin to the next (default: by season).")] = None
     window: Annotated[int | None, Word("Fit on so many periods only (sliding).")] = None
     first: Annotated[str | None, Word("The first origin; the others follow it.")] = None
     gap: Annotated[int, Word("Periods between an origin and the first one tested.")] = 0

@@ -17,7 +17,7 @@ from scipy import stats
 import veridex as vx
 from conftest import METHODS, monthly, portfolio, seasonal_values
 from deadly import Deadly
-from veridex.core.scoring.comparison import diebold_mariano, mean_ranks, paired_bootstrap
+from veridex.core.scoring.comparison import diebold_mariano, mean_ranks, paired_bootstrap, paired_over_origins
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import WorkerFailed
 
@@ -228,7 +228,11 @@ def test_further_measures_equal_plain_loops():
         own = table.loc[(item, method)]
         assert own["bias"] == pytest.approx(100 * e.sum() / np.abs(a).sum())
         assert own["theils_u"] == pytest.approx(np.sqrt((e**2).sum() / ((a - last) ** 2).sum()))
-        assert own["tracking_signal"] == pytest.approx(e.sum() / np.abs(e).mean())
+        ahead = rows[rows["step"] == 1].sort_values("origin")
+        signed, size = 0.0, np.abs(ahead["error"]).mean()
+        for one in ahead["error"]:
+            signed, size = 0.9 * signed + 0.1 * one, 0.9 * size + 0.1 * abs(one)
+        assert own["tracking_signal"] == pytest.approx(signed / size) and 0 < own["tracking_limit"] < 1
         low, up = rows["lower_80"].to_numpy(), rows["upper_80"].to_numpy()
         pinball = [0.1 * (y - q) if y > q else 0.9 * (q - y) for y, q in zip(a, low, strict=True)]
         pinball += [0.9 * (y - q) if y > q else 0.1 * (q - y) for y, q in zip(a, up, strict=True)]
@@ -278,8 +282,34 @@ def test_equal_accuracy_ranks_and_bootstrap_by_their_formulas():
     assert many.difference == pytest.approx(better.difference) and np.isnan(paired_bootstrap(a[:3], b[:3]).p_value)
 
 
+def test_what_items_have_in_common_widens_what_is_said_over_them():
+    rng = np.random.default_rng(4)
+    own, common = rng.normal(size=(60, 24)), rng.normal(size=24)
+    d = own + common
+    found = paired_over_origins(d, 6)
+    means = d.mean(axis=0) - d.mean()
+    harmonics = [np.sqrt(2 / 24) * sum(means * np.cos(np.pi * j * (np.arange(24) + 0.5) / 24)) for j in (1, 2)]
+    t = d.mean() / np.sqrt(np.mean(np.square(harmonics)) / 24)
+    assert found.difference == pytest.approx(d.mean()) and (found.items, found.origins) == (60, 24)
+    assert found.p_value == pytest.approx(2 * stats.t(2).sf(abs(t)))
+    alone = paired_bootstrap(d.mean(axis=1), np.zeros(60))
+    assert found.upper - found.lower > 3 * (alone.upper - alone.lower)
+    d[:30, :12] = np.nan  # an item counts as one, however many origins it has
+    by_item = np.nanmean(d, axis=1).mean()
+    assert paired_over_origins(d, 6).difference == pytest.approx(by_item)
+    few = paired_over_origins(d[:4], 6)
+    assert np.isnan(few.p_value) and few.items == 4
+    errors = np.abs(rng.normal(size=(60, 3, 24)) + rng.normal(size=(3, 24)))
+    apart = mean_ranks(errors.mean(axis=2), errors, 6).critical / mean_ranks(errors.mean(axis=2)).critical
+    assert apart > 2
+    assert (
+        mean_ranks(own[:, :3], np.abs(rng.normal(size=(60, 3, 24))), 1).critical < 1.5 * mean_ranks(own[:, :3]).critical
+    )
+
+
 def test_standings_say_what_cannot_be_told_from_the_first():
-    trial = vx.backtest(portfolio(8), ["theta", "theta transform=log", "drift"], SCHEME)
+    scheme = vx.RollingOrigin(horizon=2, origins=24)
+    trial = vx.backtest(portfolio(8), ["theta", "theta transform=log", "drift"], scheme)
     table = trial.standings().set_index("method")
     assert table["versus_first"].iloc[0] == "first" and np.isnan(table["p_first"].iloc[0])
     test = trial.compare("drift", table.index[0], measure="mase")

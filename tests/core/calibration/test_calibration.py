@@ -10,14 +10,14 @@ from scipy.stats import norm
 
 import veridex as vx
 from conftest import monthly, portfolio, seasonal_values
-from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.dependence import correlations, extended, positive
 from veridex.core.calibration.held import held
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import NOTHING
 from veridex.core.calibration.pool import Pool
 from veridex.core.calibration.sums import law_of_sum, spread_of_group, spread_of_sums
 from veridex.core.calibration.warping import warps
-from veridex.core.laws.warp import KNOTS
+from veridex.core.laws.warp import KNOTS, Warp
 
 ITEMS, ORIGINS, STEPS = 9, 8, 4
 
@@ -26,16 +26,11 @@ def fit_of(item, scores, first=600):
     """Evidence with these normal scores (origins, steps)."""
     origins = np.arange(first, first + len(scores))
     rest = np.ones(scores.shape)
-    return Crossfit(
+    return Hindcast(
         item=item, origins=origins, cycles=6.0, actuals=10.0 + scores, points=10.0 * rest, spread=rest,
         transforms=norm.cdf(scores), supports=np.tile([-np.inf, 0.0], (len(scores), 1)),
+        claimed=np.arange(len(scores)) >= len(scores) // 2,
     )  # fmt: skip
-
-
-def left_out(fit, o):
-    """The same evidence without an origin."""
-    names = ("origins", "actuals", "points", "spread", "transforms", "supports")
-    return dataclasses.replace(fit, **{name: np.delete(getattr(fit, name), o, axis=0) for name in names})
 
 
 def draw(seed, location=0.4, scale=1.3):
@@ -44,26 +39,35 @@ def draw(seed, location=0.4, scale=1.3):
 
 
 def halves(scores):
-    """Scores that were complete at the middle origin, and those of later origins, as lists of (origin, step)."""
-    middle = len(scores) // 2
-    first = [scores[o, h] for o in range(len(scores)) for h in range(STEPS) if o + h + 1 <= middle]
-    return np.mean(first), np.mean(scores[middle:])
+    """Means of scores that were complete at the middle origin, and of those of later origins; NaN is not known yet."""
+    known = int((~np.isnan(scores)).any(axis=1).sum())
+    middle = known // 2
+    first = [scores[o, h] for o in range(known) for h in range(STEPS) if o + h + 1 <= middle]
+    return np.mean(first), np.nanmean(scores[middle:])
+
+
+def known_then(scores, moment):
+    """Scores that were known at an origin."""
+    o, h = np.indices(scores.shape)
+    return np.where(o + h + 1 <= moment, scores, np.nan)
 
 
 def agreed(a, b):
     return np.sign(a) * min(abs(a), abs(b)) if a * b > 0 else 0.0
 
 
-def plain_knots(own, others):
+def plain_knots(own, others, stretched=1.03):
     """Scores of the law per lead time that held the knots' probabilities, written out."""
     base = 0.5 * agreed(*np.median([halves(one) for one in others], axis=0))
     first, later = halves(own)
     location = base + 0.5 * agreed(first - base, later - base)
-    size = lambda scores: np.sqrt(np.mean(scores**2))  # noqa: E731
-    scale = 1.03 * (size(own) / np.exp(np.median([np.log(size(one)) for one in others]))) ** 0.1
+    size = lambda scores: np.sqrt(np.nanmean(scores**2))  # noqa: E731
+    scale = stretched * (size(own) / np.exp(np.median([np.log(size(one)) for one in others]))) ** 0.1
     found = []
     for h in range(STEPS):
-        near = np.concatenate([one[len(one) // 2 :, max(h - 2, 0) : h + 3].ravel() for one in others])
+        later = [int((~np.isnan(one)).any(axis=1).sum()) // 2 for one in others]
+        near = np.concatenate([one[o:, max(h - 2, 0) : h + 3].ravel() for o, one in zip(later, others, strict=True)])
+        near = near[~np.isnan(near)]
         told = np.quantile(near, norm.cdf(KNOTS), method="hazen")
         told, count = told - told[5], near.size / 5
         line = np.where(KNOTS > 0, told[7], -told[3]) / KNOTS[7] * KNOTS
@@ -83,10 +87,9 @@ def test_warps_are_what_plain_loops_find(seed):
     scores = draw(seed)
     pool = Pool.total(Pool.of("regular", fit_of(item, own)) for item, own in scores.items())
     for item in ("item-0", "item-4"):
-        others = [one for name, one in scores.items() if name != item]
         found = warps(fit_of(item, scores[item]), pool.peers(item, "regular", 6.0), STEPS + 2)
         knots = np.array([warp.scores for warp in found])
-        assert knots[:STEPS] == pytest.approx(plain_knots(scores[item], others), abs=1e-9)
+        assert knots[:STEPS] == pytest.approx(plain_knots(scores[item], list(scores.values())), abs=1e-9)
         assert (knots[STEPS:] == knots[STEPS - 1]).all()  # beyond the tested lead times
     turned = Pool.total(Pool.of("regular", fit_of(item, scores[item])) for item in reversed(list(scores)))
     for one, two in zip(
@@ -110,19 +113,22 @@ def test_few_or_no_others_leave_the_law_as_it_is_but_for_the_item_itself():
     assert np.array_equal(others.peers("x", "retired", 1.0).shape, others.peers("x", "short", 6.0).shape)
 
 
-def test_what_was_held_leaves_each_origin_out():
+def test_what_was_held_is_told_by_what_was_known_at_each_origin():
     scores = draw(3)
     pool = Pool.total(Pool.of("regular", fit_of(item, one)) for item, one in scores.items())
-    fit, peers = fit_of("item-2", scores["item-2"]), pool.peers("item-2", "regular", 6.0)
-    model = held(fit, "model", peers, (80, 95))
-    assert model[0].coverage == pytest.approx(100 * np.mean(np.abs(scores["item-2"]) <= norm.ppf(0.9)))
-    own = [warps(left_out(fit, o), peers, STEPS) for o in range(ORIGINS)]
-    stood = np.array([[own[o][h].held(fit.transforms[o, h]) for h in range(STEPS)] for o in range(ORIGINS)])
-    for row in held(fit, "calibrated", peers, (50, 80, 97)):
+    fit, own = fit_of("item-2", scores["item-2"]), scores["item-2"]
+    claimed = np.flatnonzero(fit.claimed)
+    model = held(fit, "model", lambda moment: NOTHING, (80, 95))
+    assert model[0].coverage == pytest.approx(100 * np.mean(np.abs(own[claimed]) <= norm.ppf(0.9)))
+    stood = []
+    for o in claimed:
+        knots = plain_knots(known_then(own, o), [known_then(one, o) for one in scores.values()], 1.0)
+        stood.append([Warp(knots[h]).held(fit.transforms[o, h]) for h in range(STEPS)])
+    stood = np.array(stood)
+    for row in held(fit, "calibrated", lambda moment: pool.peers("item-2", "regular", 6.0, moment), (50, 80, 97)):
         low, high = 0.5 - row.level / 200, 0.5 + row.level / 200
-        if left_out(fit, 0).halves is not None:
-            assert row.above == pytest.approx(100 * (stood > high).mean(), abs=100 / stood.size + 1e-9)
-            assert row.below == pytest.approx(100 * (stood < low).mean(), abs=100 / stood.size + 1e-9)
+        assert row.above == pytest.approx(100 * (stood > high).mean())
+        assert row.below == pytest.approx(100 * (stood < low).mean())
         assert row.coverage == pytest.approx(100 - row.below - row.above) and row.cells == stood.size
 
 
@@ -163,14 +169,14 @@ def test_evidence_from_across_a_shift_is_set_aside_and_said():
     verdict = vx.decide(
         vx.backtest(history, ["naive", "theta", "simple-smoothing"], vx.RollingOrigin(horizon=6, origins=12))
     )
-    fit = verdict.choice("shifted").crossfit
+    fit = verdict.choice("shifted").hindcast
     start = history["shifted"].start
     assert fit.shifts == (start + 86,)
     ends = fit.origins[:, None] + np.arange(1, 7)
     across = (fit.origins[:, None] < start + 86) & (ends >= start + 86)
     assert (np.isnan(fit.transforms) == across).all() and across.any() and not across.all()
     assert "level shifted in 2025-03" in verdict.why("shifted") and "were set aside" in verdict.why("shifted")
-    assert all(not choice.crossfit.shifts for item, choice in verdict.choices.items() if item != "shifted")
+    assert all(not choice.hindcast.shifts for item, choice in verdict.choices.items() if item != "shifted")
 
 
 def test_a_publication_is_the_calibrated_law():
@@ -181,10 +187,10 @@ def test_a_publication_is_the_calibrated_law():
     published = vx.publish(history, verdict, horizon=6, levels=(80,), quantiles=(97.5,), totals_from=2)
     one, item = published["item-1"], "item-1"
     choice = verdict.choice(item)
-    peers = verdict.pool.peers(item, choice.route, choice.crossfit.cycles)
+    peers = verdict.peers(item)
     forecast = vx.fit(history[item], one.method).forecast(6)
     rows = published.forecasts.query("item == @item")
-    for h, warp in enumerate(warps(choice.crossfit, peers, 6)):
+    for h, warp in enumerate(warps(choice.learned, peers, 6)):
         expected = forecast.laws.at(h).quantile(warp.own(np.array([0.1, 0.9, 0.975])))
         assert rows[["lower_80", "upper_80", "quantile_97_5"]].to_numpy()[h] == pytest.approx(expected)
         assert one.law(h + 1).quantile(97.5) == pytest.approx(expected[2])

@@ -7,7 +7,8 @@ import pytest
 
 import veridex as vx
 from conftest import METHODS, monthly, portfolio, seasonal_values
-from veridex.core.methods.catalogue import default_lineup, method
+from veridex.core.backtest.lineup import entered_by_default
+from veridex.core.methods.catalogue import method
 from veridex.core.methods.short_names import short_name
 from veridex.figures.contenders import draw_contenders
 
@@ -63,14 +64,15 @@ def test_what_is_published_has_the_weights_that_were_found():
     series = trial.history["item-1"]
     winner = verdict.choice("item-1").winner.method
     published = vx.publish(trial.history, verdict, horizon=3)["item-1"]
-    fitted = np.array([vx.fit(series, one).forecast(3).points for one in published.method.members])
+    members = published.method.members
+    fitted = np.array([vx.fit(series, one, among=trial.history).forecast(3).points for one in members])
     assert published.outlook.points == pytest.approx(np.array(winner.weights) @ fitted, rel=1e-12)
     assert [one.name for one in published.method.members] == [one.name for one in winner.members]
 
 
 def test_respelling_a_lineup_changes_nothing():
     history = portfolio(3)
-    plain = [one.text for one in default_lineup(12)]
+    plain = [one.text for one in entered_by_default(history)]
     respelled = [text.replace("season=additive damped=yes", "damped=yes season=additive") for text in plain]
     assert respelled != plain
     one, two = (vx.decide(vx.backtest(history, lineup, SCHEME)).winners for lineup in (plain, respelled))
@@ -82,4 +84,4 @@ def test_a_planner_s_own_combination_is_no_blend_of_ours():
     verdict = vx.decide(vx.backtest(portfolio(3), ["theta", own], SCHEME), "single", allowed=[own])
     titles = [axes.get_title(loc="left") for axes in draw_contenders(verdict, "item-1").axes]
     assert any(title.startswith("median mean of 2") for title in titles)
-    assert not any("cross-fitted" in title for title in titles) and "cross-fitted" not in verdict.why("item-1")
+    assert not any("blend" in title for title in titles) and "blend" not in verdict.why("item-1")

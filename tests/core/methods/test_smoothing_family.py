@@ -177,7 +177,7 @@ def test_a_backtest_forecasts_as_a_fit_at_each_origin():
         ),
         ("holt-winters season=multiplicative", "times the level in March"),
         ("simple-smoothing error=multiplicative", "Errors grow with the level: "),
-        ("smoothing average=yes", "15 smoothing forms are averaged; most weight, "),
+        ("smoothing average=yes", "9 smoothing forms are averaged; most weight, "),
         ("smoothing error=additive trend=none season=none", "The form is stated: additive errors, no trend and no sea"),
         ("smoothing season=none criterion=bic", "Of the 6 smoothing forms that the data allow BIC prefers"),
         ("combination of=[naive, drift] weights=[1, 3]", "A weighted mean of 2 methods is forecast. [naive] The last"),

@@ -28,7 +28,7 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
         ahead = rows.iloc[len(series) :]
         assert ahead["step"].tolist() == list(range(1, 9))
         assert ahead["tested"].tolist() == [True] * 6 + [False] * 2, series.item  # the trial looked six ahead
-        refit = vx.fit(series, ahead["method"].iloc[0]).forecast(8)
+        refit = vx.fit(series, ahead["method"].iloc[0], among=orders).forecast(8)
         assert np.array_equal(ahead["value"], refit.points)
         shares = [warp.own(0.975) for warp in publication[series.item].outlook.warps]
         own = [refit.law(step).quantile(100 * share) for step, share in enumerate(shares, 1)]
@@ -119,7 +119,7 @@ def test_group_totals_measure_how_items_go_wrong_together():
         row = totals.loc[("all", "all", 1)]
         widths[together] = (row["upper_80"] - row["lower_80"]) / 2
         assert (published.manifest["groups"][0]["shared"] > 0.9) == together and row["intervals"] == "calibrated"
-        fits = [choice.crossfit.scores for choice in verdict.choices.values()]
+        fits = [choice.hindcast.scores for choice in verdict.choices.values()]
         excess = sum(float((a * b).sum()) for a in fits for b in fits if a is not b)
         room = sum(float(np.abs(a * b).sum()) for a in fits for b in fits if a is not b)
         shared = min(max(excess / room, 0.0), 0.99)
@@ -189,9 +189,9 @@ def test_manifest_says_from_what_and_how(orders, publication):
     settings = {"horizon": 6, "origins": 8, "stride": 1, "window": "expanding", "first": None, "gap": 0}
     assert manifest["backtest"]["settings"] == settings
     entry = manifest["items"]["smoker-01"]
-    fitted = vx.fit(orders["smoker-01"], entry["method"])
+    fitted = vx.fit(orders["smoker-01"], entry["method"], among=orders)
     assert [c["value"] for c in entry["coefficients"]] == fitted.coefficients["value"].tolist()
-    assert entry["in_words"] == fitted.in_words() and entry["scores"]["origins"] == 8
+    assert entry["in_words"] == fitted.in_words() and (entry["scores"]["origins"], entry["scores"]["windows"]) == (5, 1)
     assert orders.since("2019-01").fingerprint != orders.fingerprint
 
 
@@ -222,8 +222,10 @@ def test_what_is_returned_is_frozen(trial, verdict, publication):
 
 def test_what_the_backtest_found_last_is_published_until_something_new_comes(orders):
     one = orders.only("smoker-01")
-    trial = vx.backtest(one, ["arima", "smoothing", "theta"], vx.RollingOrigin(horizon=3, origins=4))
-    verdict = vx.decide(trial)
+    # Without the benchmark nothing can lose to it.
+    lineup = ["arima", "smoothing", "theta"]
+    trial = vx.backtest(one, lineup, vx.RollingOrigin(horizon=3, origins=4))
+    verdict = vx.decide(trial, allowed=lineup)
     published = vx.publish(one, verdict, horizon=3)["smoker-01"]
     found = trial.folds.groupby("method")["form"].last()
     members = [member.text for member in published.method.members]
@@ -234,8 +236,8 @@ def test_what_the_backtest_found_last_is_published_until_something_new_comes(ord
     refit = vx.fit(one, published.method).forecast(3)
     assert np.array_equal(published.outlook.points, refit.points)
     assert [member.record.form for member in published.fit.members] == [""] * len(members)  # nothing was searched
-    older = vx.backtest(one.until("2025-06"), ["arima", "smoothing", "theta"], vx.RollingOrigin(horizon=3, origins=4))
-    anew = vx.publish(one, vx.decide(older), horizon=3)["smoker-01"]
+    older = vx.backtest(one.until("2025-06"), lineup, vx.RollingOrigin(horizon=3, origins=4))
+    anew = vx.publish(one, vx.decide(older, allowed=lineup), horizon=3)["smoker-01"]
     assert anew.method == anew.decided and "arima" in [member.text for member in anew.method.members]
     assert any(member.record.form for member in anew.fit.members)
 

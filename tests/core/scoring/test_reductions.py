@@ -1,6 +1,7 @@
 """Sums of items are made without rounding: any order gives the same bits, and an item comes out again."""
 
 import itertools
+import math
 from functools import reduce
 from operator import add
 
@@ -11,9 +12,9 @@ from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly, seasonal_values
-from veridex.core.methods.catalogue import method
+from veridex.core.periods.moments import NOW as NOW_KNOWN
 from veridex.core.scoring.exact import exact, exact_array, rounded, rounded_array
-from veridex.core.verdict.skill import Prior
+from veridex.core.verdict.skill import Kin, Prior, Said
 
 FLOATS = st.floats(-1e30, 1e30)
 
@@ -21,26 +22,41 @@ FLOATS = st.floats(-1e30, 1e30)
 @given(st.lists(FLOATS, min_size=1, max_size=6), FLOATS)
 def test_exact_sums_know_no_order_and_give_back_what_is_taken_out(numbers, more):
     sums = {rounded(sum(map(exact, order))) for order in itertools.permutations(numbers)}
-    assert len(sums) == 1 and sums.pop() == pytest.approx(np.sum(numbers, dtype=np.longdouble), rel=1e-12, abs=1e-3)
+    assert len(sums) == 1 and sums.pop() == math.fsum(numbers)
     total = sum(map(exact, numbers))
     assert total + exact(more) - exact(more) == total
 
 
-@given(st.lists(st.tuples(FLOATS, FLOATS), min_size=2, max_size=5))
-def test_a_prior_without_an_item_is_the_mean_of_the_others(logs):
-    rivals = (method("naive"), method("theta"))
-    parts = [Prior.of(rivals, np.array(own)) for own in logs]
-    whole = reduce(add, parts)
-    assert whole.sums == reduce(add, reversed(parts)).sums
-    others = np.mean(np.array(logs[1:], dtype=np.longdouble), axis=0)
-    assert whole.without(parts[0]).means(rivals) == pytest.approx(others.astype(float), rel=1e-12, abs=1e-3)
-    assert whole.without(parts[0]).means((method("drift"),)).tolist() == [0.0]
+LOGS = st.floats(-20, 20)
+KIN, NOW = Kin(1.0, 0), np.array([NOW_KNOWN])
 
 
-def test_an_unknown_error_says_nothing():
-    rivals = (method("naive"), method("theta"))
-    known, lacking = Prior.of(rivals, np.array([0.5, 0.25])), Prior.of(rivals, np.array([np.nan, 0.75]))
-    assert (known + lacking).means(rivals).tolist() == [0.5, 0.5]
+def said(*rows):
+    """What an item said, a row per period."""
+    return Said(np.arange(len(rows)), np.array(rows, dtype=float), np.ones(len(rows)))
+
+
+@given(st.lists(st.tuples(LOGS, LOGS), min_size=2, max_size=5))
+def test_a_prior_is_the_mean_of_the_others_in_any_order(logs):
+    parts = [Prior.of(f"i{k}", {KIN: said(own)}) for k, own in enumerate(logs)]
+    whole, turned = reduce(add, parts), reduce(add, reversed(parts))
+    found, items = whole.means(KIN, "i0", [0, 1], NOW)
+    others = np.mean(logs[1:], axis=0)
+    assert found[0] == pytest.approx(others - others.mean(), abs=1e-9) and items.tolist() == [[len(logs) - 1] * 2]
+    assert turned.means(KIN, "i0", [0, 1], NOW)[0].tolist() == found.tolist()
+    assert whole.without("i0").means(KIN, "new", [0, 1], NOW)[0] == pytest.approx(found, abs=1e-9)
+    assert np.isnan(whole.means(Kin(2.0, 0), "i0", [0, 1], NOW)[0]).all()
+
+
+def test_a_prior_knows_what_was_said_then_and_nothing_of_what_nobody_tested():
+    two = Prior.of("a", {KIN: said([0.0, 1.0, np.nan], [0.0, 3.0, np.nan])}) + Prior.of(
+        "b", {KIN: said([1.0, 1.0, 4.0])}
+    )
+    means, items = two.means(KIN, "c", [0, 1, 2], np.array([-1, 0, 1]))
+    assert items.tolist() == [[0, 0, 0], [2, 2, 1], [2, 2, 1]] and np.isnan(means[0]).all()
+    # Pairs: the second less the first is 1 and 0 on the two items, then 3 and 0; the third is 3 above both on one.
+    assert means[1] == pytest.approx(np.array([-3.5, -2.5, 6.0]) / 3 - np.mean([-3.5, -2.5, 6.0]) / 3)
+    assert means[2, 1] - means[2, 0] == pytest.approx(3 / 2 * 2 / 3)
 
 
 def test_sums_that_no_float_reaches_are_infinite():

@@ -55,6 +55,8 @@ class FoldArrays:
         Where each actual stands in the law that was forecast for it, from 0 to 1, randomised where it has weight.
     supports : ndarray, shape (..., O, 2)
         What demand had not been below up to each origin, and whether it was whole: one or zero.
+    clarity : ndarray, shape (..., O)
+        How much wider the season that item and neighbours showed swung than the noise in the item's own profile.
     status : ndarray of int, shape (..., M, O)
     parameters : ndarray, shape (..., M, O)
         Quantities estimated.
@@ -76,6 +78,7 @@ class FoldArrays:
     laws: Components
     transforms: FloatArray
     supports: FloatArray
+    clarity: FloatArray
     status: NDArray[np.int8]
     parameters: FloatArray
     criteria: FloatArray
@@ -108,6 +111,7 @@ class FoldArrays:
             "laws": np.full((*folds, horizon, components, NUMBERS), np.nan, dtype=precision),
             "transforms": np.full((*folds, horizon), np.nan),
             "supports": np.tile([-np.inf, 0.0], (*rounds, 1)),
+            "clarity": np.zeros(rounds),
             "status": np.full(folds, Status.NO_FOLD, dtype=np.int8),
             "parameters": np.full(folds, np.nan),
             "criteria": np.full(folds, np.nan),

@@ -1,7 +1,7 @@
 """All methods over all folds of one item: what a worker does."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -19,7 +19,7 @@ from veridex.core.methods.fold.criteria import criteria
 from veridex.core.methods.fold.plan import STATS, Plan, Rows, Sizes
 from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.status import Status
-from veridex.core.preparation.regressors import Regressors
+from veridex.core.preparation.regressors import Column, Regressors
 from veridex.core.preparation.training import TrainingSpan, training_span
 from veridex.core.scoring.measures import naive_scales, one_step_sums
 from veridex.version import VERSION
@@ -43,6 +43,10 @@ class ItemWork:
     pace : Pace
     clock : callable
         Seconds that go by.
+    borrowed : mapping of str to mapping of str to ndarray, shape (O, season)
+        By column and item, the season that neighbours lend at each origin.
+    clarity : mapping of str to ndarray, shape (O,)
+        How clear the season of each item is at each origin.
     """
 
     lineup: tuple[Method, ...]
@@ -53,6 +57,8 @@ class ItemWork:
     foresight: str
     pace: Pace
     clock: Callable[[], float]
+    borrowed: Mapping[str, Mapping[str, FloatArray]] = field(default_factory=dict)
+    clarity: Mapping[str, FloatArray] = field(default_factory=dict)
 
     def components(self, season_length: int) -> int:
         """The most components that a law of the lineup has."""
@@ -73,6 +79,8 @@ class ItemWork:
             out["origins"][o] = series.start + fold.stop - 1
             tested = slice(fold.gap, fold.horizon)
             out["actuals"][o, tested] = series.actuals[fold.stop : fold.stop + fold.horizon][tested]
+        clarity = self.clarity.get(series.item, np.empty(0))
+        out["clarity"][: clarity.size] = clarity
         return out
 
     def keys(self, series: ItemHistory) -> tuple[str, ...]:
@@ -83,9 +91,18 @@ class ItemWork:
         how = repr((VERSION, self.scheme, self.foresight, self.pace)).encode()
         shared = (how, series.fingerprint.encode())
         return tuple(
-            digest_of(*shared, one.text.encode(), self._explained(series, regressors))
+            digest_of(*shared, one.text.encode(), self._explained(series, regressors), *self._lent(one, series))
             for one, regressors in zip(self.lineup, self.regressors, strict=True)
         )
+
+    def _lent(self, method: Method, series: ItemHistory) -> tuple[bytes, ...]:
+        """The seasons that a method borrows."""
+        return tuple(self.borrowed[column][series.item].tobytes() for column in method.borrows)
+
+    def _sizes(self, method: Method, series: ItemHistory, columns: tuple[Column, ...], o: int) -> Sizes:
+        """What is asked of a method at an origin."""
+        lent = {column: self.borrowed[column][series.item][o] for column in method.borrows}
+        return Sizes(series.season_length, self.horizon, columns, series.floor, lent or None)
 
     def _explained(self, series: ItemHistory, regressors: Regressors | None) -> bytes:
         """All that is recorded of a method's drivers and events."""
@@ -105,6 +122,8 @@ class ItemWork:
         """Forecast from every origin, in order of time: each fold may start from the last one's optimum."""
         out = ItemTrial(item=series.item, keys=self.keys(series), **self.empty(series))
         folds = self.scheme.folds(series)
+        if not folds:
+            return out
         spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
         for o, span in enumerate(spans):
             out.scales[o] = naive_scales(span.actuals, series.season_length)
@@ -132,12 +151,14 @@ class ItemWork:
         entered, regressors = self.lineup[m], self.regressors[m]
         columns = () if regressors is None else regressors.columns
         family = entered.family
-        plan: Plan = family.plan(entered.settings, Sizes(series.season_length, self.horizon, columns, series.floor))
+        plan: Plan = family.plan(entered.settings, self._sizes(entered, series, columns, 0))
         warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
         carried = False
         for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
             begun = self.clock()
+            if o and entered.borrows:  # neighbours have shown more since
+                plan = family.plan(entered.settings, self._sizes(entered, series, columns, o))
             y, drivers = span.y, None
             if regressors is not None and y.size:
                 key = (o, self.regressors.index(regressors))

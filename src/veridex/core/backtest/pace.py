@@ -21,7 +21,7 @@ class Pace:
         to the newer values.
     """
 
-    search_every: int = 6
+    search_every: int = 12
     refit_every: int = 1
 
     def __post_init__(self) -> None:

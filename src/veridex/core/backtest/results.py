@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Self
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from veridex.core.backtest.store import MemoryStore
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, benchmarks, method
 from veridex.core.methods.fold.status import Status
+from veridex.core.preparation.neighbours import FOUND, ends_of, seasons_at
 from veridex.errors import ItemUnknown, ParameterError
 
 __all__ = ["Block", "Results"]
@@ -58,6 +60,8 @@ class Results:
         How often it searched and estimated anew.
     store : MemoryStore
         The item trials.
+    cuts : tuple of Trial
+        Long items that were shown no more than short ones have, a trial for each length.
     """
 
     history: History
@@ -69,6 +73,7 @@ class Results:
     driven: bool = field(default=False, repr=False)
     pace: Pace = field(default_factory=Pace, repr=False)
     store: MemoryStore = field(repr=False)
+    cuts: tuple[Self, ...] = field(default=(), repr=False)
 
     def __getitem__(self, item: str) -> ItemTrial:
         """The trial of one item.
@@ -137,6 +142,12 @@ class Results:
     def _entered(self) -> dict[Method, int]:
         """Where each method stands."""
         return {one: place for place, one in enumerate(self.lineup)}
+
+    @cached_property
+    def clarity_now(self) -> dict[str, float]:
+        """How clear the season of each item is at the end of its history."""
+        found = seasons_at(self.history, FOUND, ends_of(self.history)).clarity
+        return {item: float(own[0]) for item, own in found.items()}
 
     def blocks(self) -> Iterator[Block]:
         """The items by blocks, each with the cells that all methods forecast."""

@@ -5,15 +5,17 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.backtest.results import Results
-from veridex.core.backtest.scores import scores
+from veridex.core.backtest.scores import measure_by_origin, scores
 from veridex.core.methods.words import number
 from veridex.core.scoring.comparison import (
+    FEWEST_HORIZONS,
     EqualAccuracy,
     PairedDifference,
     diebold_mariano,
     mean_interval,
     mean_ranks,
     paired_bootstrap,
+    paired_over_origins,
 )
 from veridex.core.scoring.measures import badness
 from veridex.errors import MeasureUnknown, ParameterError
@@ -64,14 +66,26 @@ def compare_two(
         raise ParameterError("step", str(step), f"the trial looked {trial.horizon} ahead")
     if item is not None:
         return _on_one_item(trial, item, pair, step, measure)
-    by = ("item", "method") if step is None else ("item", "method", "step")
-    table = scores(trial, by, "holdout", common=True)
-    if step is not None:
-        table = table[table["step"] == step]
+    table = scores(trial, ("item", "method"), "holdout", common=True)
     _known_measure(measure, table)
-    wide = table.pivot_table(index="item", columns="method", values=measure, dropna=False)
-    sides = [wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in (first, second)]
-    return paired_bootstrap(sides[0], sides[1])
+    bad = badness(measure, measure_by_origin(trial, measure, step))
+    reach = trial.overlap if step is None else -(-step // getattr(trial.scheme, "stride", 1))
+    return _over_items(bad[:, pair[0]], bad[:, pair[1]], reach)
+
+
+def _over_items(first: FloatArray, second: FloatArray, overlap: int) -> PairedDifference:
+    """The test over items and origins (items, origins); of one or two origins, over items taken as independent."""
+    found = paired_over_origins(first - second, overlap)
+    if found.origins >= FEWEST_HORIZONS:
+        return found
+    with np.errstate(all="ignore"):
+        return paired_bootstrap(_mean(first), _mean(second))
+
+
+def _mean(values: FloatArray) -> FloatArray:
+    """Means over the origins that an item has."""
+    known = np.isfinite(values)
+    return np.asarray(np.where(known, values, 0.0).sum(axis=1) / known.sum(axis=1))
 
 
 def _known_measure(measure: str, table: pd.DataFrame) -> None:
@@ -100,7 +114,7 @@ def rank_table(trial: Results, by_item: pd.DataFrame, measure: str) -> tuple[pd.
     """Mean ranks over the items; see `Trial.ranks`, the public face."""
     texts = [one.text for one in trial.lineup]
     errors = _by_item(by_item, texts, measure)
-    found = mean_ranks(errors)
+    found = mean_ranks(errors, badness(measure, measure_by_origin(trial, measure)), trial.overlap)
     table = pd.DataFrame({"method": texts, "mean_rank": found.ranks, "items": found.items})
     return table.sort_values("mean_rank", kind="stable", ignore_index=True), found.critical
 
@@ -113,7 +127,7 @@ def _by_item(table: pd.DataFrame, texts: list[str], measure: str) -> FloatArray:
     return np.column_stack([wide[text].to_numpy() if text in wide else np.full(len(wide), np.nan) for text in texts])
 
 
-def versus_first(trial: Results, by_item: pd.DataFrame, ranked: list[str], measure: str) -> pd.DataFrame:
+def versus_first(trial: Results, ranked: list[str], measure: str) -> pd.DataFrame:
     """For each method in rank order its p-value against the first, and what that says."""
     words, p_values = ["first"], [np.nan]
     if len(trial.history) == 1:
@@ -121,21 +135,20 @@ def versus_first(trial: Results, by_item: pd.DataFrame, ranked: list[str], measu
         kind = "mse" if measure in ("mse", "rmse", "rmsse") else "mae"
         tests = [_on_one_item(trial, trial.history.names[0], pair, None, kind).p_value for pair in pairs]
     else:
-        errors = _by_item(by_item, ranked, measure)
-        tests = [paired_bootstrap(errors[:, j], errors[:, 0]).p_value for j in range(1, len(ranked))]
+        bad = badness(measure, measure_by_origin(trial, measure))
+        places = [trial.method_index(text) for text in ranked]
+        tests = [_over_items(bad[:, m], bad[:, places[0]], trial.overlap).p_value for m in places[1:]]
     for p in tests:
         p_values.append(p)
         words.append("not tested" if np.isnan(p) else "undecided" if p >= SIGNIFICANCE else "worse")
     return pd.DataFrame({"p_first": p_values, "versus_first": words})
 
 
-def distances(
-    trial: Results, by_item: pd.DataFrame, texts: list[str], benchmark: str, measure: str
-) -> list[tuple[float, float]]:
+def distances(trial: Results, texts: list[str], benchmark: str, measure: str) -> list[tuple[float, float]]:
     """95 % intervals of each method's measure less the benchmark's; NaN where there are too few items or origins."""
     if len(trial.history) > 1:
-        errors = _by_item(by_item, [*texts, benchmark], measure)
-        found = [paired_bootstrap(errors[:, j], errors[:, -1]) for j in range(len(texts))]
+        bad, base = badness(measure, measure_by_origin(trial, measure)), trial.method_index(benchmark)
+        found = [_over_items(bad[:, trial.method_index(text)], bad[:, base], trial.overlap) for text in texts]
         return [(one.lower, one.upper) for one in found]
     table = scores(trial, ("method", "origin"), "holdout", common=True)
     wide = table.pivot_table(index="origin", columns="method", values=measure)

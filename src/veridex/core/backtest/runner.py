@@ -1,10 +1,12 @@
 """Run a lineup over the folds of every item."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+import numpy as np
 from threadpoolctl import threadpool_limits
 
+from veridex.core.backtest.cutting import Cut, cuts
 from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.item_run import ItemWork
 from veridex.core.backtest.pace import Pace
@@ -14,6 +16,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, benchmarks
+from veridex.core.preparation.neighbours import FOUND, Seasons, seasons_at
 from veridex.core.preparation.regressors import Explanation, Regressors
 from veridex.errors import HistoryTooShort, ParameterError
 
@@ -73,39 +76,69 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
     HistoryTooShort
         If no item has a single fold.
     """
-    series = list(history)
-    folds = _folds(series, course)
     lineup, notes = _with_benchmarks(course.lineup, history.season_length)
     if onto is not None:
         _refuse_another(onto, history, course)
         lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
     notes += course.explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
+    held: list[Kept] = [one for one in (onto, running.checkpoint) if one is not None]
+    whole = replace(course, lineup=lineup)
+    trial = _run(history, whole, running, held, _seasons(history, lineup, course.scheme, None))
+    quiet, before = replace(running, progress=None), () if onto is None else onto.cuts
+    cut_short = tuple(
+        _run(
+            cut.history,
+            replace(whole, scheme=cut.scheme),
+            quiet,
+            [*held, *before],
+            _seasons(history, lineup, cut.scheme, cut),
+        )
+        for cut in cuts(history, course.scheme, trial.horizon)
+    )
+    return replace(trial, notes=notes + _fewer(course.scheme, _folds(list(history), course)), cuts=cut_short)
+
+
+def _run(history: History, course: Course, running: Running, held: list[Kept], seasons: dict[str, Seasons]) -> Trial:
+    """All items of a history by one scheme; what is held already is taken over."""
+    series = list(history)
+    folds = _folds(series, course)
     work = ItemWork(
-        lineup=lineup,
-        regressors=_regressors(lineup, history, course.explaining),
+        lineup=course.lineup,
+        regressors=_regressors(course.lineup, history, course.explaining),
         scheme=course.scheme,
         origins=max(len(found) for found in folds),
         horizon=max(fold.horizon for found in folds for fold in found),
         foresight=course.explaining.foresight,
         pace=course.pace,
         clock=running.clock,
+        borrowed={column: found.ratios for column, found in seasons.items()},
+        clarity=seasons[FOUND].clarity,
     )
-    sizes = (len(lineup), work.origins, work.components(history.season_length), work.horizon)
+    sizes = (len(course.lineup), work.origins, work.components(history.season_length), work.horizon)
     store = MemoryStore.allocate(history.names, *sizes, course.keep)
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
-        _fill(store, work, series, running, [one for one in (onto, running.checkpoint) if one is not None])
+        _fill(store, work, series, running, held)
     return Trial(
         history=history,
-        lineup=lineup,
+        lineup=course.lineup,
         scheme=course.scheme,
         levels=course.levels,
-        notes=notes + _fewer(course.scheme, folds),
         perfect=course.explaining.perfect,
         driven=course.explaining.given,
         pace=course.pace,
         store=store.locked(),
     )
+
+
+def _seasons(history: History, lineup: tuple[Method, ...], scheme: Scheme, cut: Cut | None) -> dict[str, Seasons]:
+    """What items show of their seasons at each origin: of found groups always, and by the columns that methods name."""
+    columns = dict.fromkeys((FOUND, *(column for one in lineup for column in one.borrows)))
+    ends = {
+        one.item: np.array([one.start + fold.stop - 1 for fold in scheme.folds(one)], dtype=np.int64)
+        for one in (history if cut is None else cut.history)
+    }
+    return {column: seasons_at(history, column, ends, scheme.training_window) for column in columns}
 
 
 def _folds(series: list[ItemHistory], course: Course) -> list[tuple[Fold, ...]]:

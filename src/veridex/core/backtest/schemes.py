@@ -6,11 +6,12 @@ from typing import Literal, Protocol
 import numpy as np
 
 from veridex.core.counts import whole_number
+from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
-__all__ = ["Fold", "Holdout", "RollingOrigin", "Scheme"]
+__all__ = ["Fold", "Holdout", "RollingOrigin", "Scheme", "default_scheme"]
 
 FEWEST = 2
 """Periods before the first origin at least: from one value nothing can be learned about errors."""
@@ -36,6 +37,10 @@ class Fold:
     stop: int
     horizon: int
     gap: int = 0
+
+
+MOST_ORIGINS = 24
+"""Origins by default: two years of months."""
 
 
 class Scheme(Protocol):
@@ -81,7 +86,7 @@ class RollingOrigin:
     """
 
     horizon: int
-    origins: int | Literal["all"] = 12
+    origins: int | Literal["all"] = MOST_ORIGINS
     stride: int = 1
     window: int | Literal["expanding"] = "expanding"
     first: str | None = None
@@ -122,6 +127,16 @@ class RollingOrigin:
         first = f" from {self.first} on" if self.first is not None else ""
         gap = f" after a gap of {self.gap}" if self.gap else ""
         return f"rolling origin: {origins}{stride}{first}, {self.horizon} ahead{gap}, each fitted on {window}"
+
+
+def default_scheme(history: History, horizon: int) -> RollingOrigin:
+    """The default scheme: origins over two seasons, or two horizons if these are longer, that evidence may be complete.
+
+    With a season of more than a dozen periods they lie apart, so that there are not more than two dozen of them.
+    """
+    span = max(2 * history.season_length, 2 * horizon)
+    stride = max(-(-span // MOST_ORIGINS), 1)
+    return RollingOrigin(horizon=horizon, origins=max(-(-span // stride), MOST_ORIGINS // 2), stride=stride)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

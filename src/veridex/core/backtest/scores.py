@@ -7,14 +7,15 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.backtest.results import Block, Results
 from veridex.core.methods.fold.status import Status
 from veridex.core.scoring.levels import level_label
 from veridex.core.scoring.measures import cell_terms, interval_terms, measures_from_sums
+from veridex.core.scoring.tracking import tracking_limit, tracking_signals
 from veridex.errors import ParameterError
 
-__all__ = ["averaged", "scores"]
+__all__ = ["averaged", "measure_by_origin", "scores"]
 
 
 GROUPS = ("item", "method", "origin", "step", "phase")
@@ -22,6 +23,8 @@ INTERVAL_MEASURES = ("coverage", "width", "interval_score", "pinball")
 RELATIVE = ("relative_mae", "relative_rmse")
 GAIN_MEASURES = ("mae", "mse", "rmse", "mape", "smape", "wape", "mase", "rmsse", "theils_u", *RELATIVE)
 ITEM, VOLUME = "_item", "_volume"
+SPARSE = 8
+"""A grid of more places than so many times the cells is not laid out."""
 
 
 @np.errstate(all="ignore")
@@ -78,6 +81,47 @@ class Cells:
     terms: FloatArray
     extra: dict[str, FloatArray]
 
+    def where(self, kept: BoolArray) -> "Cells":
+        """Some of them."""
+        indices, extra = ({k: v[kept] for k, v in one.items()} for one in (self.indices, self.extra))
+        return Cells(indices, self.terms[:, kept], extra)
+
+
+@np.errstate(all="ignore")
+def measure_by_origin(trial: Results, measure: str, step: int | None = None) -> FloatArray:
+    """A measure (items, methods, origins) on the cells that every method has, or of one lead time; NaN where none.
+
+    Origins are those of all items, by the calendar: what items have in common happens to them at the same time.
+    """
+    tested = [block.arrays.origins[block.common.any(axis=2)] for block in trial.blocks()]
+    periods = np.unique(np.concatenate(tested))
+    parts = []
+    for block in trial.blocks():
+        cells = _holdout_cells(trial, block, True, measure.startswith(INTERVAL_MEASURES))
+        if step is not None:
+            cells = cells.where(cells.indices["step"] == step)
+        shape = (block.arrays.origins.shape[0], len(trial.lineup), periods.size)
+        at = np.searchsorted(periods, cells.indices["origin"])
+        code = np.ravel_multi_index((cells.indices["item"] - block.first, cells.indices["method"], at), shape)
+
+        def total(values: FloatArray, code: Any = code, size: int = int(np.prod(shape))) -> FloatArray:
+            return np.bincount(code, weights=values, minlength=size).astype(np.float64)
+
+        parts.append(_measure(measure, cells, total).reshape(shape))
+    return np.concatenate(parts)
+
+
+def _measure(measure: str, cells: Cells, total: Callable[[FloatArray], FloatArray]) -> FloatArray:
+    """One measure of cells that are added up."""
+    if measure in cells.extra:
+        return total(cells.extra[measure]) / total(cells.terms[0])
+    if measure in RELATIVE:
+        part, root = ("_squared", 0.5) if measure == "relative_rmse" else ("", 1.0)
+        own, base = (total(np.nan_to_num(cells.extra[f"{name}{part}"])) for name in ("_own", "_benchmark"))
+        return np.asarray((own / base) ** root)
+    found = measures_from_sums(np.stack([total(term) for term in cells.terms]))
+    return np.asarray(found[measure])
+
 
 def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) -> Cells:
     a = block.arrays
@@ -93,7 +137,8 @@ def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) 
     extra = {"_own": np.abs(own), "_own_squared": own**2}
     extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
     levels = trial.levels if intervals else ()
-    for level, (lower, upper) in zip(levels, np.moveaxis(a.bounds(levels), 0, 1), strict=True):
+    bounds = np.moveaxis(a.bounds(levels), 0, 1) if levels else ()
+    for level, (lower, upper) in zip(levels, bounds, strict=True):
         label = level_label(level)
         parts = interval_terms(actual, lower[i, m, o, h], upper[i, m, o, h], level)
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
@@ -122,9 +167,7 @@ def _training_cells(block: Block) -> Cells:
 def _by_item(groups: tuple[str, ...], found: Cells) -> pd.DataFrame:
     """Sum terms per group and item, and turn sums into measures: all that a block knows of its items."""
     terms, extra = found.terms, found.extra
-    keys = pd.DataFrame({**{group: found.indices[group] for group in groups}, ITEM: found.indices["item"]})
-    cells = keys.groupby(list(keys.columns), sort=True).ngroup().to_numpy()
-    table = keys.drop_duplicates().sort_values(list(keys.columns), ignore_index=True)
+    table, cells = _grouped({**{group: found.indices[group] for group in groups}, ITEM: found.indices["item"]})
     count = len(table)
 
     def total(values: FloatArray) -> FloatArray:
@@ -140,12 +183,53 @@ def _by_item(groups: tuple[str, ...], found: Cells) -> pd.DataFrame:
             table["relative_mae"] = total(known["_own"]) / total(known["_benchmark"])
             table["relative_rmse"] = np.sqrt(total(known["_own_squared"]) / total(known["_benchmark_squared"]))
         table[list(RELATIVE)] = table[list(RELATIVE)].where(np.isfinite(table[list(RELATIVE)]))
+    table["tracking_signal"], table["tracking_limit"] = _tracking(found, cells, count)
     shown = {name: values for name, values in extra.items() if not name.startswith("_")}
     for name, values in shown.items():
         table[name] = total(values) / n
     table.insert(len(groups), "n", n.astype(np.int64))
     table[VOLUME] = total(terms[7])  # sizes of the actuals
     return table
+
+
+def _grouped(keys: dict[str, Any]) -> tuple[pd.DataFrame, IntArray]:
+    """The groups that there are, sorted, and which of them each cell belongs to.
+
+    Cells are counted in a grid of all combinations: most of them are there, and millions need not be sorted.
+    """
+    places, values = [], []
+    for column in keys.values():
+        if np.issubdtype(np.asarray(column).dtype, np.integer):
+            low, high = (int(column.min()), int(column.max())) if column.size else (0, 0)
+            places.append(np.asarray(column - low))
+            values.append(np.arange(low, high + 1))
+        else:
+            place, known = pd.factorize(column, sort=True)
+            places.append(place)
+            values.append(np.asarray(known))
+    shape = tuple(known.size for known in values)
+    code = np.ravel_multi_index(places, shape) if places[0].size else np.empty(0, dtype=np.int64)
+    if np.prod(shape, dtype=np.float64) > SPARSE * code.size + 1e6:
+        groups, cells = np.unique(code, return_inverse=True)
+    else:
+        there = np.bincount(code, minlength=int(np.prod(shape))) > 0
+        groups, cells = np.flatnonzero(there), (np.cumsum(there) - 1)[code]
+    where = np.unravel_index(groups, shape)
+    table = pd.DataFrame({name: known[at] for name, known, at in zip(keys, values, where, strict=True)})
+    return table, np.asarray(cells, dtype=np.int64)
+
+
+def _tracking(found: Cells, groups: IntArray, count: int) -> tuple[FloatArray, FloatArray]:
+    """The tracking signal of each group, from its errors of the first lead time, and the limit that it should keep."""
+    nothing = np.full(count, np.nan)
+    if "step" not in found.indices or not groups.size:
+        return nothing, nothing
+    first = np.flatnonzero(found.indices["step"] == found.indices["step"].min())
+    first = first[np.argsort(found.indices["origin"][first], kind="stable")]
+    origins = np.bincount(groups[first], minlength=count)
+    limits = {n: tracking_limit(n) for n in np.unique(origins).tolist()}
+    signals = tracking_signals(found.terms[1][first], groups[first], count)
+    return np.where(origins > 0, signals, np.nan), np.array([limits[n] for n in origins.tolist()])
 
 
 def averaged(table: pd.DataFrame, groups: tuple[str, ...], names: list[str], weights: str) -> pd.DataFrame:

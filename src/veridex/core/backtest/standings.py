@@ -14,7 +14,7 @@ __all__ = ["standings"]
 
 
 @np.errstate(all="ignore")
-def standings(trial: Results, by_item: pd.DataFrame, measure: str) -> pd.DataFrame:
+def standings(trial: Results, by_item: pd.DataFrame, measure: str, *, tests: bool) -> pd.DataFrame:
     """Rank the lineup by its measures per item and method; see `Trial.standings`, the public face."""
     ranked = [name for name in by_item.columns if name not in ("item", "method", "n")]
     table = averaged(by_item, ("method",), ranked, "items")
@@ -36,7 +36,7 @@ def standings(trial: Results, by_item: pd.DataFrame, measure: str) -> pd.DataFra
     leading = ["rank", "method", "n", "items", "forecasts", measure, f"training_{measure}", "value_added", "parameters"]
     leading = [name for name in leading if name in table.columns]
     table = table[leading + [name for name in table.columns if name not in leading]]
-    return table.join(versus_first(trial, by_item, table["method"].tolist(), measure))
+    return table if not tests else table.join(versus_first(trial, table["method"].tolist(), measure))
 
 
 def _sizes(trial: Results) -> tuple[FloatArray, ...]:

@@ -157,14 +157,15 @@ class Trial(Results):
         """The same without measures of intervals, for which laws need not be read off."""
         return scores(self, ("item", "method"), "holdout", common=True, intervals=False)
 
-    def standings(self, measure: str = "mase", *, intervals: bool = True) -> pd.DataFrame:
+    def standings(self, measure: str = "mase", *, brief: bool = False) -> pd.DataFrame:
         """Rank the lineup on the cells that every method has.
 
         Parameters
         ----------
         measure : str
-        intervals : bool
-            Whether coverage, width, interval score and pinball loss are among the measures; they take their time.
+        brief : bool
+            Leave out coverage, width, interval score and pinball loss, and the tests against the first: they take their
+            time.
 
         Returns
         -------
@@ -179,8 +180,8 @@ class Trial(Results):
         ParameterError
             If the measure is unknown.
         """
-        by_item = self.common_scores if intervals else self._common_errors
-        return self._said(standings(self, by_item, measure))
+        by_item = self._common_errors if brief else self.common_scores
+        return self._said(standings(self, by_item, measure, tests=not brief))
 
     @property
     def alarms(self) -> tuple[str, ...]:
@@ -198,7 +199,7 @@ class Trial(Results):
         first, second : str
             Methods of the lineup.
         item : str, optional
-            On this item over its origins, by a test of equal accuracy; else over all items, by a paired bootstrap.
+            On this item over its origins; else over all items and origins, which respects that items are off together.
         step : int, optional
             At this lead time; else over all of them.
         measure : str

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.laws.warp import FURTHEST
 
 __all__ = ["correlations", "extended", "positive"]
@@ -15,7 +15,7 @@ PRIOR_ROWS = 24.0
 
 
 @np.errstate(all="ignore")
-def correlations(fits: Sequence[Crossfit]) -> FloatArray:
+def correlations(fits: Sequence[Hindcast]) -> FloatArray:
     """Correlations (H, H) of normal scores about their law's middle over origins and items.
 
     With few origins they are drawn to their means over lead times that lie equally far apart, which need less to be

@@ -1,12 +1,12 @@
 """What intervals held when they were tested."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.warping import calibrated_transforms
 
@@ -26,9 +26,9 @@ class Held(NamedTuple):
     above: float
 
 
-def held(fit: Crossfit, kind: str, peers: Peers, levels: Sequence[float]) -> tuple[Held, ...]:
-    """What intervals of a kind held at any levels, each origin's made from the others and from other items."""
-    stood = fit.transforms if kind == "model" else calibrated_transforms(fit, peers)
+def held(fit: Hindcast, kind: str, then: Callable[[int], Peers], levels: Sequence[float]) -> tuple[Held, ...]:
+    """What intervals of a kind held at any levels, each claimed origin's made from what was known there."""
+    stood = fit.transforms[fit.claimed] if kind == "model" else calibrated_transforms(fit, then)
     known: FloatArray = stood[~np.isnan(stood)]
     found = []
     for level in levels:

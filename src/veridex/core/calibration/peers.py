@@ -1,17 +1,17 @@
 """What the scores of items that are alike show: how far they lie off the middle, and how far their tails reach."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from functools import cached_property
+from typing import Any, NamedTuple
 
 import numpy as np
 from scipy.special import ndtr
 
 from veridex.core.arrays import FloatArray, IntArray
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.laws.warp import KNOTS
 
-__all__ = ["LEAST_SLOPE", "NOTHING", "Peers", "Shown", "agreed", "log_scale"]
+__all__ = ["NOTHING", "Peers", "Shown", "agreed", "growing", "log_scale"]
 
 NEIGHBOURS = 2
 """Lead times on either side that a lead time is pooled with."""
@@ -41,7 +41,14 @@ def agreed(first: Any, later: Any) -> Any:
     return np.where(same, np.sign(first) * np.minimum(np.abs(first), np.abs(later)), 0.0)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+def growing(scores: FloatArray) -> FloatArray:
+    """Knots that keep a least distance from each other, from the middle outwards."""
+    steps = np.maximum(np.diff(scores), LEAST_SLOPE * np.diff(KNOTS))
+    ends = np.concatenate(([0.0], np.cumsum(steps)))
+    return np.asarray(scores[MIDDLE] + ends - ends[MIDDLE])
+
+
+@dataclass(frozen=True, eq=False)
 class Peers:
     """What other items show, in normal scores.
 
@@ -59,102 +66,92 @@ class Peers:
     scale: float = 0.0
     shape: FloatArray | None = None
 
+    @cached_property
+    def grown(self) -> FloatArray:
+        """The shape with its least growth, shape (H, KNOTS); of no company the knots, for any lead time."""
+        return KNOTS[None] if self.shape is None else np.array([growing(row) for row in self.shape])
+
 
 NOTHING = Peers()
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Sample:
-    """Values of several items in order, from which quantiles are read without those of one of them.
+class Sample(NamedTuple):
+    """Values in order, with the moments from which on they were known, the origins they are from, and whose they are.
 
     Attributes
     ----------
     values : ndarray, shape (n,)
         Ascending.
-    own : list of ndarray
-        Where the values of each item stand in it, ascending.
+    ends, origins, owners : ndarray of int, shape (n,)
     """
 
     values: FloatArray
-    own: list[IntArray]
+    ends: IntArray
+    origins: IntArray
+    owners: IntArray
 
     @classmethod
-    def of(cls, parts: Sequence[FloatArray]) -> "Sample":
-        """Gather the values of each item; NaN is none."""
-        known = [part[~np.isnan(part)] for part in parts]
-        sizes = [part.size for part in known]
-        whole = np.concatenate(known)
-        order = np.argsort(whole, kind="stable")
-        by_owner = np.argsort(np.repeat(np.arange(len(known)), sizes)[order], kind="stable")
-        return cls(whole[order], np.split(by_owner, np.cumsum(sizes)[:-1]))
+    def of(cls, values: FloatArray, *said: IntArray) -> "Sample":
+        """Sort values; NaN is none."""
+        known = ~np.isnan(values)
+        order = np.argsort(values[known], kind="stable")
+        return cls(values[known][order], *(one[known][order] for one in said))
 
-    def size(self, place: int) -> int:
-        """How many values there are without those of the item at a place; all of them where there is none."""
-        return self.values.size - (self.own[place].size if place >= 0 else 0)
-
-    def quantiles(self, shares: FloatArray, place: int) -> FloatArray:
-        """Empirical quantiles (Hazen, 1914, plotting positions) without an item; NaN where nothing is left."""
-        left = self.size(place)
-        if left == 0:
-            return np.full(shares.shape, np.nan)
-        at = np.clip(shares * left - 0.5, 0.0, left - 1.0)
-        low = np.floor(at).astype(np.int64)
-        high = np.minimum(low + 1, left - 1)
-        gone = self.own[place] - np.arange(self.own[place].size) if place >= 0 else np.empty(0, dtype=np.int64)
-        below, above = (self.values[k + np.searchsorted(gone, k, side="right")] for k in (low, high))
-        return np.asarray(below + (at - low) * (above - below))
+    def then(self, moment: int, since: IntArray) -> FloatArray:
+        """Those that were known at a moment, from an origin of each owner on; ascending."""
+        return self.values[(self.ends <= moment) & (self.origins >= since[self.owners])]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Shown:
     """The later scores of a group of items per lead time, and what each item shows by itself.
 
+    Early origins were decided from little, by laws of which many were mixed: their scores are not those of later ones.
+
     Attributes
     ----------
-    items : dict of str to int
-        The place of each.
-    scores : list of Sample
-        Per lead time, its neighbours with it.
-    middles : tuple of Sample
-        Mean scores of the two halves of each item's evidence; none of an item that has no halves.
-    scales : Sample
-        Logarithms of root mean squares.
+    fits : tuple of Hindcast
     """
 
-    items: dict[str, int]
-    scores: list[Sample]
-    middles: tuple[Sample, Sample]
-    scales: Sample
+    fits: tuple[Hindcast, ...]
 
-    @classmethod
-    def of(cls, fits: Sequence[Crossfit]) -> "Shown":
-        """Gather what items show; of one with two halves the later scores, which the first ones had not seen."""
-        stacks, middles = [], np.full((2, len(fits)), np.nan)
-        for i, fit in enumerate(fits):
-            scores = fit.scores
-            if fit.halves is not None:
-                middles[:, i] = [scores[half].mean() for half in fit.halves]
-                scores = np.where(fit.halves[1], scores, np.nan)
-            stacks.append(scores)
-        near = [slice(max(h - NEIGHBOURS, 0), h + NEIGHBOURS + 1) for h in range(stacks[0].shape[1])]
-        sizes = [(np.nansum(np.square(fit.scores)), int((~np.isnan(fit.scores)).sum())) for fit in fits]
-        scales = [log_scale(*size) if size[1] else np.nan for size in sizes]
-        return cls(
-            {fit.item: i for i, fit in enumerate(fits)},
-            [Sample.of([one[:, span].ravel() for one in stacks]) for span in near],
-            (Sample.of(list(middles[0][:, None])), Sample.of(list(middles[1][:, None]))),
-            Sample.of([np.array([one]) for one in scales]),
-        )
+    @cached_property
+    def _scores(self) -> list[Sample]:
+        """Per lead time, its neighbours with it."""
+        scores = np.concatenate([fit.scores for fit in self.fits])
+        ends = np.concatenate([fit.ends for fit in self.fits])
+        sizes = [fit.origins.size for fit in self.fits]
+        origins = np.repeat(np.concatenate([fit.origins for fit in self.fits])[:, None], scores.shape[1], axis=1)
+        owners = np.repeat(np.repeat(np.arange(len(sizes)), sizes)[:, None], scores.shape[1], axis=1)
+        near = [slice(max(h - NEIGHBOURS, 0), h + NEIGHBOURS + 1) for h in range(scores.shape[1])]
+        told = (ends, origins, owners)
+        return [Sample.of(scores[:, span].ravel(), *(one[:, span].ravel() for one in told)) for span in near]
 
-    def without(self, item: str) -> Peers:
-        """What all but one of them show."""
-        place, half = self.items.get(item, -1), np.array([0.5])
-        if not any(one.size(place) for one in self.scores):
+    @cached_property
+    def _peers(self) -> dict[int, Peers]:
+        return {}
+
+    def at(self, moment: int) -> Peers:
+        """What was known at a moment."""
+        if moment not in self._peers:
+            self._peers[moment] = self._gathered(moment)
+        return self._peers[moment]
+
+    def _gathered(self, moment: int) -> Peers:
+        middles_of = [fit.middle(moment) for fit in self.fits]
+        since = np.array([fit.origins[0] if at is None else at for fit, at in zip(self.fits, middles_of, strict=True)])
+        samples = [sample.then(moment, since) for sample in self._scores]
+        if not any(sample.size for sample in samples):
             return NOTHING
-        first, later, scale = (one.quantiles(half, place)[0] for one in (*self.middles, self.scales))
-        location = float(agreed(first, later)) if np.isfinite(first) else 0.0
-        shape = np.array([_shape(one, place) for one in self.scores])
-        return Peers(location, float(scale) if np.isfinite(scale) else 0.0, shape)
+        middles, scales = [], []
+        for fit in self.fits:
+            halves, known = fit.halves(moment), fit.known_at(moment)
+            if halves is not None:
+                middles.append([fit.scores[half].mean() for half in halves])
+            if known.any():
+                scales.append(float(log_scale(np.square(fit.scores[known]).sum(), int(known.sum()))))
+        location = float(agreed(*np.median(middles, axis=0))) if middles else 0.0
+        return Peers(location, float(np.median(scales)), np.array([_shape(sample) for sample in samples]))
 
 
 def log_scale(squares: Any, known: Any) -> Any:
@@ -162,16 +159,24 @@ def log_scale(squares: Any, known: Any) -> Any:
     return 0.5 * np.log(np.maximum(squares / np.maximum(known, 1), LEAST_SQUARE))
 
 
-def _shape(sample: Sample, place: int) -> FloatArray:
-    """Scores about their median that held the knots' probabilities, from those of all items but one.
+def _quantiles(values: FloatArray, shares: FloatArray) -> FloatArray:
+    """Empirical quantiles (Hazen, 1914, plotting positions) of ascending values."""
+    at = np.clip(shares * values.size - 0.5, 0.0, values.size - 1.0)
+    low = np.floor(at).astype(np.int64)
+    high = np.minimum(low + 1, values.size - 1)
+    return np.asarray(values[low] + (at - low) * (values[high] - values[low]))
+
+
+def _shape(values: FloatArray) -> FloatArray:
+    """Scores about their median that held the knots' probabilities, from ascending scores.
 
     Empirical quantiles, drawn outside of the inner 80 % to a straight line as far as few scores lie beyond, and as a
     whole to the law itself.
     """
-    count = sample.size(place) / (2 * NEIGHBOURS + 1)
-    if sample.size(place) < 2:
+    if values.size < 2:
         return KNOTS
-    found = sample.quantiles(SHARES, place)
+    count = values.size / (2 * NEIGHBOURS + 1)
+    found = _quantiles(values, SHARES)
     found = found - found[MIDDLE]
     slope = np.where(KNOTS > 0.0, found[INNER] / KNOTS[INNER], found[2 * MIDDLE - INNER] / KNOTS[2 * MIDDLE - INNER])
     beyond = count * np.minimum(SHARES, 1.0 - SHARES)

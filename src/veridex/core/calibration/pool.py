@@ -10,9 +10,10 @@ from functools import cached_property
 from typing import NamedTuple
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.crossfit import Crossfit
 from veridex.core.calibration.dependence import correlations
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import NOTHING, Peers, Shown
+from veridex.core.periods.moments import NOW
 
 __all__ = ["Pool"]
 
@@ -38,21 +39,21 @@ class Pool:
 
     Attributes
     ----------
-    fits : mapping of str to mapping of str to Crossfit
+    fits : mapping of str to mapping of str to Hindcast
         By route and item.
     """
 
-    fits: Mapping[str, Mapping[str, Crossfit]] = field(default_factory=dict)
+    fits: Mapping[str, Mapping[str, Hindcast]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, route: str, fit: Crossfit | None) -> "Pool":
+    def of(cls, route: str, fit: Hindcast | None) -> "Pool":
         """What one item says; nothing where it was not tested."""
         return cls({} if fit is None else {route: {fit.item: fit}})
 
     @classmethod
     def total(cls, parts: Iterable["Pool"]) -> "Pool":
         """The sum of many."""
-        fits: dict[str, dict[str, Crossfit]] = {}
+        fits: dict[str, dict[str, Hindcast]] = {}
         for part in parts:
             for route, own in part.fits.items():
                 fits.setdefault(route, {}).update(own)
@@ -67,8 +68,8 @@ class Pool:
         return Pool({route: {k: v for k, v in own.items() if k not in gone} for route, own in self.fits.items()})
 
     @cached_property
-    def _groups(self) -> dict[Key, list[Crossfit]]:
-        found: dict[Key, list[Crossfit]] = {}
+    def _groups(self) -> dict[Key, list[Hindcast]]:
+        found: dict[Key, list[Hindcast]] = {}
         every = sorted(((route, fit) for route, own in self.fits.items() for fit in own.values()), key=_by_item)
         for route, fit in every:
             for key in (Key(route, _length(fit.cycles)), Key(route, -1), Key("", -1)):
@@ -83,10 +84,6 @@ class Pool:
     def _shown(self) -> dict[Key, Shown]:
         return {}
 
-    @cached_property
-    def _peers(self) -> dict[tuple[str, Key], Peers]:
-        return {}
-
     def _key(self, item: str, route: str, cycles: float) -> Key | None:
         """The narrowest group that is company for an item."""
         for key in (Key(route, _length(cycles)), Key(route, -1), Key("", -1)):
@@ -95,16 +92,14 @@ class Pool:
                 return key
         return None
 
-    def peers(self, item: str, route: str, cycles: float) -> Peers:
-        """What items like this one show, the item itself left out; the laws as they are where there is no company."""
+    def peers(self, item: str, route: str, cycles: float, moment: int = NOW) -> Peers:
+        """What was known at a moment of items like this one, itself with them; nothing where there is no company."""
         key = self._key(item, route, cycles)
         if key is None:
             return NOTHING
-        if (item, key) not in self._peers:
-            if key not in self._shown:
-                self._shown[key] = Shown.of(self._groups[key])
-            self._peers[item, key] = self._shown[key].without(item)
-        return self._peers[item, key]
+        if key not in self._shown:
+            self._shown[key] = Shown(tuple(self._groups[key]))
+        return self._shown[key].at(moment)
 
     @cached_property
     def _dependence(self) -> dict[str, FloatArray]:
@@ -116,7 +111,7 @@ class Pool:
 
     def totals(self, first: int = 1) -> "Pool":
         """The pool of demand from a lead time on up to each later one."""
-        found: dict[str, dict[str, Crossfit]] = {}
+        found: dict[str, dict[str, Hindcast]] = {}
         for route, own in self.fits.items():
             together = self.dependence(route)
             assert together is not None
@@ -124,7 +119,7 @@ class Pool:
         return Pool(found)
 
 
-def _by_item(pair: tuple[str, Crossfit]) -> str:
+def _by_item(pair: tuple[str, Hindcast]) -> str:
     return pair[1].item
 
 

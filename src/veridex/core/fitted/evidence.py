@@ -1,5 +1,6 @@
 """What a fitted method is made of, and the evidence it gives: estimates, criteria, residuals, words."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -49,6 +50,8 @@ class Evidence:
     foresight : {"none", "perfect"}
     milliseconds : float
         Time that the estimation took.
+    borrowed : mapping of str to ndarray, or None
+        Seasons that neighbours lent at the end of the series.
     """
 
     method: Method
@@ -61,6 +64,7 @@ class Evidence:
     regressors: Regressors | None = field(default=None, repr=False)
     foresight: str = field(default="none", repr=False)
     milliseconds: float = field(default=np.nan, repr=False)
+    borrowed: Mapping[str, FloatArray] | None = field(default=None, repr=False)
 
     def __post_init__(self) -> None:
         for array in (self.row, self.stats, self.fitted_tail):
@@ -99,7 +103,7 @@ class Evidence:
 
     def _prepare(self, horizon: int) -> Plan:
         columns = () if self.regressors is None else self.regressors.columns
-        sizes = Sizes(self.series.season_length, horizon, columns, self.series.floor)
+        sizes = Sizes(self.series.season_length, horizon, columns, self.series.floor, self.borrowed)
         plan: Plan = self.method.family.plan(self.method.settings, sizes)
         return plan
 

@@ -1,7 +1,7 @@
 """`fit` and what it returns: a method fitted to one series, and forecasts made with it."""
 
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -39,6 +39,7 @@ def fit(
     events: Events | None = None,
     foresight: str = "none",
     clock: Callable[[], float] | None = None,
+    borrowed: Mapping[str, FloatArray] | None = None,
 ) -> "Fitted":
     """Fit a method to one series; see `veridex.fit`, the public face. Without a clock the time taken is NaN."""
     chosen, one = as_method(method), only_item(series)
@@ -51,6 +52,7 @@ def fit(
         fitted_tail=np.empty(0),
         regressors=_regressors(chosen, one, drivers, events),
         foresight=Explanation(drivers, events, foresight).foresight,
+        borrowed=borrowed,
     )
     y, x = bare._training
     plan = bare._prepare(1)
@@ -67,6 +69,7 @@ def fit(
         regressors=bare.regressors,
         foresight=foresight,
         milliseconds=np.nan if clock is None else 1e3 * (clock() - begun),
+        borrowed=borrowed,
     )
 
 

@@ -8,7 +8,7 @@ from scipy.special import ndtr, ndtri
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["FURTHEST", "KNOTS", "STRAIGHT", "Warp"]
+__all__ = ["FURTHEST", "KNOTS", "STRAIGHT", "Warp", "held_by_rows"]
 
 KNOTS = np.asarray(ndtri([0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.975, 0.99]), dtype=np.float64)
 """Normal scores at which a warp is told; straight lines join them, and go on beyond them."""
@@ -22,6 +22,16 @@ def _lines(x: FloatArray, at: FloatArray, to: FloatArray) -> FloatArray:
     inside = np.interp(x, at, to)
     low, high = (to[1] - to[0]) / (at[1] - at[0]), (to[-1] - to[-2]) / (at[-1] - at[-2])
     found = np.where(x < at[0], to[0] + low * (x - at[0]), np.where(x > at[-1], to[-1] + high * (x - at[-1]), inside))
+    return np.asarray(np.clip(found, -FURTHEST, FURTHEST))
+
+
+def held_by_rows(scores: FloatArray, knots: FloatArray) -> FloatArray:
+    """What scores (H,) have held, each by the warp of its own row of knots (H, KNOTS), or all by the only row."""
+    rows = np.broadcast_to(knots, (scores.size, KNOTS.size))
+    piece = np.clip((rows <= scores[:, None]).sum(axis=1) - 1, 0, KNOTS.size - 2)
+    at = np.arange(scores.size)
+    low, high = rows[at, piece], rows[at, piece + 1]
+    found = KNOTS[piece] + (KNOTS[piece + 1] - KNOTS[piece]) / (high - low) * (scores - low)
     return np.asarray(np.clip(found, -FURTHEST, FURTHEST))
 
 
@@ -43,12 +53,8 @@ class Warp:
 
     def held(self, own: Any) -> FloatArray:
         """What probabilities of the law have held."""
-        found = ndtr(self.held_scores(np.asarray(ndtri(own))))
+        found = ndtr(_lines(np.asarray(ndtri(own)), self.scores, KNOTS))
         return np.asarray(np.where(np.isin(own, (0.0, 1.0)), own, found))
-
-    def held_scores(self, scores: FloatArray) -> FloatArray:
-        """The same in normal scores."""
-        return _lines(scores, self.scores, KNOTS)
 
 
 STRAIGHT = Warp()

@@ -9,6 +9,7 @@ from veridex.core.methods.arima.family import Arima
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.settings import Setting, settled
 from veridex.core.methods.grammar import Spelled, parse
+from veridex.core.methods.group_season import GroupSeason
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
 from veridex.core.methods.made_of.combination import Combination
 from veridex.core.methods.made_of.transformed import TRANSFORM, Transformed
@@ -25,7 +26,7 @@ from veridex.core.methods.smoothing.named import Holt, HoltWinters, SimpleSmooth
 from veridex.core.methods.theta import Theta
 from veridex.errors import MethodUnknown, ParameterError, SettingError, SettingUnknown
 
-__all__ = ["FAMILIES", "Method", "benchmarks", "default_lineup", "method", "method_of", "methods"]
+__all__ = ["FAMILIES", "Method", "benchmarks", "method", "method_of", "methods"]
 
 FAMILIES: tuple[Family[Any], ...] = (
     Mean(),
@@ -50,6 +51,7 @@ FAMILIES: tuple[Family[Any], ...] = (
     Harmonic(),
     DriverRegression(),
     BendingTrend(),
+    GroupSeason(),
     Combination(),
     TunedFamily(),
 )
@@ -137,25 +139,6 @@ def methods(lineup: "Sequence[str | Method]") -> tuple[Method, ...]:
     return entered
 
 
-PLAIN = ("naive", "drift", "simple-smoothing", "holt damped=yes", "theta", "smoothing", "arima", "sba")
-SEASONAL = (
-    "seasonal-naive",
-    "holt-winters season=additive",
-    "holt-winters season=additive damped=yes",
-    "holt-winters season=multiplicative damped=yes",
-    "trend-season",
-)
-
-
 def benchmarks(season_length: int) -> tuple[Method, ...]:
     """The methods that must be beaten: the first that an item supports counts."""
     return methods(("seasonal-naive", "naive") if season_length > 1 else ("naive",))
-
-
-def default_lineup(season_length: int) -> tuple[Method, ...]:
-    """The methods entered when none are named: a dozen of the catalogue, as the season allows.
-
-    Chosen for skill per second on real series: benchmarks, the smoothing forms that forecast best, the searched ones,
-    a regression that planners know, and one for items with many periods of nothing.
-    """
-    return methods((SEASONAL[0], *PLAIN, *SEASONAL[1:]) if season_length > 1 else PLAIN)

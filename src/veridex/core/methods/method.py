@@ -57,6 +57,12 @@ class Method:
         """Whether it is handed drivers and events where there are some."""
         return self.family.takes_drivers and self.settings.get("drivers") != "none"
 
+    @cached_property
+    def borrows(self) -> tuple[str, ...]:
+        """Key columns by which it, or what it is made of, groups neighbours that lend a season; an empty one: found."""
+        own = (self.settings.get("group") or "",) if self.family.borrows else ()
+        return tuple(dict.fromkeys((*own, *(column for one in self.members for column in one.borrows))))
+
     @property
     def members(self) -> "tuple[Method, ...]":
         """What it is made of; none of a method that stands for itself."""

@@ -19,15 +19,13 @@ from veridex.core.methods.words import memory, quantity, signed
 from veridex.core.methods.words import number as shown
 from veridex.core.numerics import theta as kernels
 from veridex.core.numerics.seasons.deseasonalise import fixed_season
+from veridex.core.numerics.seasons.profile import shows_season
 
 __all__ = ["Theta"]
 
 KINDS = ("none", "additive", "multiplicative")
 KIND = kernels.ENTRIES
 """Entry of the row, after the kernel's, that says which kind of season was taken out; the season follows."""
-
-SURE = 1.645
-"""Normal quantile of the test for a season, two-sided at ten percent."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,14 +45,14 @@ class ThetaPlan(Plan):
 class Theta(PlainFamily[ThetaPlan]):
     """Simple smoothing that drifts by a share of the slope of a line through the whole history.
 
-    The season is taken out first where the autocorrelation r_m at the season's lag is significant at ten percent:
-    ``|r_m| > 1.645 sqrt((1 + 2 (r_1^2 + ... + r_{m-1}^2)) / n)`` (Assimakopoulos and Nikolopoulos, 2000,
-    International Journal of Forecasting 16, 521-530; the bound is Bartlett's): by classical decomposition, with ratios
-    where demand is above zero throughout, with differences otherwise. theta is two, which lets half of the slope
-    drift (Hyndman and Billah, 2003, International Journal of Forecasting 19, 287-290); ``optimised=yes`` estimates it,
-    from one upwards (Fiorucci et al., 2016, the same 32, 1151-1161). Standard error at lead h:
-    ``sigma sqrt(1 + (h - 1) alpha^2)`` times the season where it is a ratio, given the parameters and the season;
-    normal bounds.
+    A season that the history shows (an F test, see `veridex.core.numerics.seasons.profile`) is taken out first: by
+    classical decomposition, with ratios where demand is above zero throughout, with differences otherwise
+    (Assimakopoulos and Nikolopoulos, 2000, International Journal of Forecasting 16, 521-530, who go by the
+    autocorrelation at the season's lag, which sees hardly any season within four years). theta is two, which lets
+    half of the slope drift (Hyndman and Billah, 2003, International Journal of Forecasting 19, 287-290);
+    ``optimised=yes`` estimates it, from one upwards (Fiorucci et al., 2016, the same 32, 1151-1161). Standard error
+    at lead h: ``sigma sqrt(1 + (h - 1) alpha^2)`` times the season where it is a ratio, given the parameters and
+    the season; normal bounds.
     """
 
     name = "theta"
@@ -188,7 +186,7 @@ def _kind(plan: ThetaPlan, y: FloatArray, known: FloatArray) -> str | Status:
         return Status.CONSTANT
     positive = known.min() > 0
     if plan.season == "auto":
-        if plan.season_length < 2 or y.size < 2 * plan.season_length or not _has_season(y, plan.season_length):
+        if not shows_season(y, plan.season_length):
             return "none"
         return "multiplicative" if positive else "additive"
     if plan.season == "none":
@@ -198,15 +196,6 @@ def _kind(plan: ThetaPlan, y: FloatArray, known: FloatArray) -> str | Status:
     if y.size < 2 * plan.season_length:
         return Status.TOO_SHORT
     return plan.season if plan.season == "additive" or positive else Status.NOT_POSITIVE
-
-
-def _has_season(y: FloatArray, season_length: int) -> bool:
-    """Whether the autocorrelation at the season's lag is significant; unknown values are left out of the products."""
-    centred = np.nan_to_num(y - np.nanmean(y))
-    total = centred @ centred
-    r = np.array([centred[lag:] @ centred[:-lag] for lag in range(1, season_length + 1)]) / total
-    bound = SURE * np.sqrt((1.0 + 2.0 * (r[:-1] @ r[:-1])) / np.count_nonzero(~np.isnan(y)))
-    return bool(abs(r[-1]) > bound)
 
 
 def _adjusted(y: FloatArray, season: FloatArray, kind: str) -> FloatArray:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from veridex.core.periods.cadence import Cadence
 from veridex.core.preparation.regressors import Column
 
-__all__ = ["LOG_UNIT", "effect_words", "memory", "number", "quantity", "signed"]
+__all__ = ["LOG_UNIT", "counted", "effect_words", "memory", "number", "quantity", "signed"]
 
 
 LOG_UNIT = "on the log scale"
@@ -28,6 +28,17 @@ def number(value: float, digits: int = 4) -> str:
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
     text = f"{value:,.{min(decimals, 12)}f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def counted(count: int, what: str) -> str:
+    """A number of things.
+
+    Examples
+    --------
+    >>> counted(1, "origin"), counted(3, "origin")
+    ('1 origin', '3 origins')
+    """
+    return f"{count} {what}" if count == 1 else f"{count} {what}s"
 
 
 def quantity(value: float, unit: str | None) -> str:

@@ -75,11 +75,13 @@ class Scores:
     Attributes
     ----------
     measure : str
-    error, benchmark_error, best_single_error, cross_error : float
+    error, benchmark_error, best_single_error : float
+        Over origins that were decided by what was known at them; NaN where there were none.
     benchmark, best_single : str or None
     value_added : float
         Percent less error than the benchmark.
-    origins : int
+    origins, windows : int
+        How many of these there are, and how many of their windows do not overlap.
     coverage : mapping of str to float
         Percent held by the published intervals, by level.
     coverage_of : str
@@ -95,11 +97,11 @@ class Scores:
     benchmark_error: float
     value_added: float
     origins: int
+    windows: int
     coverage: Mapping[str, float]
     coverage_of: str
     best_single: str | None
     best_single_error: float
-    cross_error: float
     bias: float
     unmet: tuple[str, ...]
 

@@ -12,7 +12,7 @@ from scipy.special import ndtr
 
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.sums import law_of_sum, spread_of_group
 from veridex.core.calibration.totals import Totals
 from veridex.core.history.history import History
@@ -100,7 +100,7 @@ def _shared(verdict: Verdict, groups: Mapping[str, tuple[str, ...]]) -> float:
     """
     excess, room = 0.0, 0.0
     for items in groups.values():
-        fits = _same_origins([verdict.choice(item).crossfit for item in items])
+        fits = _same_origins([verdict.choice(item).learned for item in items])
         if len(fits) > 1:
             sums, squares, sizes = reduce(add, map(Together.of, fits)).rounded()
             excess += float((np.square(sums) - squares).sum())
@@ -123,7 +123,7 @@ class Together:
     sizes: NDArray[Any]
 
     @classmethod
-    def of(cls, fit: Crossfit) -> "Together":
+    def of(cls, fit: Hindcast) -> "Together":
         """What one item adds."""
         z = np.nan_to_num(fit.scores)
         return cls(exact_array(z), exact_array(np.square(z)), exact_array(np.abs(z)))
@@ -140,7 +140,7 @@ class Together:
         return rounded_array(self.sums), rounded_array(self.squares), rounded_array(self.sizes)
 
 
-def _same_origins(fits: Sequence[Crossfit | None]) -> list[Crossfit]:
+def _same_origins(fits: Sequence[Hindcast | None]) -> list[Hindcast]:
     """Those that were tested at the origins most of them were."""
     present = [fit for fit in fits if fit is not None]
     keys = [fit.origins.tobytes() for fit in present]

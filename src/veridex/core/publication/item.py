@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -84,6 +85,8 @@ class ItemTask:
         Lead times that the backtest tested.
     calibration : Calibration or None
         What evidence makes of the method's laws; None where there is none, or the model's own are wanted.
+    borrowed : mapping of str to ndarray
+        Seasons that neighbours lend.
     held : mapping of str to tuple of Held
         What each kind of interval held.
     """
@@ -96,6 +99,7 @@ class ItemTask:
     forms: Mapping[Method, str] = field(default_factory=dict)
     tested: range = range(0)
     calibration: Calibration | None = None
+    borrowed: Mapping[str, FloatArray] | None = None
     held: Mapping[str, tuple[Held, ...]] = field(default_factory=dict)
 
     def published(self) -> ItemPublication:
@@ -144,9 +148,10 @@ class ItemWork:
         driven = task.method.family.takes_drivers
         drivers, events = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
         refitted = stated(task.method, task.forms)
-        fitted = fit(task.learned, refitted, drivers=drivers, events=events)
+        given: Any = {"drivers": drivers, "events": events, "borrowed": task.borrowed}
+        fitted = fit(task.learned, refitted, **given)
         if not fitted.available and refitted != task.method:  # what was found does not fit any more: search anew
-            fitted = fit(task.learned, task.method, drivers=drivers, events=events)
+            fitted = fit(task.learned, task.method, **given)
         outlook = self._outlook(task, fitted, None)
         told = self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ()
         one = replace(

@@ -1,14 +1,13 @@
 """How a publication is made: refit on the whole history, forecast, write down from what and how."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, is_dataclass
+from dataclasses import asdict, dataclass, field, is_dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from veridex.core.backtest.engine import Engine
 from veridex.core.calibration.bands import Wanted
-from veridex.core.calibration.held import KINDS, Held, held
 from veridex.core.calibration.warping import warps
 from veridex.core.counts import whole_number
 from veridex.core.history.drivers import Drivers
@@ -16,6 +15,7 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.status import Status
+from veridex.core.preparation.neighbours import lent_now
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import ItemPublication, Overridden, Scores
 from veridex.core.publication.groups import Grouping, group_totals, groupings
@@ -92,7 +92,7 @@ def make_publication(history: History, source: Verdict | Method, asked: Edition,
     """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
     verdict = source if isinstance(source, Verdict) else None
     grouped = groupings(history, verdict, asked.groups)
-    tasks = [_task(series, source, asked) for series in history]
+    tasks = _lent(_neighbours(history, verdict), [_task(series, source, asked) for series in history])
     if all(task.horizon < 1 for task in tasks):
         raise ParameterError("horizon", repr(asked.ahead.horizon), "every item's history reaches that far already")
     work = ItemWork(asked.wanted, asked.explaining, asked.scenarios)
@@ -104,6 +104,23 @@ def make_publication(history: History, source: Verdict | Method, asked: Edition,
         groups=tuple(one for way in grouped for one in group_totals(way, made, history, asked.wanted)),
         ledger=ledger(history),
     )
+
+
+def _neighbours(history: History, verdict: Verdict | None) -> History:
+    """The items that lend a season: those that are published, and the others that were tested."""
+    if verdict is None:
+        return history
+    others = (one for one in verdict.trial.history if one.item not in history.names)
+    return History.of([*history, *others]) if len(verdict.trial.history) > len(history) else history
+
+
+def _lent(history: History, tasks: list[ItemTask]) -> list[ItemTask]:
+    """The tasks, with the seasons that neighbours lend at the end of each history to methods that borrow."""
+    columns = dict.fromkeys(column for task in tasks if task.method is not None for column in task.method.borrows)
+    if not columns:
+        return tasks
+    lent = lent_now(history, tuple(columns))
+    return [replace(task, borrowed=lent[task.series.item]) for task in tasks]
 
 
 def _task(series: ItemHistory, source: Verdict | Method, asked: Edition) -> ItemTask:
@@ -123,9 +140,9 @@ def _task(series: ItemHistory, source: Verdict | Method, asked: Edition) -> Item
         past=past,
         said=_said(choice, source, asked.wanted, reached),
         forms=_forms(series, source, method),
-        tested=range(0) if choice.crossfit is None else range(first, choice.evidence.furthest + 1),
+        tested=range(0) if choice.hindcast is None else range(first, choice.evidence.furthest + 1),
         calibration=_calibration(choice, source, asked.wanted, horizon),
-        held=_held(choice, source, asked.wanted),
+        held=source.held(series.item, asked.wanted.levels),
     )
 
 
@@ -134,21 +151,13 @@ def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int)
     dependence = verdict.pool.dependence(choice.route)
     if wanted.kind == "model" or dependence is None or horizon < 1:
         return None
-    fit, first = choice.crossfit, wanted.first
+    fit, first = choice.learned, wanted.first
     own_total = None if fit is None else verdict.total_of(fit, choice.route, first)
     return Calibration(
         warps(fit, verdict.peers(choice.item), horizon),
         warps(own_total, verdict.peers(choice.item, totals_from=first), horizon),
         dependence,
     )
-
-
-def _held(choice: Choice, verdict: Verdict, wanted: Wanted) -> Mapping[str, tuple[Held, ...]]:
-    """What each kind of interval held when it was tested."""
-    if choice.crossfit is None:
-        return {}
-    peers = verdict.peers(choice.item)
-    return {kind: held(choice.crossfit, kind, peers, wanted.levels) for kind in KINDS}
 
 
 def _forms(series: ItemHistory, verdict: Verdict, method: Method | None) -> dict[Method, str]:
@@ -180,22 +189,22 @@ def _said(choice: Choice, verdict: Verdict, wanted: Wanted, reached: str) -> Sai
 
 def _scores(choice: Choice, kind: str | None) -> Scores | None:
     """What a verdict knows of an item, but for what the published intervals held."""
-    winner, single, benchmark, crossfit = choice.winner, choice.best_single, choice.benchmark, choice.crossfit
-    if winner is None or crossfit is None:
+    winner, single, benchmark, claim = choice.winner, choice.best_single, choice.benchmark, choice.claim
+    if winner is None or choice.hindcast is None:
         return None
     return Scores(
         measure=choice.evidence.measure,
-        error=winner.error,
+        error=claim.error,
         benchmark=benchmark.method.text if benchmark else None,
-        benchmark_error=benchmark.error if benchmark else np.nan,
-        value_added=choice.value_added,
-        origins=choice.evidence.origins,
+        benchmark_error=claim.benchmark_error,
+        value_added=claim.value_added,
+        origins=claim.origins,
+        windows=claim.windows,
         coverage={},
         coverage_of=kind or "calibrated",
         best_single=single.method.text if single else None,
-        best_single_error=single.error if single else np.nan,
-        cross_error=choice.cross_error,
-        bias=winner.bias,
+        best_single_error=claim.single_error,
+        bias=claim.bias,
         unmet=choice.unmet,
     )
 
@@ -239,7 +248,7 @@ def _backtest(verdict: Verdict) -> Mapping[str, Any]:
         "settings": asdict(trial.scheme) if is_dataclass(trial.scheme) else {},
         "lineup": [entered.text for entered in trial.lineup],
         "notes": list(trial.notes),
-        "standings": trial.standings(intervals=False).to_dict("records"),
+        "standings": trial.standings(brief=True).to_dict("records"),
     }
 
 

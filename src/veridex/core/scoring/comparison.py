@@ -10,6 +10,7 @@ from scipy.special import stdtr, stdtrit
 from veridex.core.arrays import FloatArray
 
 __all__ = [
+    "FEWEST_HORIZONS",
     "EqualAccuracy",
     "MeanRanks",
     "PairedDifference",
@@ -18,11 +19,15 @@ __all__ = [
     "mean_interval",
     "mean_ranks",
     "paired_bootstrap",
+    "paired_over_origins",
 ]
 
 
 FEWEST_HORIZONS = 3
 """Origins needed for each lead time that overlaps."""
+
+LEAST_OVERLAP = 3
+"""What all items have in common puts forecasts off for several origins, however near they look."""
 
 FEWEST_COSINES = 2
 
@@ -151,7 +156,7 @@ class MeanRanks:
     ranks : ndarray, shape (methods,)
         One is best; ties share their ranks.
     critical : float
-        Critical distance at 5 %; NaN where not available.
+        Critical distance at 5 %, wider where items are off together; NaN where not available.
     items : int
     """
 
@@ -160,13 +165,18 @@ class MeanRanks:
     items: int
 
 
-def mean_ranks(errors: FloatArray) -> MeanRanks:
+def mean_ranks(errors: FloatArray, by_origin: FloatArray | None = None, overlap: int = 1) -> MeanRanks:
     """Rank the methods on each item, and average the ranks.
 
     Parameters
     ----------
     errors : ndarray, shape (items, methods)
         Less is better; items with a NaN are left out.
+    by_origin : ndarray, shape (items, methods, origins), optional
+        The same at each origin. Where mean ranks over the items move more from origin to origin than independent items
+        would let them, the critical distance is as much wider; without it items are taken as independent.
+    overlap : int
+        Origins over which a forecast's lead time reaches.
 
     References
     ----------
@@ -175,18 +185,40 @@ def mean_ranks(errors: FloatArray) -> MeanRanks:
     """
     from scipy.stats import rankdata, studentized_range  # heavy, and not wanted in a worker
 
-    whole = errors[np.isfinite(errors).all(axis=1)]
-    items, k = whole.shape
+    whole = np.isfinite(errors).all(axis=1)
+    items, k = int(whole.sum()), errors.shape[1]
     if items < 2 or k < 2:
         return MeanRanks(np.full(k, np.nan), math.nan, items)
-    ranks = rankdata(whole, axis=1).mean(axis=0)
+    own = rankdata(errors[whole], axis=1)
     quantile = float(studentized_range.ppf(0.95, k, np.inf)) / math.sqrt(2.0)
-    return MeanRanks(ranks, quantile * math.sqrt(k * (k + 1.0) / (6.0 * items)), items)
+    wider = 1.0
+    if by_origin is not None:
+        moved = rankdata(by_origin[whole], axis=1, nan_policy="omit")
+        wider = math.sqrt(max(_together(moved, overlap), 1.0))
+    return MeanRanks(own.mean(axis=0), wider * quantile * math.sqrt(k * (k + 1.0) / (6.0 * items)), items)
+
+
+def _together(ranks: FloatArray, overlap: int) -> float:
+    """How many times the variance of differences of mean ranks (items, methods, origins) is that of independent items.
+
+    One where it cannot be told.
+    """
+    means, own = np.nanmean(ranks, axis=0), np.nanmean(ranks, axis=2)
+    means = means[:, np.isfinite(means).all(axis=0)]
+    if means.shape[1] < FEWEST_HORIZONS:
+        return 1.0
+    i, j = np.triu_indices(means.shape[0], 1)
+    apart = means[i] - means[j]
+    variance, degrees = _long_run_variance(apart - apart.mean(axis=1, keepdims=True), max(overlap, LEAST_OVERLAP))
+    alone = (own[:, i] - own[:, j]).var(axis=0, ddof=1).sum() / own.shape[0]
+    # The variance is told by few transforms, of as many contrasts as there are between the methods.
+    few = float(stdtrit(degrees * (means.shape[0] - 1), 0.975)) / 1.959963984540054
+    return few**2 * float(variance.sum() / means.shape[1] / alone) if alone > 0.0 else 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class PairedDifference:
-    """Mean difference of a measure over items with its bootstrap interval.
+    """Mean difference of a measure over items with its interval.
 
     Attributes
     ----------
@@ -196,7 +228,8 @@ class PairedDifference:
         95 % interval; NaN with fewer than five items.
     p_value : float
         Two-sided.
-    items : int
+    items, origins : int
+        Without origins items are taken as independent.
     """
 
     difference: float
@@ -204,6 +237,7 @@ class PairedDifference:
     upper: float
     p_value: float
     items: int
+    origins: int = 0
 
 
 FEWEST_ITEMS = 5
@@ -244,3 +278,43 @@ def paired_bootstrap(first: FloatArray, second: FloatArray, seed: int = 0) -> Pa
     low, high = np.quantile(t, (0.025, 0.975))
     p_value = float((1 + np.count_nonzero(np.abs(t) >= abs(mean / error))) / (t.size + 1))
     return PairedDifference(mean, mean - float(high) * error, mean - float(low) * error, p_value, n)
+
+
+def paired_over_origins(differences: FloatArray, overlap: int) -> PairedDifference:
+    """Test whether the mean difference of a measure over items is zero, where items may be off together.
+
+    What items have in common moves the mean over all of them from origin to origin. The variance of that mean over the
+    origins is the one of `diebold_mariano`: squares of its first cosine transforms, which respect that lead times
+    overlap and pay for there being few windows with few degrees of freedom. Resampling origins in blocks instead
+    rejects far too often with two windows (`docs/verification.md`).
+
+    Parameters
+    ----------
+    differences : ndarray, shape (items, origins)
+        Of two methods' measure; NaN where an item was not tested. Each item counts alike.
+    overlap : int
+        Origins over which a forecast's lead time reaches.
+
+    References
+    ----------
+    .. [1] Driscoll and Kraay (1998), Review of Economics and Statistics 80, 549-560 (means over units, by time).
+    .. [2] Coroneo and Iacone (2020), Journal of Applied Econometrics 35, 391-409.
+    """
+    known = np.isfinite(differences)
+    has = known.any(axis=1)
+    counts, items = known[has].sum(axis=1), int(has.sum())
+    origins = int(known.any(axis=0).sum())
+    if not items:
+        return PairedDifference(math.nan, math.nan, math.nan, math.nan, 0)
+    by_item = np.where(known[has], differences[has], 0.0) / counts[:, None]
+    means = (by_item.sum(axis=0) * origins / items)[known.any(axis=0)]
+    mean = float(means.mean())
+    if items < FEWEST_ITEMS or origins < FEWEST_HORIZONS or not np.ptp(means) > 0.0:
+        return PairedDifference(mean, math.nan, math.nan, math.nan, items, origins)
+    variance, degrees = _long_run_variance(means - mean, max(overlap, LEAST_OVERLAP))
+    error = math.sqrt(float(variance) / origins)
+    if not error > 0.0:
+        return PairedDifference(mean, math.nan, math.nan, math.nan, items, origins)
+    half = float(stdtrit(degrees, 0.975)) * error
+    p_value = float(2.0 * stdtr(degrees, -abs(mean / error)))
+    return PairedDifference(mean, mean - half, mean + half, p_value, items, origins)

@@ -9,12 +9,11 @@ References
 .. [1] Hyndman and Koehler (2006), International Journal of Forecasting 22, 679-688 (MASE and RMSSE; definitions
    of the others).
 .. [2] Gneiting and Raftery (2007), Journal of the American Statistical Association 102, 359-378 (interval score).
-.. [3] Theil (1966), Applied Economic Forecasting, chapter 2 (U: against the last known value); Trigg (1964),
-Operational
-   Research Quarterly 15, 271-274 (tracking signal: sum of errors over their mean absolute size).
+.. [3] Theil (1966), Applied Economic Forecasting, chapter 2 (U: against the last known value).
 """
 
 import math
+from typing import TypeVar
 
 import numpy as np
 import pandas as pd
@@ -54,7 +53,6 @@ MEASURES = (
     "accuracy",
     "bias",
     "theils_u",
-    "tracking_signal",
 )
 
 
@@ -224,16 +222,18 @@ def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
             "accuracy": 100.0 - mean[ABS_SHARE],
             "bias": np.where(sums[ABS_ACTUAL] > 0, 100.0 * sums[ERROR] / sums[ABS_ACTUAL], np.nan),
             "theils_u": np.where(sums[SQ_CHANGE] > 0, np.sqrt(sums[SQ_PAIRED] / sums[SQ_CHANGE]), np.nan),
-            "tracking_signal": np.where(mean[ABS_ERROR] > 0, sums[ERROR] / mean[ABS_ERROR], np.nan),
         }
 
 
-def badness(measure: str, values: "pd.Series[float]") -> "pd.Series[float]":
+Values = TypeVar("Values", FloatArray, "pd.Series[float]")
+
+
+def badness(measure: str, values: Values) -> Values:
     """Turn a measure into something of which less is better."""
     if measure in ("me", "mpe", "bias", "tracking_signal"):
-        return values.abs()
+        return abs(values)
     if measure in ("correlation", "accuracy"):
         return -values
     if measure.startswith("coverage_"):
-        return (values - float(measure.removeprefix("coverage_").replace("_", "."))).abs()
+        return abs(values - float(measure.removeprefix("coverage_").replace("_", ".")))
     return values

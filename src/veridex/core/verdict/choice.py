@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 from veridex.core.arrays import BoolArray
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.methods.method import Method
+from veridex.core.verdict.claim import NO_CLAIM, Claim
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 
 __all__ = ["Choice", "Override"]
@@ -31,10 +32,19 @@ class Choice:
         The best single method; of a single one the winner itself.
     route, because : str
         How it was decided, and why not as usual.
-    crossfit : Crossfit or None
-        Its forecasts at the origins; None where it was not tested.
-    cross_error : float
-        Its error where each origin is decided without itself.
+    hindcast : Hindcast or None
+        Its forecasts at the origins, decided by what was known at each; None where it was not tested.
+    basis : Hindcast or None
+        The same decided as now, but without each origin in turn: what published bands learn from. None where nothing
+        was weighed, and it is the same.
+    claim : Claim
+        What may be said of its error.
+    tempered : Claim or None
+        That of a blend which had lost to the benchmark by itself, so that it is mixed with it, or not published at all.
+    share : float
+        How much of the blend is left then.
+    lost : str
+        What lost to the benchmark, which is published instead; empty where nothing did.
     used : ndarray of bool, shape (O,), or None
         The origins that its evidence is from.
     unmet : tuple of str
@@ -48,8 +58,12 @@ class Choice:
     best_single: Entry | None = None
     route: str = "regular"
     because: str = ""
-    crossfit: Crossfit | None = None
-    cross_error: float = float("nan")
+    hindcast: Hindcast | None = None
+    basis: Hindcast | None = None
+    claim: Claim = NO_CLAIM
+    tempered: Claim | None = None
+    share: float = 1.0
+    lost: str = ""
     used: BoolArray | None = None
     unmet: tuple[str, ...] = ()
     override: Override | None = None
@@ -60,25 +74,14 @@ class Choice:
         return self.evidence.item
 
     @property
+    def learned(self) -> Hindcast | None:
+        """What published bands learn from."""
+        return self.hindcast if self.basis is None else self.basis
+
+    @property
     def joined(self) -> bool:
         """Whether several methods were joined by the verdict: not one that was entered, nor the planner's own."""
         winner = self.winner
         if winner is None or self.override is not None:
             return False
         return bool(winner.method.members) and self.evidence.entry(winner.method) is None
-
-    @property
-    def value_added(self) -> float:
-        """Percent by which the winner's error is below the benchmark's; NaN without a benchmark."""
-        return _less(self.winner, self.benchmark)
-
-    @property
-    def less_than_single(self) -> float:
-        """Percent by which the winner's error is below that of the best single method."""
-        return _less(self.winner, self.best_single)
-
-
-def _less(one: Entry | None, other: Entry | None) -> float:
-    if one is None or other is None:
-        return float("nan")
-    return 0.0 if other.error == 0.0 else 100.0 * (1.0 - one.error / other.error)

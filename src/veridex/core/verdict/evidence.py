@@ -1,6 +1,7 @@
 """What a trial says about one item: each method's error, coverage and price on the same cells."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.methods.fold.status import Status, short_reason
 from veridex.core.methods.method import Method
 from veridex.core.scoring.comparison import mean_error
+from veridex.core.verdict.completed import Completed
 from veridex.core.verdict.routing import Route
 
 __all__ = ["Entry", "Evidence", "ItemEvidence"]
@@ -79,37 +81,82 @@ class ItemEvidence:
         return next((entry for entry in self.entries if entry.method == method), None)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Evidence:
-    """The evidence about an item as arrays, over the origins that are used.
+    """An item's evidence with its errors cell by cell, for the origins that its route uses.
 
     Attributes
     ----------
     item : ItemEvidence
     route : Route
+    origins : ndarray of int, shape (O,)
+        Ordinals.
     known : ndarray of bool, shape (O, H)
         Cells with an actual that count.
+    actuals : ndarray, shape (O, H)
     scale : ndarray, shape (O,)
         What errors are divided by.
     power : float
-        1 where sizes are absolute errors, 2 where they are squares.
-    sizes : ndarray, shape (M, O)
-        Mean size of the scaled errors at each origin.
-    tested : ndarray of bool, shape (M,)
-        Methods with a forecast for every cell.
+        1 where losses are absolute errors, 2 where they are squares.
+    losses : ndarray, shape (M, O, H)
+        Scaled errors to the power; NaN where a method has no forecast.
     """
 
     item: ItemEvidence
     route: Route
+    origins: IntArray
     known: BoolArray
+    actuals: FloatArray
     scale: FloatArray
     power: float
-    sizes: FloatArray
-    tested: BoolArray
+    losses: FloatArray
 
-    def errors(self, sizes: FloatArray) -> FloatArray:
-        """Errors of sizes (..., O)."""
+    @cached_property
+    def done(self) -> Completed:
+        """The losses by the time at which they were known."""
+        return Completed.of(self.losses, self.known, self.origins)
+
+    @property
+    def window(self) -> float:
+        """Cells of an origin, in the mean."""
+        return float(self.known.sum() / max(self.origins.size, 1))
+
+    @property
+    def claimed(self) -> BoolArray:
+        """Origins (O,) before which a window of errors was complete, or half of the tested span if that is less.
+
+        What is decided from errors can be judged only where there were some.
+        """
+        if not self.origins.size:
+            return np.zeros(0, dtype=bool)
+        first, last = int(self.origins[0]), int(self.origins[-1])
+        wait = max(min(self.item.furthest, (last - first) // 2), 1)
+        found: BoolArray = self.origins >= first + wait
+        return found
+
+    def losses_of(self, errors: FloatArray) -> FloatArray:
+        """The losses (O, H) of other errors on the same cells; zero where a cell does not count."""
+        sizes = (np.abs(errors) / self.scale[:, None]) ** self.power
+        return np.where(self.known, sizes, 0.0)
+
+    def error(self, losses: FloatArray, where: BoolArray) -> FloatArray:
+        """The error of losses (..., O, H) over some of the origins, a mean of origins; NaN of none."""
+        if not where.any():
+            return np.full(losses.shape[:-2], np.nan)
+        known = self.known[where]
+        sizes = np.where(known, losses[..., where, :], 0.0).sum(axis=-1) / known.sum(axis=-1)
         return np.asarray(sizes.mean(axis=-1) ** (1.0 / self.power))
+
+    def windows(self, where: BoolArray) -> int:
+        """How many of the windows of these origins do not overlap."""
+        if not where.any():
+            return 0
+        origins, found, free = self.origins[where], 0, -1
+        reach = int(np.flatnonzero(self.known[where].any(axis=0)).max()) + 1
+        for origin in origins.tolist():
+            if found == 0 or origin >= free:
+                found, free = found + 1, origin + reach
+        return found
 
     @classmethod
     @np.errstate(all="ignore")
@@ -135,20 +182,17 @@ class Evidence:
         scale = scales if scaled else np.ones(at.size)
         power = 2.0 if squared else 1.0
         errors = actual - one.points[:, at]
-        tested: BoolArray = np.asarray((~np.isnan(errors) | ~known).all(axis=(1, 2)) & bool(at.size))
-        counts = known.sum(axis=1)
-        sizes = np.nansum((np.abs(errors) / scale[:, None]) ** power, axis=2) / counts
-        sizes[~tested] = np.nan
+        losses = (np.abs(errors) / scale[:, None]) ** power
         measure = ("rmsse" if squared else "mase") if scaled else ("rmse" if squared else "mae")
         item = ItemEvidence(
             item=one.item,
             measure=measure,
             origins=at.size,
-            cells=int(counts.sum()),
+            cells=int(known.sum()),
             furthest=int(np.flatnonzero(~np.isnan(one.actuals).all(axis=0)).max(initial=-1)) + 1,
-            entries=_entries(trial, one, at, known, errors, sizes, power, tested),
+            entries=_entries(trial, one, at, known, errors, losses, power),
         )
-        return cls(item, route, known, scale, power, sizes, tested)
+        return cls(item, route, one.origins[at], known, one.actuals[at], scale, power, losses)
 
 
 def _entries(
@@ -157,10 +201,12 @@ def _entries(
     at: IntArray,
     known: BoolArray,
     errors: FloatArray,
-    sizes: FloatArray,
+    losses: FloatArray,
     power: float,
-    tested: BoolArray,
 ) -> tuple[Entry, ...]:
+    tested: BoolArray = np.asarray((~np.isnan(errors) | ~known).all(axis=(1, 2)) & bool(at.size))
+    sizes = np.nansum(losses, axis=2) / known.sum(axis=1)
+    sizes[~tested] = np.nan
     status = one.status[:, at]
     parameters = np.where(status <= Status.DONE, one.parameters[:, at], np.nan)
     done = np.maximum((~np.isnan(parameters)).sum(axis=1), 1)

@@ -1,116 +1,68 @@
 """How a verdict is reached: routes, evidence, the portfolio's prior, then a choice for each item."""
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from functools import reduce
-from operator import add
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.backtest.cutting import FEWEST_KIN
 from veridex.core.backtest.folds import ItemTrial
+from veridex.core.backtest.lineup import SEASONAL
 from veridex.core.backtest.trial import Trial
-from veridex.core.calibration.held import held
-from veridex.core.calibration.pool import Pool
 from veridex.core.methods.catalogue import Method, method_of
 from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.claim import NO_CLAIM, Claim, claim_of
 from veridex.core.verdict.conditions import Conditions, item_measures
-from veridex.core.verdict.cross_fitting import cross_fitted
+from veridex.core.verdict.contest import Contest, Field, said_of
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.routing import FEWEST_ORIGINS, route, tested_folds
+from veridex.core.verdict.hindcasting import hindcast_of
+from veridex.core.verdict.routing import FEWEST_ORIGINS, Router, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
-from veridex.core.verdict.skill import Prior, centred_logs, shrunk, weights
+from veridex.core.verdict.skill import Prior, weights
 
-__all__ = ["choice_of", "combined", "counted_cells", "measured", "reach"]
+__all__ = ["choice_of", "combined", "counted_cells", "reach"]
 
+SHARES = (0.75, 0.5, 0.25)
+"""Shares of a blend that lost to the benchmark which are tried, mixed with it, until one has not lost."""
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Field:
-    """Who competes for an item, by what it says itself.
+UNSEEN = "the history shows a season that no test could include, so what sees it is published untested"
+"""Why the errors of an item are not what it is decided by."""
 
-    Attributes
-    ----------
-    one : ItemTrial
-    evidence : Evidence
-    rivals : tuple of Entry
-        All tested.
-    fallback : Entry or None
-        The benchmark, if it keeps to the planner's conditions: published where nothing beats it.
-    unmet : tuple of str
-        Conditions that no method meets and that were set aside.
-    said : Prior
-        What the item adds to the portfolio's prior.
-    """
+WITH_SEASON = ("regular", "short", "new")
+"""Routes of items that may have a season which no test could include."""
 
-    one: ItemTrial
-    evidence: Evidence
-    rivals: tuple[Entry, ...]
-    fallback: Entry | None
-    unmet: tuple[str, ...]
-    said: Prior
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Contest:
-    """The methods that compete for an item, and how good they are; the prior is that of all items."""
-
-    trial: Trial
-    field: Field
-    portfolio: Prior
-
-    @property
-    def evidence(self) -> Evidence:
-        """The item's own."""
-        return self.field.evidence
-
-    @property
-    def rivals(self) -> tuple[Entry, ...]:
-        """All tested."""
-        return self.field.rivals
-
-    @property
-    def fallback(self) -> Entry | None:
-        """The benchmark, if it keeps to the planner's conditions."""
-        return self.field.fallback
-
-    @property
-    def places(self) -> list[int]:
-        """Those of the rivals in the lineup."""
-        return [self.trial.method_index(entry.method) for entry in self.rivals]
-
-    @property
-    def prior(self) -> FloatArray:
-        """Mean logs of the rivals' relative errors over the other items."""
-        return self.portfolio.without(self.field.said).means(tuple(entry.method for entry in self.rivals))
-
-    @property
-    def sizes(self) -> FloatArray:
-        """Sizes of errors at each origin, shape (rivals, O)."""
-        return self.evidence.sizes[self.places]
-
-    def drawn(self) -> FloatArray:
-        """Shrunk logs of the rivals' errors, all origins counted."""
-        return shrunk(self.evidence.errors(self.sizes), self.prior, self.sizes.shape[1])
-
-    def drawn_without(self) -> FloatArray:
-        """The same with each origin left out in turn, shape (O, rivals)."""
-        sizes, n = self.sizes, self.sizes.shape[1]
-        means = (sizes.sum(axis=1) - sizes.T) / (n - 1)
-        return shrunk(np.maximum(means, 0.0) ** (1.0 / self.evidence.power), self.prior, n - 1)
+MOSTLY = 0.5
+"""Of a blend that has less weight than this in methods tested on the item its own origins say nothing."""
 
 
 @np.errstate(all="ignore")
-def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> tuple[dict[str, Choice], Pool]:
-    """Reach a verdict on every item of a trial; and pool the errors of what was chosen.
+def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> dict[str, Choice]:
+    """Reach a verdict on every item of a trial.
 
     What each item says by itself comes first; what the others say is added up, and each item's choice is made from
     both.
     """
-    fields = [_field(trial, one, conditions) for one in trial]
-    prior = reduce(add, (one.said for one in fields), Prior())
-    choices = [_choose(Contest(trial, one, prior), rule, conditions) for one in fields]
-    pool = Pool.total(Pool.of(choice.route, choice.crossfit) for choice in choices)
-    return {choice.evidence.item: measured(choice, pool, trial.levels) for choice in choices}, pool
+    router = Router.of(trial, conditions.allowed)
+    fields = [_field(trial, router, one, conditions) for one in trial]
+    prior = Prior.total((*_cut_short(trial, conditions), *(Prior.of(field.one.item, field.said) for field in fields)))
+    contests = [Contest(trial, field, prior) for field in fields]
+    choices = [_choose(contest, rule, conditions) for contest in contests]
+    return {choice.evidence.item: choice for choice in choices}
+
+
+def _seasonal(contest: Contest) -> tuple[Method, ...]:
+    """Methods that see a season shown hardly more than once, as far as they may be published."""
+    return tuple(one for one in SEASONAL if one in contest.evidence.route.methods)
+
+
+def _cut_short(trial: Trial, conditions: Conditions) -> Iterator[Prior]:
+    """What long items said that were cut to the length of short ones."""
+    for cut in trial.cuts:
+        for one in cut:
+            known = counted_cells(one, conditions)
+            for power in (1.0, 2.0):
+                yield Prior.of(one.item, said_of(cut, one, known, power))
 
 
 def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
@@ -121,17 +73,16 @@ def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
     return known & np.isin(np.arange(1, known.shape[1] + 1), conditions.lead_times)
 
 
-def _field(trial: Trial, one: ItemTrial, conditions: Conditions) -> Field:
+def _field(trial: Trial, router: Router, one: ItemTrial, conditions: Conditions) -> Field:
     """Who competes for an item, and what its own errors say."""
     known = counted_cells(one, conditions)
-    entered = conditions.allowed or trial.lineup
-    way = route(trial, one, entered, tested_folds(one, known), fixed=conditions.allowed is not None)
+    way = router.route(one, tested_folds(one, known))
     evidence = Evidence.gather(trial, one, way, known)
     rivals, fallback, unmet = _rivals(trial, one, evidence, conditions)
-    errors = np.array([entry.error for entry in rivals])
-    # Where a method made no error at all, as zero of what nobody buys any more, logs tell others nothing.
-    told = Prior() if (errors == 0.0).any() else Prior.of(tuple(one.method for one in rivals), centred_logs(errors))
-    return Field(one, evidence, rivals, fallback, unmet, told)
+    limited = conditions.bias_limit is not None or conditions.coverage_floor is not None or conditions.target
+    entries = (evidence.item.entry(one) for one in way.methods)
+    untested = () if limited else tuple(entry for entry in entries if entry is not None and entry.missing)
+    return Field(one, evidence, rivals, fallback, unmet, untested, said_of(trial, one, known, evidence.power))
 
 
 def _rivals(
@@ -177,8 +128,8 @@ def _demands(
 
 
 def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choice:
-    evidence = contest.evidence
-    benchmark = benchmark_of(evidence.item, contest.trial.benchmarks)
+    evidence, trial = contest.evidence, contest.trial
+    benchmark = benchmark_of(evidence.item, trial.benchmarks)
     bare = Choice(
         evidence.item,
         None,
@@ -189,102 +140,204 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
         used=evidence.route.origins,
     )
     if evidence.route.name == "untested":
-        return _untested(bare, evidence.route.methods)
+        return replace(bare, winner=Entry(combined(evidence.route.methods, "trimmed"), np.nan, np.nan, (), ""))
     if not contest.rivals:
         return bare
     if evidence.route.name == "retired":
         last = contest.rivals[0]
-        return choice_of(replace(bare, best_single=last), contest.trial, evidence, last)
-    drawn = contest.drawn()
-    best = choose_single(contest.rivals, contest.fallback, drawn, simplest=conditions.simplest)
-    assert best is not None
-    bare = replace(bare, best_single=best)
-    if contest.fallback is None and benchmark is not None and best.error > benchmark.error:
-        said = f"the benchmark {benchmark.method} had less error and does not meet the conditions"
-        bare = replace(bare, unmet=(*bare.unmet, said))
+        return choice_of(replace(bare, best_single=last), trial, evidence, last)
+    if contest.unseen and _seasonal(contest) and evidence.route.name in WITH_SEASON and not callable(rule):
+        return _of_the_season(bare, contest, rule)
+    bare = replace(bare, best_single=_best(contest, conditions))
     if callable(rule):
-        chosen = choose_by_rule(rule, evidence.item, contest.rivals, contest.trial.levels)
-        return choice_of(bare, contest.trial, evidence, chosen)
+        chosen = choose_by_rule(rule, evidence.item, contest.field.rivals, trial.levels)
+        return choice_of(bare, trial, evidence, chosen)
     if rule == "single" or len(contest.rivals) < 2:
-        alone = choice_of(bare, contest.trial, evidence, best)
-        return replace(alone, cross_error=_single_cross_error(contest, conditions))
-    return _blended(bare, contest, drawn, conditions)
+        return _single(bare, contest, conditions)
+    if _unweighed(contest):
+        return _trimmed(bare, contest)
+    return _blended(bare, contest, conditions)
 
 
-def _untested(bare: Choice, methods: tuple[Method, ...]) -> Choice:
-    """The equal mean of simple methods, of whose error nothing is known."""
-    return replace(bare, winner=Entry(combined(methods, "trimmed"), np.nan, np.nan, (), ""))
+def _of_the_season(bare: Choice, contest: Contest, rule: str | Rule) -> Choice:
+    """What sees the season that the whole history shows and no test could include: of its error nothing is known."""
+    methods = _seasonal(contest)
+    made = methods[0] if rule == "single" else combined(methods, "trimmed")
+    tested = [entry.method for entry in contest.field.rivals]
+    none = np.zeros(contest.evidence.origins.size, dtype=bool)
+    fit = hindcast_of(contest.trial, contest.evidence, tested, "trimmed", none) if tested else None
+    said = "; ".join(filter(None, (bare.because, UNSEEN)))
+    return replace(bare, winner=Entry(made, np.nan, np.nan, (), ""), hindcast=fit, because=said)
 
 
 def choice_of(bare: Choice, trial: Trial, evidence: Evidence, entry: Entry) -> Choice:
-    """A single method as the choice, with its own forecasts at the origins."""
-    fit = cross_fitted(trial, evidence, [entry.method], np.ones((evidence.item.origins, 1)))
-    return replace(bare, winner=entry, crossfit=fit, cross_error=entry.error)
+    """A single method that no error has chosen as the choice, with its own forecasts and errors at all origins."""
+    where = np.ones(evidence.item.origins, dtype=bool)
+    fit = hindcast_of(trial, evidence, [entry.method], np.ones((evidence.item.origins, 1)), where)
+    return replace(bare, winner=entry, hindcast=fit, claim=_claim(bare, trial, evidence, fit.errors, where))
 
 
-def measured(choice: Choice, pool: Pool, levels: Sequence[float]) -> Choice:
-    """The choice with the coverage of the intervals that are published by default."""
-    fit = choice.crossfit
-    if fit is None or choice.winner is None:
-        return choice
-    rows = held(fit, "calibrated", pool.peers(choice.item, choice.route, fit.cycles), levels)
-    return replace(choice, winner=replace(choice.winner, coverage=tuple(row.coverage for row in rows)))
+def _claim(bare: Choice, trial: Trial, evidence: Evidence, errors: FloatArray, where: BoolArray) -> Claim:
+    """What may be said of errors at some of the origins, against the benchmark and the best single method."""
+    rivals = (bare.benchmark, bare.best_single)
+    benchmark, single = (None if one is None or one.missing else trial.method_index(one.method) for one in rivals)
+    return claim_of(evidence, errors, where, benchmark, single)
 
 
-def _single_cross_error(contest: Contest, conditions: Conditions) -> float:
-    """The error of the rule `single` where each origin is forecast by the winner of the others."""
-    origins = contest.sizes.shape[1]
-    if origins < 2:
-        return float("nan")
-    drawn, found, benchmark = contest.drawn_without(), np.empty(origins), contest.fallback
-    place = None if benchmark is None else contest.trial.method_index(benchmark.method)
-    for o in range(origins):
-        others = np.delete(contest.evidence.sizes, o, axis=1)
-        errors = contest.evidence.errors(others)
-        own = [replace(entry, error=float(errors[m])) for entry, m in zip(contest.rivals, contest.places, strict=True)]
-        rival = None if benchmark is None or place is None else replace(benchmark, error=float(errors[place]))
-        chosen = choose_single(own, rival, drawn[o], simplest=conditions.simplest)
-        assert chosen is not None
-        found[o] = contest.evidence.sizes[contest.trial.method_index(chosen.method), o]
-    return float(contest.evidence.errors(found))
+def _best(contest: Contest, conditions: Conditions) -> Entry:
+    """The best single method by what is known now."""
+    best = choose_single(contest.rivals, contest.fallback, contest.drawn, simplest=conditions.simplest)
+    assert best is not None
+    return best
 
 
-def _blended(bare: Choice, contest: Contest, drawn: FloatArray, conditions: Conditions) -> Choice:
-    """The skill-weighted blend with its cross-fitted error; with hardly any origins the trimmed mean."""
-    methods = [entry.method for entry in contest.rivals]
-    origins = contest.sizes.shape[1]
-    trial, evidence = contest.trial, contest.evidence
-    one = contest.field.one
-    if origins < FEWEST_ORIGINS or not evidence.route.weighed:
-        made, joined = combined(methods, "trimmed"), methods
-        fit = cross_fitted(trial, evidence, methods, "trimmed")
-    else:
-        final = weights(drawn)
-        joined = [one for one, share in zip(methods, final, strict=True) if share > 0.0]
-        made = combined(joined, final[final > 0.0].tolist())
-        fit = cross_fitted(trial, evidence, methods, weights(contest.drawn_without()))
-    known = evidence.known
-    losses = np.where(known, (np.abs(fit.errors) / evidence.scale[:, None]) ** evidence.power, 0.0)
-    sizes = losses.sum(axis=1) / known.sum(axis=1)
-    if not evidence.route.weighed and contest.fallback is not None:
-        base = evidence.sizes[trial.method_index(contest.fallback.method)]
-        if (base < sizes).all():
-            return choice_of(bare, trial, evidence, contest.fallback)
-    error = float(evidence.errors(sizes))
+def _single(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
+    """The rule `single`, judged by what it would have chosen at each origin."""
+    trial, evidence, best = contest.trial, contest.evidence, bare.best_single
+    assert best is not None
+    benchmark = bare.benchmark
+    if contest.fallback is None and benchmark is not None and best.error > benchmark.error:
+        said = f"the benchmark {benchmark.method} had less error and does not meet the conditions"
+        bare = replace(bare, unmet=(*bare.unmet, said))
+    if best.missing:  # other items vouch for it
+        return replace(bare, winner=best)
+    chosen = choice_of(bare, trial, evidence, best)
+    if len(contest.field.rivals) < 2:
+        return chosen
+    where = evidence.claimed
+    errors = _errors_of_single(contest, conditions, where)
+    claim = _claim(bare, trial, evidence, errors, where)
+    if contest.fallback is not None and claim.error > claim.benchmark_error:
+        return choice_of(
+            replace(bare, lost="the best single method", tempered=claim), trial, evidence, contest.fallback
+        )
+    assert chosen.hindcast is not None
+    return replace(chosen, claim=claim, hindcast=replace(chosen.hindcast, claimed=where))
+
+
+def _errors_of_single(contest: Contest, conditions: Conditions, where: BoolArray) -> FloatArray:
+    """Errors (O, H) of the method that would have been chosen at each origin; NaN where nothing was known."""
+    evidence, trial, rivals = contest.evidence, contest.trial, contest.field.rivals
+    means, _ = evidence.done.means(evidence.origins)
+    errors = np.full(evidence.known.shape, np.nan)
     at = np.flatnonzero(evidence.route.origins)
-    winner = Entry(
-        method=made,
-        error=error,
-        parameters=float(np.nansum([entry.parameters for entry in contest.rivals if entry.method in joined])),
-        coverage=(),
-        missing="",
-        bias=100.0 * float(fit.errors[known].sum() / np.abs(fit.actuals[known]).sum()),
-    )
+    for o in np.flatnonzero(where).tolist():
+        then = [replace(entry, error=_known(means[o], trial, entry, evidence.power)) for entry in rivals]
+        fallback = contest.fallback
+        if fallback is not None:
+            fallback = replace(fallback, error=_known(means[o], trial, fallback, evidence.power))
+        chosen = choose_single(then, fallback, contest.drawn_then[o], simplest=conditions.simplest)
+        assert chosen is not None
+        points = contest.field.one.points[trial.method_index(chosen.method), at[o]]
+        errors[o] = evidence.actuals[o] - points
+    return errors
+
+
+def _known(means: FloatArray, trial: Trial, entry: Entry, power: float) -> float:
+    return float(means[trial.method_index(entry.method)] ** (1.0 / power))
+
+
+def _unweighed(contest: Contest) -> bool:
+    """Whether nothing tells how good methods are at this length: too few origins, or shorter ones, and no kin."""
+    if contest.kin >= FEWEST_KIN:
+        return False
+    few = contest.evidence.origins.size < FEWEST_ORIGINS
+    return few or contest.evidence.route.name in ("short", "new")
+
+
+def _trimmed(bare: Choice, contest: Contest) -> Choice:
+    """The mean of simple methods without the highest and the lowest: nothing is weighed, so all its errors count."""
+    trial, evidence = contest.trial, contest.evidence
+    simple = [entry.method for entry in contest.field.rivals if entry.method in evidence.route.simple]
+    methods = simple if len(simple) > 1 else [entry.method for entry in contest.field.rivals]
+    where = np.ones(evidence.item.origins, dtype=bool)
+    fit = hindcast_of(trial, evidence, methods, "trimmed", where)
+    claim = _claim(bare, trial, evidence, fit.errors, where)
+    if contest.fallback is not None and claim.benchmark_error < claim.error:
+        return choice_of(replace(bare, lost="the mean", tempered=claim), trial, evidence, contest.fallback)
+    return replace(bare, winner=_joint(contest, combined(methods, "trimmed"), claim), hindcast=fit, claim=claim)
+
+
+def _blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
+    """The skill-weighted blend, its weights at each origin from what was known there, held against the benchmark."""
+    trial, evidence, benchmark = contest.trial, contest.evidence, contest.fallback
+    tested = [entry.method for entry in contest.field.rivals]
+    entered = [entry.method for entry in contest.rivals]
+    now = weights(contest.drawn)
+    if not tested:  # other items vouch for all that competes
+        return replace(bare, winner=_joint(contest, _mix(entered, now), NO_CLAIM))
+    where = evidence.claimed if now[: len(tested)].sum() > MOSTLY else np.zeros(evidence.origins.size, dtype=bool)
+    then, without = weights(contest.drawn_then), weights(contest.drawn_without)
+    fit = hindcast_of(trial, evidence, tested, then, where)
+    plain = claim = _claim(bare, trial, evidence, fit.errors, where)
+    share = 1.0
+    if benchmark is not None and plain.error > plain.benchmark_error:
+        share, claim = _tempered(bare, contest, fit.errors, where, benchmark)
+        if share == 0.0:
+            return choice_of(replace(bare, lost="the blend", tempered=plain), trial, evidence, benchmark)
+        bare = replace(bare, tempered=plain, share=share)
+        mixed = _towards(then, tested, benchmark, share)
+        fit = hindcast_of(trial, evidence, _with(tested, benchmark), mixed, where)
+        without = _towards(without, tested, benchmark, share)
+        now = _towards(now[None], entered, benchmark, share)[0]
+        entered = _with(entered, benchmark)
     unmet = tuple(one for one in bare.unmet if "single" not in one)
-    measures = item_measures(trial.history[one.item], one, at, known, fit.points)
+    at = np.flatnonzero(evidence.route.origins)
+    measures = item_measures(trial.history[evidence.item.item], contest.field.one, at, evidence.known, fit.points)
     if conditions.target and not conditions.meets_target(measures):
         unmet += (f"the blend does not reach {conditions.target}",)
-    return replace(bare, winner=winner, crossfit=fit, cross_error=error, unmet=unmet)
+    joined = tested if share == 1.0 else _with(tested, benchmark)
+    basis = hindcast_of(trial, evidence, joined, without, where)
+    winner = _joint(contest, _mix(entered, now), claim)
+    return replace(bare, winner=winner, hindcast=fit, basis=basis, claim=claim, unmet=unmet)
+
+
+def _tempered(
+    bare: Choice, contest: Contest, errors: FloatArray, where: BoolArray, benchmark: Entry
+) -> tuple[float, Claim]:
+    """The largest share of a blend that has not lost to the benchmark it is mixed with, and its claim."""
+    trial, evidence = contest.trial, contest.evidence
+    at = np.flatnonzero(evidence.route.origins)
+    base = evidence.actuals - contest.field.one.points[trial.method_index(benchmark.method), at]
+    for share in SHARES:
+        claim = _claim(bare, trial, evidence, share * errors + (1.0 - share) * base, where)
+        if not claim.error > claim.benchmark_error:
+            return share, claim
+    return 0.0, NO_CLAIM
+
+
+def _mix(methods: Sequence[Method], shares: FloatArray) -> Method:
+    """The blend of methods by their shares, those without one left out."""
+    kept = shares > 0.0
+    return combined([one for one, has in zip(methods, kept, strict=True) if has], shares[kept].tolist())
+
+
+def _with(methods: list[Method], benchmark: Entry | None) -> list[Method]:
+    """The methods, and the benchmark if it is none of them."""
+    return methods if benchmark is None or benchmark.method in methods else [*methods, benchmark.method]
+
+
+def _towards(then: FloatArray, methods: list[Method], benchmark: Entry, share: float) -> FloatArray:
+    """Weights (O, methods) of which only a share is left, the rest given to the benchmark."""
+    listed = _with(methods, benchmark)
+    found = np.zeros((then.shape[0], len(listed)))
+    found[:, : len(methods)] = share * then
+    found[:, listed.index(benchmark.method)] += 1.0 - share
+    return found
+
+
+def _joint(contest: Contest, made: Method, claim: Claim) -> Entry:
+    """What several methods joined are, as an entry."""
+    members = made.members or (made,)
+    parameters = [entry.parameters for entry in contest.rivals if entry.method in members]
+    return Entry(
+        method=made,
+        error=claim.error,
+        parameters=float(np.nansum(parameters)),
+        coverage=(),
+        missing="",
+        bias=claim.bias,
+    )
 
 
 def combined(methods: Sequence[Method], weights: str | Sequence[float]) -> Method:

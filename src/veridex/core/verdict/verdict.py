@@ -8,19 +8,21 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.backtest.trial import Trial
-from veridex.core.calibration.crossfit import Crossfit
-from veridex.core.calibration.held import KINDS, held
+from veridex.core.calibration.held import KINDS, Held, held
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.pool import Pool
 from veridex.core.calibration.warping import warps
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fold.status import Status
+from veridex.core.periods.moments import NOW
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.choice import Choice, Override
+from veridex.core.verdict.claim import NO_CLAIM
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.reaching import choice_of, counted_cells, measured, reach
+from veridex.core.verdict.reaching import choice_of, counted_cells, reach
 from veridex.core.verdict.routing import Route
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
@@ -47,20 +49,24 @@ def decide(
 ) -> "Verdict":
     """Decide per item what is to be published.
 
-    Items are first routed by what was known at the first origin used: intermittent demand is judged by squared errors
-    among methods made for it, a very short or new item gets an equal mean, a retired one nothing more. Errors are mean
-    MASE over the origins (mean absolute error where an item has no scale; RMSSE of intermittent demand).
+    Items are first routed by what publication knows: intermittent demand is judged by squared errors among methods made
+    for it, a retired item gets nothing more. Errors are mean MASE over the origins (mean absolute error where an item
+    has no scale; RMSSE of intermittent demand). What is published is decided by all errors; what is said of it comes
+    from deciding anew at each origin, by errors of this item and of all others that were complete there, and is not
+    available where there were none. Methods that an item is too short to test compete where other items tested them
+    from histories as long.
 
     Parameters
     ----------
     trial : Trial
     rule : {"blend", "single"} or callable
         ``blend``: a mean of a shortlist weighted by (relative error)^-8, the log errors drawn towards those on the
-        portfolio's other items, the weights frozen as numbers; with fewer than three origins the equal mean of the
-        middle. ``single``: the method of the shortlist with the lowest error, drawn in the same way, that beats the
-        benchmark on the item itself, otherwise the benchmark; ties go to fewer parameters. A callable gets a table of
-        an item's methods (item, method, measure, error, std_error, bias, parameters, coverage of each level) and
-        returns the text of one; it is not asked about retired and untested items.
+        portfolio's other items, the weights frozen as numbers; where it lost to the benchmark, as much of it
+        mixed with the benchmark as did not lose, or the benchmark; with fewer than three origins the equal mean
+        of the middle. ``single``: the method of the shortlist with the lowest error, drawn in the same way,
+        that beats the benchmark on the item itself, otherwise the benchmark; ties go to fewer parameters. A
+        callable gets a table of an item's methods (item, method, measure, error, std_error, bias, parameters,
+        coverage of each level) and returns the text of one; it is not asked about retired and untested items.
     allowed : sequence of str, optional
         Methods of the trial that may be published, and no others, the benchmark included. By default the shortlist; all
         that were entered where the lineup is the planner's own and lacks some of it.
@@ -85,8 +91,10 @@ def decide(
         raise ParameterError("rule", repr(rule), problem)
     stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
-    choices, pool = reach(trial, rule, stated)
-    return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool)
+    choices = reach(trial, rule, stated)
+    pool = Pool.total(Pool.of(choice.route, choice.learned) for choice in choices.values())
+    then = Pool.total(Pool.of(choice.route, choice.hindcast) for choice in choices.values())
+    return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool, then=then)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -101,8 +109,8 @@ class Verdict:
         What the planner demanded.
     choices : mapping of str to Choice
         By item, in the order of the trial's.
-    pool : Pool
-        The errors of what was chosen, of all items together.
+    pool, then : Pool
+        The errors of what was chosen, of all items together: as decided now, and as decided at each origin.
     """
 
     trial: Trial = field(repr=False)
@@ -110,6 +118,7 @@ class Verdict:
     conditions: Conditions = field(repr=False)
     choices: Mapping[str, Choice] = field(repr=False)
     pool: Pool = field(repr=False)
+    then: Pool = field(repr=False)
 
     def __repr__(self) -> str:
         return f"Verdict(rule={self.rule!r}, {len(self.choices)} items)"
@@ -129,10 +138,32 @@ class Verdict:
 
     def peers(self, item: str, totals_from: int | None = None) -> Peers:
         """What other items show of an item's intervals; or of its totals from a lead time on."""
+        return self._of(self.pool if totals_from is None else self.total_pool(totals_from), item, NOW)
+
+    def peers_then(self, item: str, moment: int) -> Peers:
+        """What was known of that at a moment."""
+        return self._of(self.then, item, moment)
+
+    def _of(self, pool: Pool, item: str, moment: int) -> Peers:
         choice = self.choice(item)
-        pool = self.pool if totals_from is None else self.total_pool(totals_from)
         alike = SHORT if choice.route == UNTESTED else choice.route
-        return pool.peers(item, alike, 0.0 if choice.crossfit is None else choice.crossfit.cycles)
+        return pool.peers(item, alike, 0.0 if choice.hindcast is None else choice.hindcast.cycles, moment)
+
+    def held(self, item: str, levels: Sequence[float]) -> Mapping[str, tuple[Held, ...]]:
+        """What each kind of interval of an item held, by what was known at each origin; nothing if not tested."""
+        key = (item, tuple(levels))
+        fit = self.choice(item).hindcast
+        if fit is None:
+            return {}
+        if key not in self._held:
+            self._held[key] = {
+                kind: held(fit, kind, lambda moment: self.peers_then(item, moment), levels) for kind in KINDS
+            }
+        return self._held[key]
+
+    @cached_property
+    def _held(self) -> dict[tuple[str, tuple[float, ...]], Mapping[str, tuple[Held, ...]]]:
+        return {}
 
     def total_pool(self, first: int) -> Pool:
         """The pool of totals from a lead time on."""
@@ -140,7 +171,7 @@ class Verdict:
             self._total_pools[first] = self.pool.totals(first)
         return self._total_pools[first]
 
-    def total_of(self, fit: Crossfit, route: str, first: int) -> Crossfit:
+    def total_of(self, fit: Hindcast, route: str, first: int) -> Hindcast:
         """The evidence of an item's totals: the pool's, unless the planner has decided otherwise since."""
         if self.pool.fits.get(route, {}).get(fit.item) is fit:
             return self.total_pool(first).fits[route][fit.item]
@@ -156,60 +187,62 @@ class Verdict:
     def winners(self) -> pd.DataFrame:
         """A row per item.
 
-        item, method (what is published), measure, its error, the benchmark and its error, value_added (percent less
-        error than it), parameters, origins, coverage of each level by the intervals published by default, reason
-        (why nothing is), then route, best_single and its error, less_than_single (percent less error), cross_error
-        (each origin decided without itself), bias, intervals (the default kind), form and criterion (of the best single
-        method: what its search chose, and its AICc, at the last origin), season, unmet (conditions), overridden (the
-        planner's reason).
+        item, method (what is published), measure, its error where each origin is decided by what was known at it, the
+        benchmark and its error, value_added (percent less error than it), parameters, origins (that could be decided
+        so), coverage of each level by the intervals published by default, reason (why nothing is), then route,
+        best_single and its error, less_than_single (percent less error), windows (of those origins that do not
+        overlap), bias, intervals (the default kind), form and criterion (of the best single method: what its search
+        chose, and its AICc, at the last origin), season, unmet (conditions), overridden (the planner's reason), lost
+        (what lost to the benchmark, which is published instead). Figures that no origin could be decided for are NaN.
         """
         return pd.DataFrame([self._row(choice) for choice in self.choices.values()])
 
     def _row(self, choice: Choice) -> dict[str, object]:
-        winner, benchmark, single = choice.winner, choice.benchmark, choice.best_single
+        winner, benchmark, single, claim = choice.winner, choice.benchmark, choice.best_single, choice.claim
         nothing = float("nan")
         row: dict[str, object] = {
             "item": choice.evidence.item,
             "method": winner.method.text if winner else None,
             "measure": choice.evidence.measure,
-            "error": winner.error if winner else nothing,
+            "error": claim.error if winner else nothing,
             "benchmark": benchmark.method.text if benchmark else None,
-            "benchmark_error": benchmark.error if benchmark else nothing,
-            "value_added": choice.value_added,
+            "benchmark_error": claim.benchmark_error,
+            "value_added": claim.value_added,
             "parameters": winner.parameters if winner else nothing,
-            "origins": choice.evidence.origins,
+            "origins": claim.origins,
         }
+        shown = self.held(choice.item, self.trial.levels)
         for j, level in enumerate(self.trial.levels):
-            label = f"coverage_{level_label(level)}"
-            row[label] = winner.coverage[j] if winner and winner.coverage else nothing
+            row[f"coverage_{level_label(level)}"] = shown["calibrated"][j].coverage if shown and winner else nothing
         return row | {
             "reason": self.reason(choice.evidence.item),
             "route": choice.route,
             "best_single": single.method.text if single else None,
-            "best_single_error": single.error if single else nothing,
-            "less_than_single": choice.less_than_single,
-            "cross_error": choice.cross_error,
-            "bias": winner.bias if winner else nothing,
-            "intervals": "calibrated" if warps(choice.crossfit, self.peers(choice.item), 1) else "model",
+            "best_single_error": claim.single_error,
+            "less_than_single": claim.less_than_single,
+            "windows": claim.windows,
+            "bias": claim.bias,
+            "intervals": "calibrated" if warps(choice.learned, self.peers(choice.item), 1) else "model",
             "form": (single.form or single.method.text.partition(" ")[2]) if single else "",
             "criterion": single.criterion if single else nothing,
             "season_length": self.trial.history.season_length,
             "unmet": "; ".join(choice.unmet),
             "overridden": choice.override.reason if choice.override else "",
+            "lost": choice.lost,
         }
 
     @cached_property
     def intervals(self) -> pd.DataFrame:
         """What each kind of interval held: item, kind, level, cells, coverage, below, above (percent of actuals).
 
-        Each origin's are calibrated by the evidence of the others, and by other items.
+        Each origin's are calibrated by what was known at it, of the item and of others; where no origin had anything to
+        be decided from, nothing is known.
         """
         rows = [
             {"item": choice.evidence.item, "kind": kind, **row._asdict()}
             for choice in self.choices.values()
-            if choice.crossfit is not None
-            for kind in KINDS
-            for row in held(choice.crossfit, kind, self.peers(choice.item), self.trial.levels)
+            for kind, rows_of in self.held(choice.item, self.trial.levels).items()
+            for row in rows_of
         ]
         columns = ["item", "kind", "level", "cells", "coverage", "below", "above"]
         return pd.DataFrame(rows, columns=columns)
@@ -239,7 +272,8 @@ class Verdict:
         ItemUnknown
             If the trial has no such item.
         """
-        return why(self.choice(item), self.trial, self.conditions.lead_times)
+        shown = self.held(item, self.trial.levels).get("calibrated", ())
+        return why(self.choice(item), self.trial, shown, self.conditions.lead_times)
 
     def reason(self, item: str) -> str:
         """Why nothing is published for an item; empty where something is.
@@ -266,11 +300,13 @@ class Verdict:
             raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
         entry = before.evidence.entry(chosen)
         stated = Override(reason.strip(), before.winner.method if before.winner else None)
-        bare = replace(before, crossfit=None, cross_error=float("nan"), unmet=(), override=stated)
+        bare = replace(
+            before, hindcast=None, claim=NO_CLAIM, tempered=None, share=1.0, lost="", unmet=(), override=stated
+        )
         after = replace(bare, winner=Entry(chosen, float("nan"), float("nan"), (), ""))
         used = before.used
         if entry is not None and not entry.missing and used is not None:
             one, way = self.trial[item], Route(before.route, (chosen,), used, before.because)
             evidence = Evidence.gather(self.trial, one, way, counted_cells(one, self.conditions))
-            after = measured(choice_of(bare, self.trial, evidence, entry), self.pool, self.trial.levels)
+            after = choice_of(bare, self.trial, evidence, entry)
         return replace(self, choices={**self.choices, item: after})

@@ -24,7 +24,7 @@ from veridex.exchange.places.files import replace_file
 
 __all__ = ["read_trial", "write_trial"]
 
-FORMAT = "veridex trial 5"
+FORMAT = "veridex trial 6"
 KEY, SEAL = b"veridex", b"seal"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "std_error", "laws", "transforms", "training")
@@ -35,7 +35,8 @@ SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 def write_trial(trial: Trial, destination: str | Path) -> Path:
     """Write a trial into one file that ends in ``.parquet``: whole or not at all, sealed by checksums."""
     target = checked_file(destination, (".parquet",), "a trial")
-    table = pa.concat_tables([_fold_rows(trial), _origin_rows(trial), _item_rows(trial)], promote_options="default")
+    parts = [rows for k, one in enumerate((trial, *trial.cuts)) for rows in _tables(one, k)]
+    table = pa.concat_tables(parts, promote_options="default")
     head = json.dumps(_head(trial), ensure_ascii=False).encode()
     table = table.replace_schema_metadata({KEY: head, SEAL: _seal(head)})
     return replace_file(
@@ -72,9 +73,15 @@ def read_trial(source: str | Path) -> Trial:
         raise TrialUnreadable(str(source), f"it is not what was written ({problem})") from None
 
 
-def _trial(head: dict[str, Any], table: pa.Table) -> Trial:
-    kinds = table["kind"].to_numpy()
-    parts = {kind: table.filter(pa.array(kinds == kind)) for kind in (FOLDS, ORIGINS, ITEMS)}
+def _tables(trial: Trial, part: int) -> list[pa.Table]:
+    """The rows of a trial, or of a cut one behind it."""
+    tables = [_fold_rows(trial), _origin_rows(trial), _item_rows(trial)]
+    return [rows.append_column("part", pa.array([part] * len(rows), type=pa.int32())) for rows in tables]
+
+
+def _trial(head: dict[str, Any], table: pa.Table, part: int = 0) -> Trial:
+    kinds, own = table["kind"].to_numpy(), table["part"].to_numpy() == part
+    parts = {kind: table.filter(pa.array(own & (kinds == kind))) for kind in (FOLDS, ORIGINS, ITEMS)}
     return Trial(
         history=_history(head, parts[ITEMS]),
         lineup=tuple(method(text) for text in head["lineup"]),
@@ -85,6 +92,7 @@ def _trial(head: dict[str, Any], table: pa.Table) -> Trial:
         driven=head["driven"],
         pace=Pace(**head["pace"]),
         store=_store(head, parts),
+        cuts=tuple(_trial(cut, table, k) for k, cut in enumerate(head["cuts"], start=1)),
     )
 
 
@@ -103,6 +111,7 @@ def _head(trial: Trial) -> dict[str, Any]:
         "components": int(trial.arrays.laws.shape[-2]),
         "keep": trial.arrays.keep,
         "history": about(trial.history),
+        "cuts": [_head(cut) for cut in trial.cuts],
     }
 
 
@@ -126,7 +135,8 @@ def _origin_rows(trial: Trial) -> pa.Table:
     count = int(np.prod(a.origins.shape))
     lists = {"actuals": _lists(a.actuals.reshape(count, -1)), "scales": _lists(a.scales.reshape(count, -1))}
     lists["supports"] = _lists(a.supports.reshape(count, -1))
-    return pa.table({"kind": pa.array([ORIGINS] * count), "origins": pa.array(a.origins.ravel()), **lists})
+    plain = {name: pa.array(getattr(a, name).ravel()) for name in ("origins", "clarity")}
+    return pa.table({"kind": pa.array([ORIGINS] * count), **plain, **lists})
 
 
 def _item_rows(trial: Trial) -> pa.Table:

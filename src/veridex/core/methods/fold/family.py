@@ -33,6 +33,7 @@ class Family(ABC, Generic[P]):
     name: ClassVar[str]
     settings: ClassVar[tuple[Setting, ...]] = ()
     takes_drivers: ClassVar[bool] = False
+    borrows: ClassVar[bool] = False
 
     @abstractmethod
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> P:

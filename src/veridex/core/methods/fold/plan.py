@@ -1,6 +1,7 @@
 """What a method knows before a fold, and the rows that a fold fills: plain numbers and arrays."""
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -27,12 +28,16 @@ class Sizes(NamedTuple):
         What the columns of the driver rows hold; none for a method that takes no drivers.
     floor : float, optional
         What demand never is below, where it is stated; else the values tell.
+    borrowed : mapping of str to ndarray, shape (season_length,), optional
+        Seasons that neighbours lend at the end of the span, from the period after it on, by the column that groups
+        them; see `veridex.core.preparation.neighbours`.
     """
 
     season_length: int
     horizon: int = 1
     columns: tuple[Column, ...] = ()
     floor: float | None = None
+    borrowed: Mapping[str, FloatArray] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,6 +27,7 @@ class Status(IntEnum):
     WORKER_DIED = 14
     NOT_FINITE = 15
     NOT_ITS_OWN = 16
+    NO_NEIGHBOURS = 17
 
 
 _REASONS = {
@@ -48,6 +49,7 @@ _REASONS = {
     Status.DEPENDENT: "columns explain each other exactly: leave one of them out",
     Status.NEGATIVE: "demand below zero is nothing that comes now and then",
     Status.NOT_ITS_OWN: "its parameters are none that this method writes",
+    Status.NO_NEIGHBOURS: "no neighbours lend a season: several items must have shown every period of it",
     Status.NO_FOLD: "the history does not reach back to this origin",
 }
 

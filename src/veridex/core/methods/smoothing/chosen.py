@@ -19,7 +19,7 @@ from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value, choice, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
-from veridex.core.methods.smoothing.candidates import allowed_forms, form_in_words, parts_in_words, tries
+from veridex.core.methods.smoothing.candidates import Try, allowed_forms, form_in_words, parts_in_words, tries
 from veridex.core.methods.smoothing.forms import (
     ERRORS,
     SEASONS,
@@ -36,6 +36,7 @@ from veridex.core.methods.smoothing.forms import (
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.methods.words import number
 from veridex.core.numerics.seasons.deseasonalise import fixed_seasons, season_at
+from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.numerics.smoothing.recursion import NONE, Form
 from veridex.core.periods.seasons import season_name
 from veridex.errors import SettingError
@@ -75,11 +76,13 @@ class Smoothing(PlainFamily[ChosenPlan]):
 
     Errors additive or multiplicative; trend none, additive or damped; season none, additive or multiplicative; a
     multiplicative season goes with multiplicative errors only, which makes fifteen forms (Hyndman, Koehler, Ord and
-    Snyder, 2008, section 2.3 and chapter 7). Multiplicative parts need demand above zero. ``average=yes`` weights
-    the forms by exp(-criterion / 2) (Burnham and Anderson, 2002, section 4.2); its standard error then also holds the
-    forms' disagreement, its law is the mixture of theirs. ``seasons=[24, 168]`` takes fixed additive seasons
-    of several seasons out first; the uncertainty of those is not in the intervals. Standard errors of the form chosen
-    are given its parameters and the choice.
+    Snyder, 2008, section 2.3 and chapter 7). Where the history shows a season (an F test, see
+    `veridex.core.numerics.seasons.profile`), only forms with one are chosen among: criteria pass it over in short
+    ones. Multiplicative parts need demand above zero. ``average=yes`` weights the forms by exp(-criterion / 2)
+    (Burnham and Anderson, 2002, section 4.2); its standard error then also holds the forms' disagreement, its law
+    is the mixture of theirs. ``seasons=[24, 168]`` takes fixed additive seasons of several seasons out first; the
+    uncertainty of those is not in the intervals. Standard errors of the form chosen are given its parameters and
+    the choice.
     """
 
     name = "smoothing"
@@ -143,6 +146,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
         good = [one for one in tried if np.isfinite(one.criteria[plan.criterion])]
         if not good:
             return int(min((one.status for one in tried if one.status > Status.DONE), default=Status.TOO_SHORT))
+        good = _with_season(plan, y, good)
         values = np.array([one.criteria[plan.criterion] for one in good])
         order = np.argsort(values, kind="stable")
         best = good[order[0]]
@@ -258,6 +262,12 @@ class Smoothing(PlainFamily[ChosenPlan]):
         found = form_components(form, _adjusted(y, seasons), own)
         fixed = {season_name(season.size): season_at([season], np.arange(y.size)) for season in seasons}
         return found | fixed
+
+
+def _with_season(plan: ChosenPlan, y: FloatArray, good: list[Try]) -> list[Try]:
+    """The forms with a season, where there is one to be seen and one of them could be fitted."""
+    seasonal = [one for one in good if one.form.season != NONE]
+    return seasonal if seasonal and not plan.seasons and shows_season(y, plan.season_length) else good
 
 
 def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, FloatArray]]:

@@ -1,4 +1,4 @@
-"""The forecasts of a choice at past origins, each made with weights that have not seen its origin."""
+"""The forecasts of a choice at past origins, each with the weights that it would have had there."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -6,11 +6,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
-from veridex.core.calibration.crossfit import Crossfit
+from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.lengths import cycles_at
 from veridex.core.laws.components import moved
 from veridex.core.laws.laws import Laws
 from veridex.core.laws.transforms import drawn_shares, transforms
@@ -19,16 +20,15 @@ from veridex.core.methods.method import Method
 from veridex.core.tidying.expectation import expect
 from veridex.core.verdict.evidence import Evidence
 
-__all__ = ["cross_fitted"]
-
-SHORTEST_CYCLE = 12
-"""Periods that the length of a history is counted in, where its season is shorter or there is none."""
+__all__ = ["hindcast_of"]
 
 FAR_OFF = 3.0
 """A normal score that one actual in seven hundred goes beyond: what a shift of the level leaves is further off."""
 
 
-def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], weights: FloatArray | str) -> Crossfit:
+def hindcast_of(
+    trial: Trial, evidence: Evidence, methods: Sequence[Method], weights: FloatArray | str, claimed: BoolArray
+) -> Hindcast:
     """Join the forecasts of methods at each origin used.
 
     The transform of a mixture is the mean of its members', since all share how a value with a weight is split.
@@ -37,6 +37,8 @@ def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], we
     ----------
     weights : ndarray, shape (O, methods), or str
         The weights at each origin, or the word of a combination that says how to join them.
+    claimed : ndarray of bool, shape (O,)
+        Origins at which there was evidence to decide from.
     """
     one, at = trial[evidence.item.item], np.flatnonzero(evidence.route.origins)
     places = [trial.method_index(entered) for entered in methods]
@@ -58,16 +60,16 @@ def cross_fitted(trial: Trial, evidence: Evidence, methods: Sequence[Method], we
     means, spreads = laws.moments()
     squares = _mean(spreads**2 + means**2, mixed) - _mean(means, mixed) ** 2
     last = one.origins[at].max(initial=series.start - 1)
-    known = int((~np.isnan(series.actuals[: last - series.start + 1])).sum())
-    fit = Crossfit(
+    fit = Hindcast(
         item=series.item,
         origins=one.origins[at],
-        cycles=known / max(series.season_length, SHORTEST_CYCLE),
+        cycles=float(cycles_at(series, np.array([last]))[0]),
         actuals=one.actuals[at],
         points=joint,
         spread=np.sqrt(np.maximum(squares, 0.0)),
         transforms=_mean(stood, mixed),
         supports=one.supports[at],
+        claimed=claimed,
     )
     return _set_aside(fit, series)
 
@@ -80,7 +82,7 @@ def _ranked(one: ItemTrial, where: Any, joint: FloatArray, points: FloatArray) -
     return Laws.of(law, supports[..., None, 0], supports[..., None, 1] > 0.0)
 
 
-def _set_aside(fit: Crossfit, series: ItemHistory) -> Crossfit:
+def _set_aside(fit: Hindcast, series: ItemHistory) -> Hindcast:
     """The same without what was forecast across a shift of the level; looked for where something is far off."""
     if not (np.abs(fit.scores) > FAR_OFF).any():
         return fit

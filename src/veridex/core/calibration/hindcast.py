@@ -1,4 +1,4 @@
-"""What a choice would have forecast at each origin without having seen it, and where the actuals stood in its laws."""
+"""What a choice would have forecast at each origin by what was known there, and where actuals stood in its laws."""
 
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -11,15 +11,15 @@ from veridex.core.calibration.sums import added, law_of_sum, spread_of_sums
 from veridex.core.laws.transforms import drawn_shares, transforms
 from veridex.core.laws.warp import FURTHEST
 
-__all__ = ["Crossfit"]
+__all__ = ["Hindcast"]
 
 FEWEST_TO_HALVE = 4
 """Origins from which on evidence has two halves."""
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Crossfit:
-    """Forecasts of a choice at the origins of a trial, each made with weights that have not seen its origin.
+class Hindcast:
+    """Forecasts of a choice at the origins of a trial, each by the weights that it would have had there.
 
     Attributes
     ----------
@@ -35,6 +35,8 @@ class Crossfit:
         shift of the level came between.
     supports : ndarray, shape (O, 2)
         As in a trial.
+    claimed : ndarray of bool, shape (O,)
+        Origins at which there was evidence to decide from: those whose intervals count when it is said what held.
     shifts : tuple of int
         First periods of new levels that evidence was set aside for.
     """
@@ -47,6 +49,7 @@ class Crossfit:
     spread: FloatArray
     transforms: FloatArray
     supports: FloatArray
+    claimed: BoolArray
     shifts: tuple[int, ...] = ()
 
     @cached_property
@@ -61,32 +64,44 @@ class Crossfit:
         return np.asarray(ndtri(np.clip(self.transforms, least, 1.0 - least)))
 
     @cached_property
-    def halves(self) -> tuple[BoolArray, BoolArray] | None:
-        """Cells (O, H) that were complete at the middle origin, and those of the origins from there on.
+    def ends(self) -> IntArray:
+        """Ordinals of the periods that are forecast, shape (O, H)."""
+        return self.origins[:, None] + np.arange(1, self.actuals.shape[1] + 1)
+
+    def known_at(self, moment: int) -> BoolArray:
+        """Cells (O, H) whose transforms were known at a moment."""
+        found: BoolArray = ~np.isnan(self.transforms) & (self.ends <= moment)
+        return found
+
+    def middle(self, moment: int) -> int | None:
+        """The middle of the origins of which something was known at a moment; None where there are fewer than four."""
+        origins = self.origins[self.known_at(moment).any(axis=1)]
+        return None if origins.size < FEWEST_TO_HALVE else int(origins[origins.size // 2])
+
+    def halves(self, moment: int) -> tuple[BoolArray, BoolArray] | None:
+        """Of the cells known at a moment those complete at the middle origin, and those of the origins from there on.
 
         None where there are fewer than four origins, or nothing is known in one of them.
         """
-        known = ~np.isnan(self.transforms)
-        if self.origins.size < FEWEST_TO_HALVE:
+        known = self.known_at(moment)
+        middle = self.middle(moment)
+        if middle is None:
             return None
-        middle = self.origins[self.origins.size // 2]
-        ends = self.origins[:, None] + np.arange(1, known.shape[1] + 1)
-        first: BoolArray = known & (ends <= middle)
+        first: BoolArray = known & (self.ends <= middle)
         later: BoolArray = known & (self.origins >= middle)[:, None]
         return (first, later) if first.any() and later.any() else None
 
-    def shifted(self, periods: tuple[int, ...]) -> "Crossfit":
+    def shifted(self, periods: tuple[int, ...]) -> "Hindcast":
         """The same, what was forecast across the begin of a new level set aside."""
-        ends = self.origins[:, None] + np.arange(1, self.actuals.shape[1] + 1)
-        across = np.zeros(ends.shape, dtype=bool)
+        across = np.zeros(self.ends.shape, dtype=bool)
         for period in periods:
-            across |= (self.origins[:, None] < period) & (ends >= period)
+            across |= (self.origins[:, None] < period) & (self.ends >= period)
         if not across.any() or across[~np.isnan(self.transforms)].all():
             return self
         crossed = tuple(one for one in periods if one > self.origins[0])
         return replace(self, transforms=np.where(across, np.nan, self.transforms), shifts=crossed)
 
-    def totals(self, dependence: FloatArray, first: int = 1) -> "Crossfit":
+    def totals(self, dependence: FloatArray, first: int = 1) -> "Hindcast":
         """The same of demand from a lead time on up to each later one; NaN before it."""
         known = np.where(np.isnan(self.transforms), np.nan, self.actuals)
         actuals, points = (added(one, first) for one in (known, self.points))

@@ -1,0 +1,93 @@
+"""The profile of a season: demand against its level, by the period of the season; and whether it shows one at all."""
+
+import math
+
+import numpy as np
+from scipy.special import fdtrc
+
+from veridex.core.arrays import FloatArray
+from veridex.core.numerics.compiled import kernel
+
+__all__ = ["season_profile", "shows_season"]
+
+FEWEST = 4
+"""Known values below which there is no level to hold against."""
+
+CHANCE = 0.01
+"""A season is shown where chance alone would show as much in one history of a hundred."""
+
+
+def shows_season(y: FloatArray, season_length: int) -> bool:
+    """Whether a history shows a season: the one reading of it that every method goes by which may leave it out.
+
+    An F test that values about their level do not differ by the period of the season (Kendall, Stuart and Ord, 1983,
+    The Advanced Theory of Statistics, vol. 3, section 49.10), at one percent; two whole seasons are needed.
+    """
+    if season_length < 2 or y.size < 2 * season_length:
+        return False
+    means, counts, squares = (np.zeros(season_length) for _ in range(3))
+    season_profile(y, 0, False, means, counts, squares)
+    seen, left = int(np.count_nonzero(counts)), float(np.maximum(counts - 1.0, 0.0).sum())
+    if seen < 2 or left < 1.0:
+        return False
+    centre = float((counts * means).sum() / counts.sum())
+    between, within = float((counts * np.square(means - centre)).sum()) / (seen - 1), float(squares.sum()) / left
+    if not within > 0.0:
+        return between > 0.0
+    return bool(fdtrc(seen - 1, left, between / within) < CHANCE)
+
+
+@kernel
+def season_profile(
+    y: FloatArray, first: int, shares: bool, means: FloatArray, counts: FloatArray, squares: FloatArray
+) -> None:
+    """Means of demand against its level at each phase, their number, and squares about the means.
+
+    Against the level: in shares of it, or what is left without it. The level is the mean of the season around a
+    period, or of the nearest whole season at the ends, along the slope that values a season apart show; of less than a
+    season the mean of all. `first` is the phase of the first value.
+    """
+    season, n = means.size, y.size
+    slope = _slope(y, season)
+    against = np.full(n, np.nan)
+    known, total = 0, 0.0
+    for t in range(n):
+        if not math.isnan(y[t]):
+            known += 1
+            total += y[t]
+    if known < FEWEST or (shares and not total > 0.0):
+        return
+    for t in range(n):
+        if math.isnan(y[t]):
+            continue
+        low = max(min(t - season // 2, n - season), 0)
+        high = min(low + season, n)
+        count, middle, level = 0, 0.0, 0.0
+        for k in range(low, high):
+            if not math.isnan(y[k]):
+                count += 1
+                middle += k
+                level += y[k]
+        level = level / count + slope * (t - middle / count)
+        if not shares:
+            against[t] = y[t] - level
+        elif level > 0.0:
+            against[t] = y[t] / level
+    for t in range(n):
+        if not math.isnan(against[t]):
+            phase = (first + t) % season
+            counts[phase] += 1.0
+            off = against[t] - means[phase]
+            means[phase] += off / counts[phase]
+            squares[phase] += off * (against[t] - means[phase])
+
+
+@kernel
+def _slope(y: FloatArray, season: int) -> float:
+    """Change per period, from values of the last two seasons that lie a season apart; drawn to none where few do."""
+    count, total = 0, 0.0
+    for t in range(max(season, y.size - 2 * season), y.size):
+        if not math.isnan(y[t]) and not math.isnan(y[t - season]):
+            count += 1
+            total += (y[t] - y[t - season]) / season
+    return total / (count + 0.5 * season) if count > 0 else 0.0

@@ -1,0 +1,272 @@
+"""The season of an item as its neighbours show it, by what was known at a moment.
+
+Each item's demand is divided by its own level, so that what is left can be laid over one another: a profile, one ratio
+per period of the season. The neighbours' profiles are pooled without the item's own (Dalhart, 1974, APICS Annual
+Conference; Withycombe, 1989, International Journal of Forecasting 5, 547-552); how far an item follows them, and how
+far it goes ways of its own, is drawn towards what the group shows by the evidence (Chen and Boylan, 2007, Journal of
+the Operational Research Society 58, 1660-1671, on when the group's season is the better one; the shrinking is that of
+Morris, 1983, Journal of the American Statistical Association 78, 47-55).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.numerics.seasons.profile import season_profile
+from veridex.errors import ParameterError
+
+__all__ = ["FOUND", "Seasons", "ends_of", "lent_now", "seasons_at"]
+
+FOUND = ""
+"""The column of a group that is found: items whose profiles go together."""
+
+MOST_NEIGHBOURS = 300
+"""Items of a larger portfolio look for their group among so many, evenly spaced in the order of their names."""
+
+MOST_FOLDS = 12
+"""Parts of a season that are left out in turn."""
+
+FEWEST_PHASES = 3
+"""Profiles that share no more phases than these are not compared."""
+
+ALIKE = 0.3
+"""Profiles that correlate less than this are none of a group; those that do count by the fourth power."""
+
+PRIOR_VALUES = 4.0
+"""The noise of all items counts as so many values of each."""
+
+LOWEST, HIGHEST = 0.02, 20.0
+"""A period's share of the level lies between these."""
+
+STEEPEST = 1.5
+"""The most that an item may swing wider than its group."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Seasons:
+    """The seasons of items at moments of their own.
+
+    Attributes
+    ----------
+    ratios : dict of str to ndarray, shape (moments, season)
+        Ratios to the level for the periods that follow each moment, from the first on; NaN where nobody has shown a
+        period of the season yet.
+    clarity : dict of str to ndarray, shape (moments,)
+        How much wider a season swings than the noise in the item's own profile.
+    """
+
+    ratios: dict[str, FloatArray]
+    clarity: dict[str, FloatArray]
+
+
+def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], window: int | None = None) -> Seasons:
+    """The season that each item may borrow, at moments of its own.
+
+    Parameters
+    ----------
+    history : History
+    column : str
+        The key column that groups items; empty for groups that are found.
+    moments : mapping of str to ndarray of int
+        Ordinals of the last known period, of the items that borrow.
+    window : int, optional
+        What an item shows of itself is cut to so many periods, where others see it whole.
+
+    Raises
+    ------
+    ParameterError
+        If there is no such column.
+    """
+    names = sorted(history.names)
+    series = [history[name] for name in names]
+    groups = _groups(history, column, names)
+    season = history.season_length
+    found = Seasons(
+        {name: np.full((own.size, season), np.nan) for name, own in moments.items()},
+        {name: np.zeros(own.size) for name, own in moments.items()},
+    )
+    if season < 2 or not moments:
+        return found
+    for moment in np.unique(np.concatenate(list(moments.values()))).tolist():
+        lent = _at(series, groups, moment, season, window)
+        phases = (moment + 1 + np.arange(season)) % season
+        for i, name in enumerate(names):
+            if name in moments:
+                at = moments[name] == moment
+                found.ratios[name][at] = lent.ratios[i, phases]
+                found.clarity[name][at] = lent.clarity[i]
+    return found
+
+
+def ends_of(history: History) -> dict[str, IntArray]:
+    """The last period of each item."""
+    return {one.item: np.array([one.start + len(one) - 1], dtype=np.int64) for one in history}
+
+
+def lent_now(history: History, columns: Sequence[str]) -> dict[str, dict[str, FloatArray]]:
+    """By item and column the season that neighbours lend at the end of its history."""
+    ends = ends_of(history)
+    found = {column: seasons_at(history, column, ends).ratios for column in columns}
+    return {item: {column: lent[item][0] for column, lent in found.items()} for item in ends}
+
+
+def _groups(history: History, column: str, names: Sequence[str]) -> list[IntArray] | None:
+    """The places of the items of each group; None where groups are to be found."""
+    if column == FOUND:
+        return None
+    if column not in history.key_columns:
+        known = ", ".join(history.key_columns) or "none but the item itself"
+        raise ParameterError("group", repr(column), f"group by a key column of the history; it has {known}")
+    place = history.key_columns.index(column)
+    labels = np.array([history.keys[name][place] for name in names])
+    return [np.flatnonzero(labels == label) for label in np.unique(labels)]
+
+
+class Profiles(NamedTuple):
+    """Ratios of items to their levels, by phase, each of shape (items, season): means, numbers, squares about means."""
+
+    means: FloatArray
+    counts: FloatArray
+    squares: FloatArray
+
+    def of(self, places: IntArray) -> "Profiles":
+        """Those of some of the items."""
+        return Profiles(*(part[places] for part in self))
+
+    @property
+    def off(self) -> FloatArray:
+        """How far the means lie off the level; zero where nothing is known."""
+        return np.where(self.counts > 0.0, self.means - 1.0, 0.0)
+
+
+@np.errstate(all="ignore")
+def _at(
+    series: Sequence[ItemHistory], groups: list[IntArray] | None, moment: int, season: int, window: int | None = None
+) -> "Lent":
+    """The seasons of items, by phase, as known at a moment."""
+    lent = _profiles(series, moment, season, None)
+    own = lent if window is None else _profiles(series, moment, season, window)
+    if groups is None:
+        return _shrunk(own, *_found(own, lent))
+    found = Lent(np.full(own.means.shape, np.nan), np.zeros(own.means.shape[0]))
+    for places in groups:
+        pooled = _pooled(lent.of(places), 1.0 - np.eye(places.size))
+        part = _shrunk(own.of(places), pooled, pooled)
+        found.ratios[places], found.clarity[places] = part
+    return found
+
+
+def _profiles(series: Sequence[ItemHistory], moment: int, season: int, window: int | None) -> Profiles:
+    """What each item shows up to a moment, of all that is known or of the last periods."""
+    known = Profiles(*(np.zeros((len(series), season)) for _ in range(3)))
+    for i, one in enumerate(series):
+        stop = moment + 1 - one.start
+        first = 0 if window is None else max(stop - window, 0)
+        if stop > 0:
+            shown, phase = np.array(one.actuals[first:stop]), (one.start + first) % season
+            season_profile(shown, phase, True, *(part[i] for part in known))
+    return known
+
+
+class Lent(NamedTuple):
+    """Ratios (items, season) by phase, and how much wider they swing than the noise in an item's own profile."""
+
+    ratios: FloatArray
+    clarity: FloatArray
+
+
+def _found(own: Profiles, lent: Profiles) -> tuple[FloatArray, FloatArray]:
+    """The season of the items whose profiles go with an item's, and what it is without looking at a phase.
+
+    Who goes with an item is chosen by its profile, noise included. How far the item follows is therefore told by the
+    second one, of which each phase comes from neighbours that were chosen by the other phases.
+    """
+    items, season = own.means.shape
+    chosen = np.unique(np.linspace(0, items - 1, min(items, MOST_NEIGHBOURS)).round().astype(np.int64))
+    lenders = lent.of(chosen)
+
+    def pooled(phases: FloatArray) -> FloatArray:
+        weights = _alike(own, lenders, phases)
+        weights[chosen, np.arange(chosen.size)] = 0.0
+        return _pooled(lenders, weights)
+
+    blind = np.empty(own.means.shape)
+    folds = np.arange(season) % MOST_FOLDS
+    for fold in np.unique(folds):
+        blind[:, folds == fold] = pooled((folds != fold).astype(np.float64))[:, folds == fold]
+    return pooled(np.ones(season)), blind
+
+
+def _alike(own: Profiles, lenders: Profiles, phases: FloatArray) -> FloatArray:
+    """How much each item (rows) counts each lender (columns): by how these phases of their profiles go together."""
+    off, theirs = own.off * phases, lenders.off
+    seen, shown = (own.counts > 0.0) * phases, (lenders.counts > 0.0).astype(np.float64)
+    sizes = np.sqrt((np.square(off) @ shown.T) * (seen @ np.square(theirs).T))
+    correlation = np.where(seen @ shown.T > FEWEST_PHASES, off @ theirs.T / sizes, 0.0)
+    return np.asarray(np.square(np.square(np.where(correlation > ALIKE, correlation, 0.0))))
+
+
+def _pooled(lenders: Profiles, weights: FloatArray) -> FloatArray:
+    """The lenders' ratios (items, season), about a level of one; NaN where none has shown a phase."""
+    pooled = weights @ (lenders.counts * lenders.means) / (weights @ lenders.counts)
+    return np.asarray(pooled / pooled.mean(axis=1, keepdims=True))
+
+
+def _shrunk(known: Profiles, pooled: FloatArray, blind: FloatArray) -> Lent:
+    """The neighbours' season as far as an item follows it, and its own as far as it shows.
+
+    Parameters
+    ----------
+    known : Profiles
+    pooled, blind : ndarray, shape (items, season)
+        The neighbours' ratios, and those that tell how far an item follows them.
+    """
+    counts, off = known.counts, known.off
+    seen = (counts > 0.0) & np.isfinite(blind)
+    theirs = np.where(seen, blind - 1.0, 0.0)
+    room = (counts * np.square(theirs)).sum(axis=1)
+    slopes = (counts * off * theirs).sum(axis=1) / room
+    rest = np.where(seen, off - np.nan_to_num(slopes)[:, None] * theirs, 0.0)
+    # Where hardly any phase was seen twice, what does not follow the neighbours is taken as noise.
+    twice = np.maximum(counts - 1.0, 0.0).sum(axis=1)
+    noise = _leant(known.squares.sum(axis=1), twice, (counts * np.square(rest)).sum(axis=1), seen.sum(axis=1))
+    follows = _drawn(slopes, noise / room)
+    expected = np.where(np.isfinite(pooled), follows[:, None] * (pooled - 1.0), 0.0)
+    rest = np.where(counts > 0.0, off - expected, 0.0)
+    # What is left of an item is its own season as far as it is more than noise would leave.
+    more = np.where(counts > 0.0, counts * np.square(rest) - noise[:, None], 0.0).sum(axis=1)
+    excess = np.maximum((more + more.mean()) / (counts.sum(axis=1) + counts.sum(axis=1).mean()), 0.0)[:, None]
+    own = rest * np.nan_to_num(excess / (excess + noise[:, None] / np.maximum(counts, 1e-9)))
+    ratios = np.clip(1.0 + expected + own, LOWEST, HIGHEST)
+    ratios = ratios / ratios.mean(axis=1, keepdims=True)
+    ratios[~(np.isfinite(pooled) | (counts > 0.0)).all(axis=1)] = np.nan
+    clarity = ratios.std(axis=1) / np.sqrt(noise / counts.mean(axis=1))
+    return Lent(ratios, np.nan_to_num(clarity, posinf=0.0))
+
+
+def _leant(squares: FloatArray, count: FloatArray, spare: FloatArray, spares: FloatArray) -> FloatArray:
+    """Variances of each item, drawn towards that of all of them; from what is left where no phase was seen twice."""
+    if not squares.sum() > 0.0:
+        squares, count = spare, spares.astype(np.float64)
+    has = count > 0.0
+    pooled = float(np.median(squares[has] / count[has])) if has.any() else 0.0
+    return np.asarray((squares + PRIOR_VALUES * pooled) / (count + PRIOR_VALUES))
+
+
+def _drawn(slopes: FloatArray, variances: FloatArray) -> FloatArray:
+    """Slopes drawn towards their mean over the group, by how far they lie apart for other reasons than noise."""
+    known = np.isfinite(slopes) & np.isfinite(variances)
+    if not known.any():
+        return np.zeros(slopes.shape)
+    trust = 1.0 / np.maximum(variances[known], 1e-12)
+    mean = float((trust * slopes[known]).sum() / trust.sum())
+    chi = float((trust * np.square(slopes[known] - mean)).sum())
+    # The method of moments of DerSimonian and Laird (1986), Controlled Clinical Trials 7, 177-188.
+    apart = max(chi - (known.sum() - 1.0), 0.0) / max(float(trust.sum() - np.square(trust).sum() / trust.sum()), 1e-12)
+    share = np.where(known, apart / (apart + np.nan_to_num(variances, nan=np.inf)), 0.0)
+    return np.clip(mean + share * (np.nan_to_num(slopes) - mean), 0.0, STEEPEST)

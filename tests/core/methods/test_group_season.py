@@ -1,0 +1,119 @@
+"""Borrowed seasons: what neighbours show, how far an item follows, and that nobody looks beyond an origin."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import veridex as vx
+from conftest import monthly
+from veridex.core.preparation.neighbours import FOUND, ends_of, lent_now, seasons_at
+
+SCHEME = vx.RollingOrigin(horizon=6, origins=4)
+WAVE = 1 + 0.4 * np.sin(2 * np.pi * np.arange(120) / 12)
+
+
+def family(items=8, n=30, noise=0.1, wave=WAVE, seed=0):
+    """Items that end together and share a season, each on a level of its own."""
+    rng = np.random.default_rng(seed)
+    rows = []
+    for i in range(items):
+        level = rng.uniform(50, 500)
+        rows.append(monthly(level * wave[:n] * (1 + noise * rng.normal(size=n)), item=f"i{i}")[f"i{i}"])
+    return vx.History.of(rows)
+
+
+def test_the_season_that_all_share_is_found_and_what_only_noise_shows_is_not():
+    history = family()
+    lent = lent_now(history, (FOUND,))
+    truth = WAVE[30 + np.arange(12)] / WAVE[:12].mean()
+    assert np.abs(np.array([one[FOUND] for one in lent.values()]) - truth).max() < 0.1
+    clear = seasons_at(history, FOUND, ends_of(history)).clarity
+    assert min(float(one[0]) for one in clear.values()) > 1
+    noise = family(40, 36, 0.2, np.ones(120))
+    found = seasons_at(noise, FOUND, ends_of(noise))
+    assert np.mean([one.std() for one in found.ratios.values()]) < 0.04  # their own profiles swing by 0.12
+    assert np.mean([one[0] > 1 for one in found.clarity.values()]) < 0.1
+
+
+def test_an_item_of_a_season_and_a_half_gets_its_forecast_from_the_others():
+    history, rng = family(), np.random.default_rng(9)
+    young = monthly(200 * WAVE[12:30] * (1 + 0.1 * rng.normal(size=18)), item="young", start="2019-01")["young"]
+    both = vx.History.of([*history, young])
+    fitted = vx.fit(young, "group-season", among=both)
+    points, truth = fitted.forecast(12).points, 200 * WAVE[30:42]
+    assert np.abs(points / truth - 1).mean() < 0.1
+    flat = vx.fit(young, "simple-smoothing").forecast(12).points
+    assert np.abs(points - truth).mean() < 0.5 * np.abs(flat - truth).mean()
+    assert "season of its neighbours, from " in fitted.in_words() and "season[n+h]" in fitted.equation()
+    assert vx.fit(young, "group-season").reason.startswith("no neighbours lend a season")
+    again = fitted.apply(young.continued(monthly([150.0, 160.0], item="young", start="2020-07")["young"]))
+    assert again.available and again.row.tolist() == fitted.row.tolist()
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(0, 2**32), st.sampled_from(["group-season", "group-season group=family", "default"]))
+def test_nothing_after_an_origin_changes_a_forecast_made_at_it(seed, text):
+    """Of the item itself and of its neighbours: bit for bit."""
+    rng = np.random.default_rng(seed)
+    values = {f"i{i}": rng.gamma(4.0, 20.0, 34) * WAVE[:34] for i in range(5)}
+    late = {item: np.concatenate((own[:26], rng.gamma(2.0, 90.0, 8))) for item, own in values.items()}
+    trials = [vx.backtest(tables(one), None if text == "default" else [text], SCHEME) for one in (values, late)]
+    for item in trials[0].history.names:
+        one, other = (trial[item] for trial in trials)
+        early = one.origins < one.origins[0] + 26 - 25  # the first origin knows 25 months
+        assert early.any() and np.array_equal(one.points[:, early], other.points[:, early], equal_nan=True)
+        assert np.array_equal(one.laws[:, early], other.laws[:, early], equal_nan=True)
+        assert np.array_equal(one.clarity[early], other.clarity[early])
+
+
+def tables(values):
+    """A history with a key column."""
+    import pandas as pd
+
+    rows = [
+        pd.DataFrame(
+            {
+                "item": item,
+                "family": f"f{int(item[1:]) % 2}",
+                "month": pd.date_range("2020-01", periods=len(own), freq="MS"),
+                "units": own,
+            }
+        )
+        for item, own in values.items()
+    ]
+    words = {"item": ["item", "family"], "period": "month", "demand": "units", "cadence": "monthly"}
+    return vx.History.from_frame(pd.concat(rows), absent="unknown", **words)
+
+
+def test_long_items_are_cut_to_the_length_of_short_ones_and_tell_which_methods_win(tmp_path):
+    rng = np.random.default_rng(3)
+    young = [
+        monthly(80 * WAVE[42:60] * (1 + 0.1 * rng.normal(size=18)), item=f"young-{i}", start="2021-07")[f"young-{i}"]
+        for i in range(3)
+    ]
+    history = vx.History.of([*family(9, 60), *young])
+    lineup = ["seasonal-naive", "theta", "simple-smoothing", "drift", "group-season"]
+    trial = vx.backtest(history, lineup, vx.RollingOrigin(horizon=12, origins=12))
+    (cut,) = trial.cuts
+    assert cut.scheme.window == 18 and len(cut.history) == 9 and {len(one) for one in cut.history} == {38}
+    verdict = vx.decide(trial)
+    chosen = verdict.choice("young-0").winner.method
+    shares = dict(zip([one.name for one in chosen.members], chosen.weights, strict=True))
+    assert shares["group-season"] > 0.5  # which no origin of its own could test
+    assert "methods that only other items could test" in verdict.why("young-0")
+    assert np.isnan(verdict.winners.set_index("item").loc["young-0", "error"])
+    back = vx.read_trial(vx.write(trial, tmp_path / "trial.parquet"))
+    assert vx.decide(back).winners.equals(verdict.winners)
+    alone = vx.decide(vx.backtest(vx.History.of(young), lineup, vx.RollingOrigin(horizon=12, origins=12)))
+    assert "a season that no test could include" in alone.why("young-0")
+    assert {"group-season", "seasonal-naive"} <= {one.name for one in alone.choice("young-0").winner.method.members}
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [("group-season transform=log", "shares of a level"), ("group-season group=colour", "group by a key column")],
+)
+def test_what_cannot_be_borrowed_is_refused(text, said):
+    with pytest.raises(vx.VeridexError, match=said):
+        vx.backtest(family(3), [text], SCHEME)
