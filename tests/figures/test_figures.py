@@ -184,7 +184,10 @@ def test_the_history_figure_marks_what_stands_out(demand):
     figure, series = draw_history(one, tidied["gloves-leather"]), one.series
     (axes,) = figure.axes
     in_house_style(figure)
-    assert axes.get_title(loc="left") == "gloves-leather: 1 outlier" and axes.get_ylabel() == "demand (units)"
+    assert (
+        axes.get_title(loc="left") == "gloves-leather: 1 outlier, the last month is not over"
+        and axes.get_ylabel() == "demand (units)"
+    )
     assert legend(figure) == [
         ("actual", "ink"), ("expected", "teal"), ("unfinished", "paper"), ("outlier", "plum"), ("repaired to", "amber"),
     ]  # fmt: skip

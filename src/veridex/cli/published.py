@@ -39,7 +39,7 @@ def _show_one(publication: Publication) -> None:
     method = "" if one.method is None else short_name(one.method)
     title = f"{item}: next {cadence.length(len(ahead))} " + (f"by {method}" if method else "are not available")
     names = [str(name) for name in ahead.columns]
-    hidden = ["item", "kind", "method", "scenario"]
+    hidden = ["item", "kind", "method", "scenario", "caution"]
     hidden += [name for name in names if name.startswith("half_width_") and not name.endswith("_percent")]
     hidden += [name for name in ("reason", "intervals") if ahead[name].nunique() <= 1]
     hidden += ["tested"] if ahead["tested"].all() else []
@@ -53,6 +53,8 @@ def _show_one(publication: Publication) -> None:
     shown = _around_forecast(ahead.drop(columns=hidden), publication.head.wanted.levels)
     show(shown.rename(columns=renamed), "table", title=title, caption=caption.strip(), cadence=cadence)
     typer.echo(paragraph(one.why))
+    if one.cautions:
+        typer.echo(paragraph(f"Caution: {'; '.join(caution.why for caution in one.cautions)}."))
     if one.reason:
         typer.echo(one.reason)
 
@@ -115,6 +117,7 @@ def _row(one: ItemPublication, level: float, until: str) -> dict[str, Any]:
         "value_added": None if scores is None else scores.value_added,
         f"coverage_{label}": None if scores is None else scores.coverage.get(f"{level:g}"),
         "route": one.route,
+        "caution": ", ".join(caution.what for caution in one.cautions),
         "reason": one.reason,
     }
 
@@ -135,6 +138,8 @@ def _how_decided(table: pd.DataFrame, label: str) -> str:
     said = ", ".join(f"{count:,} {name}" for name, count in counts.most_common())
     without = int(table["next"].isna().sum())
     lacks = f" {without} without a forecast." if without else ""
+    if (table["caution"] != "").any():
+        lacks += " caution: intervals held far less than they claim, the benchmark was better, a size like none before."
     level = label.replace("_", ".")
     return (
         f"{said}.{lacks} value_added: percent less error than the benchmark. coverage_{label}: percent of actuals "

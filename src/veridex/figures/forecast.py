@@ -10,7 +10,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.dossier import ItemPublication, Scores
 from veridex.core.publication.publication import Publication
-from veridex.figures.style import AMBER, BANDS, INK, new_figure, padded_limits, style_axes
+from veridex.figures.style import AMBER, BANDS, INK, PLUM, new_figure, padded_limits, style_axes, wrapped
 
 __all__ = ["draw_forecast"]
 
@@ -38,6 +38,9 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     axes.set_ylim(*padded_limits(known, points, *(side for pair in bounds for side in pair)))
     length = cadence.noun if steps == 1 else f"{steps} {cadence.plural}"
     axes.set_title(f"{item}: next {length}", color=INK, fontsize=15, loc="left", pad=12)
+    if one.cautions:
+        said = wrapped(f"Caution: {'; '.join(caution.why for caution in one.cautions)}", 130)
+        axes.text(0.01, 0.985, said, transform=axes.transAxes, va="top", color=PLUM, fontsize=10)
     by = "forecast" if one.method is None else f"forecast: {short_name(one.method)}"
     handles: list[Artist] = [
         Line2D([], [], color=INK, linewidth=1.6, marker="o", markersize=2.5, label="actual"),

@@ -19,7 +19,7 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
     assert frame.columns.tolist() == [
         "item", "period", "kind", "step", "value", "std_error", "lower_95", "lower_80", "upper_80", "upper_95",
         "method", "tested", "reason", "scenario", "half_width_80", "half_width_80_percent", "half_width_95",
-        "half_width_95_percent", "intervals",
+        "half_width_95_percent", "intervals", "caution",
     ]  # fmt: skip
     for series in orders:
         rows = frame[frame["item"] == series.item]
@@ -303,3 +303,30 @@ def test_a_group_is_not_lost_to_one_item():
     )
     young = totals[totals["name"] == "young"]
     assert young["forecast"].isna().all() and young["reason"].str.contains("young|tested|forecast|origin").all()
+
+
+def test_what_must_not_be_trusted_is_said_wherever_it_is_seen(tmp_path):
+    trial = vx.backtest(portfolio(3), ["seasonal-naive", "drift"], vx.RollingOrigin(horizon=4, origins=12))
+    verdict = vx.decide(trial).override("item-0", "drift", "habit")
+    made = vx.publish(trial.history, verdict, horizon=4)
+    (caution,) = (one for one in made["item-0"].cautions if one.what == "benchmark")
+    assert caution.why == "it had more error than seasonal-naive when tested" and made["item-1"].cautions == ()
+    rows = made.forecasts.set_index("item")["caution"]
+    assert caution.why in rows["item-0"].iloc[0] and rows["item-1"].eq("").all()
+    vx.write(made, tmp_path / "out")
+    assert vx.read_publication(tmp_path / "out")["item-0"].cautions == made["item-0"].cautions
+    drawn = draw_forecast(made, "item-0").axes[0].texts[0].get_text()
+    assert drawn.replace("\n", " ").startswith("Caution: ") and "more error than seasonal-naive" in drawn.replace(
+        "\n", " "
+    )
+    grown = monthly(np.exp(0.1 * np.arange(40)))
+    far = vx.publish(grown, method="linear-trend transform=log", horizon=24)["smoker-01"].cautions
+    assert [one.what for one in far] == ["size"] and "times the most ever known" in far[0].why
+    near = np.where(np.arange(40) < 39, 100.0 - 2 * np.arange(40), 20.0)
+    low = vx.publish(monthly(near), method="linear-trend", horizon=12)["smoker-01"].cautions
+    assert "it falls to" in low[0].why
+    # Bands that held hardly anything when they were tested: a trend that turned.
+    turned = monthly(np.concatenate((100.0 + np.arange(60), 160.0 + 30 * np.arange(24))), item="turned")["turned"]
+    wild = vx.backtest(vx.History.of([turned]), ["mean"], vx.RollingOrigin(horizon=3, origins=18))
+    said = vx.publish(wild.history, vx.decide(wild, allowed=["mean"]), horizon=3)["turned"].cautions
+    assert "intervals" in [one.what for one in said] and "of 54 actuals when tested" in said[0].why

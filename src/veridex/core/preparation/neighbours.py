@@ -17,6 +17,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
+from veridex.core.numerics.seasons.lending import lend
 from veridex.core.numerics.seasons.profile import season_profile
 from veridex.errors import ParameterError
 
@@ -30,12 +31,6 @@ MOST_NEIGHBOURS = 300
 
 MOST_FOLDS = 12
 """Parts of a season that are left out in turn."""
-
-FEWEST_PHASES = 3
-"""Profiles that share no more phases than these are not compared."""
-
-ALIKE = 0.3
-"""Profiles that correlate less than this are none of a group; those that do count by the fourth power."""
 
 PRIOR_VALUES = 4.0
 """The noise of all items counts as so many values of each."""
@@ -188,33 +183,20 @@ def _found(own: Profiles, lent: Profiles) -> tuple[FloatArray, FloatArray]:
     """
     items, season = own.means.shape
     chosen = np.unique(np.linspace(0, items - 1, min(items, MOST_NEIGHBOURS)).round().astype(np.int64))
-    lenders = lent.of(chosen)
-
-    def pooled(phases: FloatArray) -> FloatArray:
-        weights = _alike(own, lenders, phases)
-        weights[chosen, np.arange(chosen.size)] = 0.0
-        return _pooled(lenders, weights)
-
-    blind = np.empty(own.means.shape)
-    folds = np.arange(season) % MOST_FOLDS
-    for fold in np.unique(folds):
-        blind[:, folds == fold] = pooled((folds != fold).astype(np.float64))[:, folds == fold]
-    return pooled(np.ones(season)), blind
+    lenders, folds = lent.of(chosen), np.arange(season) % MOST_FOLDS
+    whole, blind = np.empty((2, items, season))
+    lend(own.off, own.counts, lenders.off, lenders.counts, chosen, folds, whole, blind)
+    return _level(1.0 + whole), _level(1.0 + blind)
 
 
-def _alike(own: Profiles, lenders: Profiles, phases: FloatArray) -> FloatArray:
-    """How much each item (rows) counts each lender (columns): by how these phases of their profiles go together."""
-    off, theirs = own.off * phases, lenders.off
-    seen, shown = (own.counts > 0.0) * phases, (lenders.counts > 0.0).astype(np.float64)
-    sizes = np.sqrt((np.square(off) @ shown.T) * (seen @ np.square(theirs).T))
-    correlation = np.where(seen @ shown.T > FEWEST_PHASES, off @ theirs.T / sizes, 0.0)
-    return np.asarray(np.square(np.square(np.where(correlation > ALIKE, correlation, 0.0))))
+def _level(pooled: FloatArray) -> FloatArray:
+    """Ratios (items, season) about a level of one; NaN where a phase is missing."""
+    return np.asarray(pooled / pooled.mean(axis=1, keepdims=True))
 
 
 def _pooled(lenders: Profiles, weights: FloatArray) -> FloatArray:
     """The lenders' ratios (items, season), about a level of one; NaN where none has shown a phase."""
-    pooled = weights @ (lenders.counts * lenders.means) / (weights @ lenders.counts)
-    return np.asarray(pooled / pooled.mean(axis=1, keepdims=True))
+    return _level(weights @ (lenders.counts * lenders.means) / (weights @ lenders.counts))
 
 
 def _shrunk(known: Profiles, pooled: FloatArray, blind: FloatArray) -> Lent:

@@ -20,6 +20,7 @@ from veridex.core.methods.method import Method
 from veridex.errors import ParameterError
 
 __all__ = [
+    "Caution",
     "Estimate",
     "FitRecord",
     "GroupTotals",
@@ -59,6 +60,13 @@ class FitRecord:
     log_likelihood: float = np.nan
     aicc: float = np.nan
     members: tuple[MemberRecord, ...] = ()
+
+
+class Caution(NamedTuple):
+    """What must not be trusted: the intervals, that the benchmark was beaten, or the size; and why."""
+
+    what: str
+    why: str
 
 
 class Overridden(NamedTuple):
@@ -172,6 +180,8 @@ class ItemPublication:
         What each kind of interval held, a row per level; empty where nothing was tested.
     override : Overridden or None
     scores : Scores or None
+    cautions : tuple of Caution
+        What of it must not be trusted.
     """
 
     item: str
@@ -194,6 +204,7 @@ class ItemPublication:
     held: Mapping[str, tuple[Held, ...]] = field(default_factory=dict, repr=False)
     override: Overridden | None = None
     scores: Scores | None = field(default=None, repr=False)
+    cautions: tuple[Caution, ...] = ()
 
     @property
     def available(self) -> bool:

@@ -18,6 +18,7 @@ from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.account import Account
 from veridex.core.methods.stated import stated
 from veridex.core.preparation.regressors import Explanation
+from veridex.core.publication.cautions import cautions
 from veridex.core.publication.dossier import (
     Estimate,
     FitRecord,
@@ -162,7 +163,10 @@ class ItemWork:
             fit=_record(fitted),
             method=fitted.method,
         )
-        return replace(one, totals=self._totals(task, fitted, outlook)) if one.available else one
+        if not one.available:
+            return one
+        one = replace(one, totals=self._totals(task, fitted, outlook))
+        return replace(one, cautions=cautions(one, task.series.actuals))
 
     def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
         forecast = fitted.forecast(task.horizon, self.wanted.levels, drivers=scenario)

@@ -14,6 +14,7 @@ from veridex.core.laws.support import Support
 from veridex.core.methods.method import Method
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import (
+    Caution,
     Estimate,
     FitRecord,
     GroupTotals,
@@ -26,14 +27,14 @@ from veridex.core.publication.head import Demand, Grouped, Head, Made
 
 __all__ = ["FORMAT", "evidence_of", "head_of", "manifest", "plain"]
 
-FORMAT = "veridex publication 5"
+FORMAT = "veridex publication 6"
 
 BY_EVIDENCE = "calibrated where there is a backtest, else model"
 
 INTERVALS = {
     "model": "what each method's own formula holds, see docs/methods.md",
     "calibrated": "the method's law, read off at what held each probability in the backtest, mostly on other items",
-    "held": "each origin's are calibrated by the evidence of the others, and by other items",
+    "held": "each origin's are calibrated by what was known at it, of the item and of others",
     "totals": "their spread holds how errors at lead times went together; calibrated by past totals",
 }
 
@@ -93,6 +94,8 @@ def _entry(one: ItemPublication, cadence: Cadence) -> dict[str, Any]:
         found["override"] = one.override._asdict()
     if one.scores is not None:
         found["scores"] = plain(asdict(one.scores))
+    if one.cautions:
+        found["cautions"] = [caution._asdict() for caution in one.cautions]
     return found
 
 
@@ -168,6 +171,7 @@ def evidence_of(entry: Mapping[str, Any]) -> dict[str, Any]:
         "dependence": None if together is None else np.array(together, dtype=np.float64),
         "override": None if override is None else Overridden(**override),
         "scores": None if scores is None else _scores_of(scores),
+        "cautions": tuple(Caution(**one) for one in entry.get("cautions", ())),
     }
 
 

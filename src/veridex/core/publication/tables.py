@@ -58,6 +58,7 @@ def _past_block(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[
         "scenario": [""] * n,
         **_appended(numbers),
         "intervals": [""] * n,
+        "caution": [""] * n,
     }
 
 
@@ -81,6 +82,7 @@ def _ahead_block(one: ItemPublication, cadence: Cadence, wanted: Wanted, outlook
         "scenario": [outlook.scenario if outlook is not None else ""] * n,
         **_appended(numbers),
         "intervals": [kind] * n,
+        "caution": ["; ".join(caution.why for caution in one.cautions)] * n,
     }
 
 

@@ -282,14 +282,32 @@ def _blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
         now = _towards(now[None], entered, benchmark, share)[0]
         entered = _with(entered, benchmark)
     unmet = tuple(one for one in bare.unmet if "single" not in one)
-    at = np.flatnonzero(evidence.route.origins)
-    measures = item_measures(trial.history[evidence.item.item], contest.field.one, at, evidence.known, fit.points)
-    if conditions.target and not conditions.meets_target(measures):
+    if conditions.target and not conditions.meets_target(_measures(contest, fit.points, where)):
         unmet += (f"the blend does not reach {conditions.target}",)
+    bare, claim = _lowest(bare, contest, claim)
     joined = tested if share == 1.0 else _with(tested, benchmark)
     basis = hindcast_of(trial, evidence, joined, without, where)
     winner = _joint(contest, _mix(entered, now), claim)
     return replace(bare, winner=winner, hindcast=fit, basis=basis, claim=claim, unmet=unmet)
+
+
+def _measures(contest: Contest, points: FloatArray, where: BoolArray) -> dict[str, float]:
+    """All measures of forecasts (O, H) of an item at some of the origins."""
+    evidence = contest.evidence
+    at = np.flatnonzero(evidence.route.origins)[where]
+    series = contest.trial.history[evidence.item.item]
+    return item_measures(series, contest.field.one, at, evidence.known[where], points[where])
+
+
+def _lowest(bare: Choice, contest: Contest, claim: Claim) -> tuple[Choice, Claim]:
+    """The choice and its claim with the single method that had the lowest error on the same cells."""
+    rivals = contest.field.rivals if claim.origins else ()
+    errors = ((entry, float(claim.errors[contest.trial.method_index(entry.method)])) for entry in rivals)
+    known = {entry: error for entry, error in errors if not np.isnan(error)}
+    if not known:
+        return bare, claim
+    best = min(known, key=lambda entry: (known[entry], entry.parameters))
+    return replace(bare, best_single=best), replace(claim, single_error=known[best])
 
 
 def _tempered(
