@@ -46,7 +46,7 @@ def test_the_seven_commands_run(newcomer):
             shlex.split(line), capture_output=True, text=True, cwd=newcomer, env=environment, check=False
         )
         assert done.returncode == 0, done.stderr
-    assert done.stdout.splitlines()[0].endswith("half_width_97_5,half_width_97_5_percent,intervals")
+    assert done.stdout.splitlines()[0].endswith("half_width_97_5,half_width_97_5_percent,intervals,caution")
     assert len(list((newcomer / "figures").iterdir())) == 29  # the largest of thirty, and two of the fit
     assert (newcomer / "published" / "manifest.json").exists()
 

@@ -90,11 +90,17 @@ def days(own: np.random.Generator, _family: np.random.Generator, _item: int) -> 
     return log + own.uniform(-0.0001, 0.0003) * np.arange(n), own.uniform(0.15, 0.3)
 
 
+def seldom(own: np.random.Generator, family: np.random.Generator, _item: int) -> tuple[np.ndarray, float]:
+    """Mean demand of spares that are wanted now and then; the season shows in the sum of the family alone."""
+    return np.log(own.uniform(0.3, 1.2)) + season(family, 72, 12, 0.6), 0.0
+
+
 KINDS = {
     "18 to 30 months": Kind("monthly", 60, 12, short),
     "18 months, all": Kind("monthly", 60, 12, all_18),
     "18 beside long ones": Kind("monthly", 60, 12, beside_long),
     "growth": Kind("monthly", 60, 12, growth),
+    "now and then, seasonal": Kind("monthly", 60, 12, seldom),
     "two years of weeks": Kind("weekly", 30, 13, weeks),
     "days, week and year": Kind("daily", 15, 28, days),
 }
@@ -115,8 +121,15 @@ def grouped(name: str, draw: int = 0) -> Grouped:
         family = np.random.default_rng(np.random.SeedSequence([91, draw, i // FAMILY, *name.encode()]))
         log, size = kind.draw(own, family, i)
         n = log.size - kind.horizon
-        past = np.exp(log[:n] + size * own.normal(size=n))
-        futures.append(np.exp(log[n:] + size * own.normal(size=(FUTURES, kind.horizon))))
+        if size == 0.0:  # counts
+            past, ahead = (
+                own.poisson(np.exp(log[:n])).astype(float),
+                own.poisson(np.exp(log[n:]), (FUTURES, kind.horizon)),
+            )
+        else:
+            past = np.exp(log[:n] + size * own.normal(size=n))
+            ahead = np.exp(log[n:] + size * own.normal(size=(FUTURES, kind.horizon)))
+        futures.append(ahead)
         periods = ENDS[kind.cadence] - APART[kind.cadence] * np.arange(n, 0, -1)
         one = {"item": f"item {i:03d}", "family": f"family {i // FAMILY}", "period": periods, "demand": past}
         rows.append(pd.DataFrame(one))

@@ -110,6 +110,26 @@ def test_long_items_are_cut_to_the_length_of_short_ones_and_tell_which_methods_w
     assert {"group-season", "seasonal-naive"} <= {one.name for one in alone.choice("young-0").winner.method.members}
 
 
+def test_the_sum_of_items_wanted_now_and_then_shows_the_season_that_they_do_not():
+    rng = np.random.default_rng(2)
+    mean = 0.8 * np.exp(0.7 * np.sin(2 * np.pi * np.arange(84) / 12))
+    rows = {f"part-{i}": rng.poisson(mean * rng.uniform(0.5, 1.2)).astype(float) for i in range(12)}
+    history = vx.History.of([monthly(own[:72], item=item)[item] for item, own in rows.items()])
+    lineup = ["sba", "tsb", "simple-smoothing", "mean", "group-season"]
+    verdict = vx.decide(vx.backtest(history, lineup, vx.RollingOrigin(horizon=6, origins=18)))
+    seldom = verdict.winners.query("route == 'intermittent'")["item"].tolist()
+    assert len(seldom) > 6
+    for item in seldom[:3]:
+        members = verdict.choice(item).winner.method
+        shares = dict(zip([one.name for one in members.members], members.weights, strict=True))
+        assert shares["group-season"] > 0.5
+        assert f"the sum of its {len(seldom)} like it shows counts too" in verdict.why(item)
+    total = sum(vx.publish(history, verdict, horizon=12)[item].outlook.points for item in seldom)
+    came = sum(rows[item][72:] for item in seldom)
+    flat = sum(vx.fit(history[item], "sba").forecast(12).points for item in seldom)
+    assert np.abs(total - came).mean() < 0.8 * np.abs(flat - came).mean()
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [("group-season transform=log", "shares of a level"), ("group-season group=colour", "group by a key column")],

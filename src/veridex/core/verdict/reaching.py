@@ -20,6 +20,7 @@ from veridex.core.verdict.hindcasting import hindcast_of
 from veridex.core.verdict.routing import FEWEST_ORIGINS, Router, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
 from veridex.core.verdict.skill import Prior, weights
+from veridex.core.verdict.together import sums_of_intermittent
 
 __all__ = ["choice_of", "combined", "counted_cells", "reach"]
 
@@ -46,7 +47,8 @@ def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> dict[str, C
     router = Router.of(trial, conditions.allowed)
     fields = [_field(trial, router, one, conditions) for one in trial]
     prior = Prior.total((*_cut_short(trial, conditions), *(Prior.of(field.one.item, field.said) for field in fields)))
-    contests = [Contest(trial, field, prior) for field in fields]
+    sums = sums_of_intermittent(trial, fields)
+    contests = [Contest(trial, field, prior, sums.get(field.one.item)) for field in fields]
     choices = [_choose(contest, rule, conditions) for contest in contests]
     return {choice.evidence.item: choice for choice in choices}
 
@@ -285,6 +287,9 @@ def _blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
     if conditions.target and not conditions.meets_target(_measures(contest, fit.points, where)):
         unmet += (f"the blend does not reach {conditions.target}",)
     bare, claim = _lowest(bare, contest, claim)
+    if contest.together is not None:
+        said = f"{bare.because}; what the sum of its {contest.together.items} like it shows counts too"
+        bare = replace(bare, because=said)
     joined = tested if share == 1.0 else _with(tested, benchmark)
     basis = hindcast_of(trial, evidence, joined, without, where)
     winner = _joint(contest, _mix(entered, now), claim)

@@ -16,7 +16,7 @@ from veridex.core.tidying.pattern import demand_pattern
 
 __all__ = ["FEWEST_ORIGINS", "Route", "Router", "tested_folds"]
 
-INTERMITTENT = methods(("croston", "sba", "tsb", "simple-smoothing", "mean"))
+INTERMITTENT = methods(("croston", "sba", "tsb", "simple-smoothing", "mean", "group-season"))
 
 NAIVE = method("naive")
 

@@ -15,7 +15,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.verdict.completed import Completed
 
-__all__ = ["Kin", "Prior", "Said", "shrunk", "weights"]
+__all__ = ["PRIOR_WINDOWS", "Kin", "Prior", "Said", "centred", "shrunk", "weights"]
 
 
 PRIOR_WINDOWS = 24.0
