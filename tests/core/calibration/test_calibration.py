@@ -28,7 +28,7 @@ def fit_of(item, scores, first=600):
     rest = np.ones(scores.shape)
     return Hindcast(
         item=item, origins=origins, cycles=6.0, actuals=10.0 + scores, points=10.0 * rest, spread=rest,
-        transforms=norm.cdf(scores), supports=np.tile([-np.inf, 0.0], (len(scores), 1)),
+        transforms=norm.cdf(scores), weights=np.zeros(scores.shape), supports=np.tile([-np.inf, 0.0], (len(scores), 1)),
         claimed=np.arange(len(scores)) >= len(scores) // 2,
     )  # fmt: skip
 
@@ -130,6 +130,18 @@ def test_what_was_held_is_told_by_what_was_known_at_each_origin():
         assert row.above == pytest.approx(100 * (stood > high).mean())
         assert row.below == pytest.approx(100 * (stood < low).mean())
         assert row.coverage == pytest.approx(100 - row.below - row.above) and row.cells == stood.size
+
+
+def test_whole_demand_is_held_by_bounds_that_it_meets():
+    rng = np.random.default_rng(8)
+    items = [monthly(rng.poisson(1.5, 48).astype(float), item=f"i{k}")[f"i{k}"] for k in range(6)]
+    trial = vx.backtest(vx.History.of(items), ["mean"], vx.RollingOrigin(horizon=6, origins=12))
+    shown = vx.decide(trial, allowed=["mean"]).intervals.query("kind == 'model' and level == 80").set_index("item")
+    lower, upper = trial.arrays.bounds((80,))[:, 0, :, trial.method_index("mean")]
+    actual = trial.arrays.actuals
+    assert (actual == lower).any() and (actual == upper).any()
+    inside = 100 * ((lower <= actual) & (actual <= upper)).mean(axis=(1, 2))
+    assert shown["coverage"].to_numpy() == pytest.approx(inside)
 
 
 def test_errors_go_together_as_they_did():

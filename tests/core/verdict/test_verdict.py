@@ -147,7 +147,7 @@ def test_what_is_said_of_an_origin_does_not_change_with_what_came_later(five):
         if verdicts[0].choice(item).lost == verdicts[1].choice(item).lost:
             assert np.array_equal(fits[0].points[:4], fits[1].points[:4])
             then = [
-                calibrated_transforms(fit, lambda t, v=verdict, i=item: v.peers_then(i, t))
+                calibrated_transforms(fit, lambda t, v=verdict, i=item: v.peers_then(i, t), fit.transforms)
                 for fit, verdict in zip(fits, verdicts, strict=True)
             ]
             known = fits[0].ends[:4] <= fits[0].origins[3]

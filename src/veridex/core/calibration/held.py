@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
 from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.warping import calibrated_transforms
@@ -28,11 +27,12 @@ class Held(NamedTuple):
 
 def held(fit: Hindcast, kind: str, then: Callable[[int], Peers], levels: Sequence[float]) -> tuple[Held, ...]:
     """What intervals of a kind held at any levels, each claimed origin's made from what was known there."""
-    stood = fit.transforms[fit.claimed] if kind == "model" else calibrated_transforms(fit, then)
-    known: FloatArray = stood[~np.isnan(stood)]
-    found = []
+    below, up_to = fit.edges if kind == "model" else calibrated_transforms(fit, then, fit.edges)
+    known = ~np.isnan(up_to) & fit.claimed[:, None]
+    cells, found = int(known.sum()), []
     for level in levels:
-        outside = [(known < 0.5 - level / 200.0), (known > 0.5 + level / 200.0)]
-        below, above = (100.0 * float(side.mean()) if known.size else np.nan for side in outside)
-        found.append(Held(level, int(known.size), 100.0 - below - above, below, above))
+        # Bounds are inside, and so is a whole number that one of them is.
+        outside = (up_to[known] < 0.5 - level / 200.0), (below[known] > 0.5 + level / 200.0)
+        under, over = (100.0 * float(side.mean()) if cells else np.nan for side in outside)
+        found.append(Held(level, cells, 100.0 - under - over, under, over))
     return tuple(found)

@@ -11,10 +11,16 @@ from veridex.core.calibration.sums import added, law_of_sum, spread_of_sums
 from veridex.core.laws.transforms import drawn_shares, transforms
 from veridex.core.laws.warp import FURTHEST
 
-__all__ = ["Hindcast"]
+__all__ = ["Hindcast", "scores_of"]
 
 FEWEST_TO_HALVE = 4
 """Origins from which on evidence has two halves."""
+
+
+def scores_of(stood: FloatArray) -> FloatArray:
+    """Probabilities as normal scores, none further out than evidence could tell of."""
+    least = ndtr(-FURTHEST)
+    return np.asarray(ndtri(np.clip(stood, least, 1.0 - least)))
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -33,6 +39,8 @@ class Hindcast:
     transforms : ndarray, shape (O, H)
         Where each actual stands in the law that was forecast for it, from 0 to 1; NaN where it is not known, or where a
         shift of the level came between.
+    weights : ndarray, shape (O, H)
+        The probability that the laws had at the actual itself: that of whole demand, of nothing; else nought.
     supports : ndarray, shape (O, 2)
         As in a trial.
     claimed : ndarray of bool, shape (O,)
@@ -48,6 +56,7 @@ class Hindcast:
     points: FloatArray
     spread: FloatArray
     transforms: FloatArray
+    weights: FloatArray
     supports: FloatArray
     claimed: BoolArray
     shifts: tuple[int, ...] = ()
@@ -60,8 +69,14 @@ class Hindcast:
     @cached_property
     def scores(self) -> FloatArray:
         """The transforms as normal scores, shape (O, H)."""
-        least = ndtr(-FURTHEST)
-        return np.asarray(ndtri(np.clip(self.transforms, least, 1.0 - least)))
+        return scores_of(self.transforms)
+
+    @cached_property
+    def edges(self) -> FloatArray:
+        """Probabilities below the actuals and up to them, shape (2, O, H); bounds themselves count as inside."""
+        shares = drawn_shares(self.item, self.origins, self.actuals.shape[1])
+        below = self.transforms - shares * self.weights
+        return np.array([below, below + self.weights])
 
     @cached_property
     def ends(self) -> IntArray:

@@ -13,7 +13,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from veridex.core.arrays import FloatArray
-from veridex.core.calibration.hindcast import Hindcast
+from veridex.core.calibration.hindcast import Hindcast, scores_of
 from veridex.core.calibration.peers import Peers, agreed, growing, log_scale
 from veridex.core.laws.warp import KNOTS, Warp, held_by_rows
 from veridex.core.periods.moments import NOW
@@ -75,19 +75,21 @@ def _own(fit: Hindcast, moment: int, peers: Peers) -> tuple[float, float]:
     return location, float(np.exp(power * (spread - peers.scale)))
 
 
-def calibrated_transforms(fit: Hindcast, then: Callable[[int], Peers]) -> FloatArray:
-    """Transforms (O, H) under the warps that each claimed origin would have got there; NaN at the others.
+def calibrated_transforms(fit: Hindcast, then: Callable[[int], Peers], stood: FloatArray) -> FloatArray:
+    """Probabilities under the warps that each claimed origin would have got there; NaN at the others.
 
     Parameters
     ----------
     fit : Hindcast
     then : callable
         What was known of other items at a moment.
+    stood : ndarray, shape (..., O, H)
+        Probabilities of the laws: its transforms, or their edges.
     """
-    found = np.full_like(fit.transforms, np.nan)
+    found, scores = np.full_like(stood, np.nan), scores_of(stood)
     for o in np.flatnonzero(fit.claimed).tolist():
         moment = int(fit.origins[o])
         peers = then(moment)
         location, scale = _own(fit, moment, peers)
-        found[o] = ndtr(held_by_rows((fit.scores[o] - location) / scale, peers.grown))
+        found[..., o, :] = ndtr(held_by_rows((scores[..., o, :] - location) / scale, peers.grown))
     return np.where(np.isnan(fit.transforms), np.nan, found)

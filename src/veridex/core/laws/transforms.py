@@ -7,7 +7,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.laws.laws import Laws
 
-__all__ = ["drawn_shares", "transforms"]
+__all__ = ["drawn_shares", "transforms", "weights_of"]
 
 
 def drawn_shares(item: str, origins: IntArray, horizon: int) -> FloatArray:
@@ -36,8 +36,14 @@ def transforms(laws: Laws, actuals: FloatArray, shares: FloatArray) -> FloatArra
     """
     actuals, shares = (np.broadcast_to(one, laws.floor.shape) for one in (actuals, shares))
     up_to = laws.cdf(actuals[..., None])[..., 0]
-    at = laws.lumps(actuals)
-    below = up_to.copy()
+    return np.asarray(up_to - (1.0 - shares) * weights_of(laws, actuals))
+
+
+def weights_of(laws: Laws, actuals: FloatArray) -> FloatArray:
+    """The probability that each law (...) has at the value itself; nought where values have none of their own."""
+    actuals = np.broadcast_to(actuals, laws.floor.shape)
+    at, found = laws.lumps(actuals), np.zeros(laws.floor.shape)
     if at.any():
-        below[at] = laws.at(at).cdf(actuals[at][..., None], strictly=True)[..., 0]
-    return np.asarray(below + shares * (up_to - below))
+        own, values = laws.at(at), actuals[at][..., None]
+        found[at] = (own.cdf(values) - own.cdf(values, strictly=True))[..., 0]
+    return found

@@ -26,10 +26,10 @@ def _lines(x: FloatArray, at: FloatArray, to: FloatArray) -> FloatArray:
 
 
 def held_by_rows(scores: FloatArray, knots: FloatArray) -> FloatArray:
-    """What scores (H,) have held, each by the warp of its own row of knots (H, KNOTS), or all by the only row."""
-    rows = np.broadcast_to(knots, (scores.size, KNOTS.size))
-    piece = np.clip((rows <= scores[:, None]).sum(axis=1) - 1, 0, KNOTS.size - 2)
-    at = np.arange(scores.size)
+    """What scores (..., H) have held, each by the warp of its own row of knots (H, KNOTS), or all by the only row."""
+    rows = np.broadcast_to(knots, (scores.shape[-1], KNOTS.size))
+    piece = np.clip((rows <= scores[..., None]).sum(axis=-1) - 1, 0, KNOTS.size - 2)
+    at = np.arange(scores.shape[-1])
     low, high = rows[at, piece], rows[at, piece + 1]
     found = KNOTS[piece] + (KNOTS[piece + 1] - KNOTS[piece]) / (high - low) * (scores - low)
     return np.asarray(np.clip(found, -FURTHEST, FURTHEST))

@@ -14,7 +14,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.lengths import cycles_at
 from veridex.core.laws.components import moved
 from veridex.core.laws.laws import Laws
-from veridex.core.laws.transforms import drawn_shares, transforms
+from veridex.core.laws.transforms import drawn_shares, transforms, weights_of
 from veridex.core.methods.made_of.combination import joined
 from veridex.core.methods.method import Method
 from veridex.core.tidying.expectation import expect
@@ -68,6 +68,7 @@ def hindcast_of(
         points=joint,
         spread=np.sqrt(np.maximum(squares, 0.0)),
         transforms=_mean(stood, mixed),
+        weights=_mean(weights_of(laws, one.actuals[at]), mixed),
         supports=one.supports[at],
         claimed=claimed,
     )

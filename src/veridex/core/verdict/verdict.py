@@ -18,11 +18,12 @@ from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fold.status import Status
 from veridex.core.periods.moments import NOW
 from veridex.core.scoring.levels import level_label
+from veridex.core.verdict.blending import choice_of
 from veridex.core.verdict.choice import Choice, Override
 from veridex.core.verdict.claim import NO_CLAIM
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.reaching import choice_of, counted_cells, reach
+from veridex.core.verdict.reaching import counted_cells, reach
 from veridex.core.verdict.routing import Route
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
