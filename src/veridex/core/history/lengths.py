@@ -5,7 +5,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.item import ItemHistory
 
-__all__ = ["CLEAR", "SHADES", "cycles_at", "length_class", "length_class_now", "stage_of"]
+__all__ = ["CLEAR", "PLAIN", "SHADES", "cycles_at", "length_class", "length_class_now", "stage_of"]
 
 SHORTEST_CYCLE = 12
 """Periods that the length of a history is counted in, where its season is shorter or there is none."""
@@ -14,8 +14,14 @@ EDGES = np.array([1.0, 1.5, 2.0, 2.5, 3.5])
 """Seasons at which another class of length begins; nothing new is learned of a season that was seen four times."""
 
 
-CLEAR, VERY_CLEAR, SHADES = 1.0, 2.0, 3
-"""A season is clear that swings wider than the noise in an item's own profile of it, very clear if twice as wide."""
+CLEAR = 1.0
+"""A season is clear that swings wider than the noise in an item's own profile of it."""
+
+PLAIN = 2.0
+"""One that swings twice as wide is plain to see."""
+
+SHADES = 3
+"""How clear seasons are told apart: the clearer, the more is lost by passing one over."""
 
 
 def cycles_at(series: ItemHistory, origins: IntArray) -> FloatArray:
@@ -36,5 +42,5 @@ def length_class_now(series: ItemHistory) -> int:
 
 
 def stage_of(lengths: IntArray, clarity: FloatArray) -> IntArray:
-    """What a history shows: its class of length, thrice, and one more where its season is clear, two where very."""
-    return np.asarray(SHADES * lengths + (clarity > CLEAR) + (clarity > VERY_CLEAR), dtype=np.int64)
+    """What a history shows: its class of length, and how clear its season is, as one number."""
+    return np.asarray(SHADES * lengths + np.searchsorted([CLEAR, PLAIN], clarity, side="right"), dtype=np.int64)

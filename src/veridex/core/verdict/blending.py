@@ -36,7 +36,7 @@ MOSTLY = 0.5
 def blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
     """The skill-weighted blend, its weights at each origin from what was known there, held against the benchmark."""
     trial, evidence, benchmark = contest.trial, contest.evidence, contest.fallback
-    tested = [entry.method for entry in contest.field.rivals]
+    tested = [entry.method for entry in contest.tested]
     entered = [entry.method for entry in contest.rivals]
     now = weights(contest.drawn)
     if not tested:  # other items vouch for all that competes
@@ -93,7 +93,7 @@ def _measures(contest: Contest, points: FloatArray, where: BoolArray) -> dict[st
 
 def _lowest(bare: Choice, contest: Contest, claim: Claim) -> tuple[Choice, Claim]:
     """The choice and its claim with the single method that had the lowest error on the same cells."""
-    rivals = contest.field.rivals if claim.origins else ()
+    rivals = contest.tested if claim.origins else ()
     errors = ((entry, float(claim.errors[contest.trial.method_index(entry.method)])) for entry in rivals)
     known = {entry: error for entry, error in errors if not np.isnan(error)}
     if not known:

@@ -10,9 +10,11 @@ import numpy as np
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.backtest.cutting import FEWEST_KIN
 from veridex.core.backtest.folds import ItemTrial
+from veridex.core.backtest.lineup import SEASONAL
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
-from veridex.core.history.lengths import CLEAR, SHADES, cycles_at, length_class, length_class_now, stage_of
+from veridex.core.history.lengths import CLEAR, PLAIN, SHADES, cycles_at, length_class, length_class_now, stage_of
+from veridex.core.methods.method import Method
 from veridex.core.periods.moments import NOW
 from veridex.core.verdict.completed import Completed
 from veridex.core.verdict.evidence import Entry, Evidence
@@ -125,9 +127,18 @@ class Contest:
         return self.field.fallback
 
     @cached_property
+    def tested(self) -> tuple[Entry, ...]:
+        """The rivals that were tested on the item itself.
+
+        Where others vouch for more, the simple methods of short histories that are not on the shortlist stand back:
+        alike as they are, they would outvote the rest.
+        """
+        return tuple(one for one in self.field.rivals if not self._vouched or one.method in self._seeing)
+
+    @property
     def rivals(self) -> tuple[Entry, ...]:
         """The tested ones, then those that other items vouch for from histories as long as this one is now."""
-        return (*self.field.rivals, *self._vouched)
+        return (*self.tested, *self._vouched)
 
     @property
     def places(self) -> list[int]:
@@ -176,12 +187,12 @@ class Contest:
     @cached_property
     def drawn_then(self) -> FloatArray:
         """The same of the tested ones as it was known at each origin, shape (O, tested)."""
-        return self._shrunk(self._at(self.field.rivals), self.evidence.origins, self.stages)
+        return self._shrunk(self._at(self.tested), self.evidence.origins, self.stages)
 
     @cached_property
     def drawn_without(self) -> FloatArray:
         """The same as it is known now, but for each origin in turn, shape (O, tested)."""
-        places, evidence = self._at(self.field.rivals), self.evidence
+        places, evidence = self._at(self.tested), self.evidence
         sizes = np.where(evidence.known, evidence.losses[places], 0.0).sum(axis=2).T
         cells = evidence.known.sum(axis=1)
         rest = np.maximum(cells.sum() - cells, 1)
@@ -195,9 +206,22 @@ class Contest:
     def _series(self) -> ItemHistory:
         return self.trial.history[self.evidence.item.item]
 
+    @property
+    def plain(self) -> bool:
+        """Whether a season is plain to see that was in no test, and others vouch for what sees one."""
+        return bool(self._vouched) and self._seeing != self.evidence.route.listed
+
+    @property
+    def _seeing(self) -> tuple[Method, ...]:
+        """The shortlist; of an item whose season is plain, but was in no test, what sees one."""
+        listed = self.evidence.route.listed
+        plain = self.trial.clarity_now[self.evidence.item.item] > PLAIN
+        seasonal = tuple(one for one in SEASONAL if one in listed)
+        return seasonal if plain and self.length in ONE_SEASON and len(seasonal) > 1 else listed
+
     @cached_property
     def _vouched(self) -> tuple[Entry, ...]:
-        entries = self.field.untested
+        entries = tuple(one for one in self.field.untested if one.method in self._seeing)
         if not entries or not self.longer:
             return ()
         _, items = self._prior(self.stage, self._at(entries), np.array([NOW]))

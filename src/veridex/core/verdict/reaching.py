@@ -141,6 +141,9 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
         return choice_of(replace(bare, best_single=last), trial, evidence, last)
     if contest.unseen and seasonal(contest) and evidence.route.name in WITH_SEASON and not callable(rule):
         return of_the_season(bare, contest, rule)
+    if contest.plain:
+        said = "; ".join(filter(None, (bare.because, "its season is plain to see, so only what sees one competes")))
+        bare = replace(bare, because=said)
     bare = replace(bare, best_single=_best(contest, conditions))
     if callable(rule):
         chosen = choose_by_rule(rule, evidence.item, contest.field.rivals, trial.levels)
@@ -170,7 +173,7 @@ def _single(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
     if best.missing:  # other items vouch for it
         return replace(bare, winner=best)
     chosen = choice_of(bare, trial, evidence, best)
-    if len(contest.field.rivals) < 2:
+    if len(contest.tested) < 2:
         return chosen
     where = evidence.claimed
     errors = _errors_of_single(contest, conditions, where)
@@ -185,7 +188,7 @@ def _single(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
 
 def _errors_of_single(contest: Contest, conditions: Conditions, where: BoolArray) -> FloatArray:
     """Errors (O, H) of the method that would have been chosen at each origin; NaN where nothing was known."""
-    evidence, trial, rivals = contest.evidence, contest.trial, contest.field.rivals
+    evidence, trial, rivals = contest.evidence, contest.trial, contest.tested
     means, _ = evidence.done.means(evidence.origins)
     errors = np.full(evidence.known.shape, np.nan)
     at = np.flatnonzero(evidence.route.origins)

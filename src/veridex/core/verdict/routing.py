@@ -40,6 +40,8 @@ class Route:
         The origins used.
     because : str
         The reason in words; empty for regular demand.
+    listed : tuple of Method
+        Those of them that are on the shortlist.
     simple : tuple of Method
         Those whose trimmed mean is published where nothing tells how good methods are.
     """
@@ -48,6 +50,7 @@ class Route:
     methods: tuple[Method, ...]
     origins: BoolArray
     because: str
+    listed: tuple[Method, ...] = ()
     simple: tuple[Method, ...] = ()
 
 
@@ -110,7 +113,7 @@ class Router:
         name = "new" if begin > np.median(self.trial.history.starts) + series.season_length else "short"
         few = tuple(one for one in SHORT if one in self.entered)
         both = regular if self.fixed or len(few) < 2 else (*few, *(one for one in regular if one not in few))
-        return self._over(name, both, tested, f"only {known} periods are known", judged=few)
+        return self._over(name, both, tested, f"only {known} periods are known", judged=few, listed=regular)
 
     def _cut(self, listed: tuple[Method, ...], fewest: int) -> tuple[Method, ...]:
         """Those of a list that were entered; all that were where fewer than `fewest` of it were, or it is fixed."""
@@ -124,13 +127,15 @@ class Router:
         tested: BoolArray,
         because: str,
         judged: tuple[Method, ...] = (),
+        listed: tuple[Method, ...] = (),
     ) -> Route:
         """A route over the origins that its methods were tested at, or those of them by which origins are judged."""
         places = [self.trial.method_index(one) for one in judged or competing]
         with_actuals: BoolArray = np.asarray(tested.any(axis=0))
         used = _used(tested[places], with_actuals)
         simple = tuple(one for one in SHORT if one in competing) if not self.fixed else competing
-        return Route(name, competing, used, because, simple if len(simple) > 1 else competing)
+        simple = simple if len(simple) > 1 else competing
+        return Route(name, competing, used, because, listed or competing, simple)
 
 
 def _used(tested: BoolArray, with_actuals: BoolArray) -> BoolArray:

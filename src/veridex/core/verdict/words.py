@@ -21,7 +21,9 @@ def why(choice: Choice, trial: Trial, shown: Sequence[Held], lead_times: Sequenc
         return f"{item}: nothing is published, because {reason_for_nothing(choice)}."
     parts = [f"{item}: {_published(choice, winner)} is published", _because(choice)]
     if choice.hindcast is None:
-        parts.append(" Nothing is known of its error: it was not tested.")
+        own = choice.evidence.origins and choice.override is None
+        said = "no origin of its own could test it" if own else "it was not tested"
+        parts.append(f" Nothing is known of its error: {said}.")
     else:
         parts += [
             _tested(choice, winner, trial, lead_times),
@@ -50,7 +52,7 @@ def _because(choice: Choice) -> str:
         instead = "" if before is None else f" instead of {'the blend' if before.members else before}"
         return f"{instead}, as the planner decided: {choice.override.reason.rstrip('.')}."
     if choice.route == "regular":
-        return "."
+        return f", because {choice.because}." if choice.because else "."
     words = {
         "intermittent": "It is judged among methods for intermittent demand, by squared errors",
         "retired": "The item is taken as retired",
