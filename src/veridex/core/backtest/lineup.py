@@ -80,7 +80,7 @@ def _places(history: History, driven: bool) -> Iterator[Place]:
     if season > 1:
         yield Place(method("seasonal-naive"), "the benchmark: the season before once more")
     yield Place(method("naive"), "the benchmark where no season was seen: the last value", season < 2)
-    yield Place(method("smoothing"), "searched and averaged forms of smoothing")
+    yield Place(method("smoothing"), "the form of smoothing that fits best")
     yield Place(method("arima"), "searched orders")
     yield Place(method("theta"), "a line and a smoothed level, halfway")
     damped = "holt-winters season=additive damped=yes" if season > 1 else "holt damped=yes"

@@ -140,7 +140,7 @@ def _task(series: ItemHistory, source: Verdict | Method, asked: Edition) -> Item
         past=past,
         said=_said(choice, source, asked.wanted, reached),
         forms=_forms(series, source, method),
-        tested=range(0) if choice.hindcast is None else range(first, choice.evidence.furthest + 1),
+        tested=range(0) if not choice.tested else range(first, choice.evidence.furthest + 1),
         calibration=_calibration(choice, source, asked.wanted, horizon),
         held=source.held(series.item, asked.wanted.levels),
     )
@@ -190,7 +190,7 @@ def _said(choice: Choice, verdict: Verdict, wanted: Wanted, reached: str) -> Sai
 def _scores(choice: Choice, kind: str | None) -> Scores | None:
     """What a verdict knows of an item, but for what the published intervals held."""
     winner, single, benchmark, claim = choice.winner, choice.best_single, choice.benchmark, choice.claim
-    if winner is None or choice.hindcast is None:
+    if winner is None or not choice.tested:
         return None
     return Scores(
         measure=choice.evidence.measure,

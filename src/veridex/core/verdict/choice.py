@@ -79,6 +79,11 @@ class Choice:
         return self.hindcast if self.basis is None else self.basis
 
     @property
+    def tested(self) -> bool:
+        """Whether anything of it was tested on the item itself."""
+        return self.hindcast is not None or self.claim.origins > 0
+
+    @property
     def joined(self) -> bool:
         """Whether several methods were joined by the verdict: not one that was entered, nor the planner's own."""
         winner = self.winner

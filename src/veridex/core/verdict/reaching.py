@@ -134,11 +134,14 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
     )
     if evidence.route.name == "untested":
         return replace(bare, winner=Entry(combined(evidence.route.methods, "trimmed"), np.nan, np.nan, (), ""))
+    if evidence.route.name == "retired":  # what was tested while it still sold says nothing of it
+        if not contest.field.rivals:
+            return replace(bare, winner=Entry(evidence.route.methods[0], np.nan, np.nan, (), ""))
+        last = contest.field.rivals[0]
+        # Its law is that of what it sold lately, not the one that was tested.
+        return replace(choice_of(replace(bare, best_single=last), trial, evidence, last), hindcast=None)
     if not contest.rivals:
         return bare
-    if evidence.route.name == "retired":
-        last = contest.rivals[0]
-        return choice_of(replace(bare, best_single=last), trial, evidence, last)
     if contest.unseen and seasonal(contest) and evidence.route.name in WITH_SEASON and not callable(rule):
         return of_the_season(bare, contest, rule)
     if contest.plain:

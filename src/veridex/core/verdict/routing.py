@@ -99,8 +99,10 @@ class Router:
             said = f"with {known} known periods it is too short to be tested"
             return Route("untested", self.entered if self.fixed else SHORT, with_actuals, said)
         if alive(series.values, series.season_length)[1] and (not self.fixed or NAIVE in self.entered):
-            used = _used(tested[[self.trial.method_index(NAIVE)]], with_actuals)
-            return Route("retired", (NAIVE,), used, f"nothing was sold since {_last_sale(series)}")
+            last = _last_sale(series)
+            used = with_actuals & (one.origins > last)
+            said = f"nothing was sold since {series.cadence.text(last)}"
+            return Route("retired", (NAIVE,), used, said)
         interval, _, kind = demand_pattern(series.values)
         if kind in ("intermittent", "lumpy"):
             said = f"demand comes in about one of {interval:.1f} periods"
@@ -149,9 +151,9 @@ def _used(tested: BoolArray, with_actuals: BoolArray) -> BoolArray:
     return used if used.sum() >= FEWEST_ORIGINS else with_actuals
 
 
-def _last_sale(series: ItemHistory) -> str:
-    sold = np.flatnonzero(np.nan_to_num(series.values) != 0)
-    return series.cadence.text(series.start + int(sold[-1]))
+def _last_sale(series: ItemHistory) -> int:
+    """The last period in which something was sold."""
+    return series.start + int(np.flatnonzero(np.nan_to_num(series.values) != 0)[-1])
 
 
 def tested_folds(one: ItemTrial, known: BoolArray) -> BoolArray:

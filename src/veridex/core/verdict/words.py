@@ -20,7 +20,7 @@ def why(choice: Choice, trial: Trial, shown: Sequence[Held], lead_times: Sequenc
     if winner is None:
         return f"{item}: nothing is published, because {reason_for_nothing(choice)}."
     parts = [f"{item}: {_published(choice, winner)} is published", _because(choice)]
-    if choice.hindcast is None:
+    if not choice.tested:
         own = choice.evidence.origins and choice.override is None
         said = "no origin of its own could test it" if own else "it was not tested"
         parts.append(f" Nothing is known of its error: {said}.")
