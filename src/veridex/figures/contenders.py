@@ -115,7 +115,7 @@ def _finish(figure: Figure, trial: Trial, item: str, start: int, choice: Choice)
         Line2D([], [], color=TEAL, linewidth=2.0, label="forecast of a contender"),
         Patch(facecolor="#f1efe8", edgecolor=GRID, hatch="///", label="held back"),
     ]
-    figure.legend(handles=handles, loc="outside lower center", ncols=4, frameon=False, labelcolor=INK)
+    figure.legend(handles=handles, loc="outside lower left", ncols=4, frameon=False, labelcolor=INK)
     origins = counted(choice.claim.origins or choice.evidence.origins, "origin")
     said = f"{choice.evidence.measure.upper()}: mean over {origins}"
     if choice.claim.windows:
