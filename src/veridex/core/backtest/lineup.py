@@ -16,8 +16,8 @@ __all__ = ["SEASONAL", "SHORT", "Place", "default_lineup", "entered_by_default",
 SHORT = tuple(map(method, ("naive", "simple-smoothing", "holt damped=yes", "theta", "drift")))
 """What can be fitted to a few periods; also published, untested, where nothing could be tested."""
 
-SEASONAL = tuple(map(method, ("group-season", "seasonal-naive", "holt-winters season=additive damped=yes")))
-"""What sees a season that was shown hardly more than once."""
+SEASONAL = ("group-season", "seasonal-naive", "holt-winters", "harmonic")
+"""Families that see a season which was shown hardly more than once."""
 
 YEARS = {"hourly": (24.0, 168.0), "daily": (7.0, 365.25), "workday": (5.0, 260.9), "weekly": (52.18,)}
 """Seasons of the calendar that fixed season lengths miss, by cadence."""

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.tidying.ledger import outlier_words
 from veridex.core.tidying.profile import ItemProfile
 
@@ -70,6 +71,8 @@ def _shape(one: ItemProfile) -> str:
     if not np.isfinite(found.values).any():
         return "Too few values to tell trend, season or outliers."
     season = f"season {n['season_strength']:.2f}" if found.seasonal else "no season"
+    if not found.seasonal and shows_season(np.array(one.series.values), one.series.season_length):
+        season = "a season shows, over too few years to judge its periods by"
     text = f"Strength of trend {n['trend_strength']:.2f}, {season}"
     if n["seasons"]:
         text += f"; it repeats itself after {', '.join(map(str, n['seasons']))} {one.series.cadence.plural}"

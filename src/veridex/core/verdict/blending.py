@@ -156,7 +156,8 @@ def of_the_season(bare: Choice, contest: Contest, rule: str | Rule) -> Choice:
 
 def seasonal(contest: Contest) -> tuple[Method, ...]:
     """Methods that see a season shown hardly more than once, as far as they may be published."""
-    return tuple(one for one in SEASONAL if one in contest.evidence.route.methods)
+    seeing = (one for one in contest.evidence.route.listed if one.name in SEASONAL)
+    return tuple(sorted(seeing, key=lambda one: SEASONAL.index(one.name)))
 
 
 def choice_of(bare: Choice, trial: Trial, evidence: Evidence, entry: Entry) -> Choice:

@@ -216,7 +216,7 @@ class Contest:
         """The shortlist; of an item whose season is plain, but was in no test, what sees one."""
         listed = self.evidence.route.listed
         plain = self.trial.clarity_now[self.evidence.item.item] > PLAIN
-        seasonal = tuple(one for one in SEASONAL if one in listed)
+        seasonal = tuple(one for one in listed if one.name in SEASONAL)
         return seasonal if plain and self.length in ONE_SEASON and len(seasonal) > 1 else listed
 
     @cached_property
