@@ -16,6 +16,9 @@ from veridex.core.scoring.levels import level_label, on_number_line
 
 __all__ = ["show_publication"]
 
+REMARK = "remark:"
+"""What a reason begins with that is none why there is no forecast."""
+
 MOST_ROWS = 30
 """Items that people see; files have all."""
 
@@ -93,11 +96,15 @@ def _show_many(publication: Publication) -> None:
     table = pd.DataFrame(rows)
     numbers = ["error", "value_added", f"coverage_{label}"]
     table[numbers] = table[numbers].astype(float)
+    remarks = table[table["reason"].str.startswith(REMARK)]
+    table["reason"] = table["reason"].where(~table["reason"].str.startswith(REMARK), "")
     shown = table.sort_values(f"{until} in all", ascending=False, kind="stable", ignore_index=True).head(MOST_ROWS)
     empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
     fewer = f", the {len(shown)} largest" if len(shown) < len(table) else ""
     title = f"{len(table):,} items{fewer}; bounds are of the total"
     show(shown.drop(columns=empty), "table", title=title, caption=_how_decided(table, label))
+    for said, items in remarks.groupby("reason")["item"]:
+        typer.echo(paragraph(f"{str(said).removeprefix(REMARK).strip().capitalize()}: {', '.join(items)}."))
     _show_groups(publication, label)
 
 

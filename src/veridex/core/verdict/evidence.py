@@ -123,14 +123,15 @@ class Evidence:
 
     @property
     def claimed(self) -> BoolArray:
-        """Origins (O,) before which a window of errors was complete, or half of the tested span if that is less.
+        """Origins (O,) that come half a window after the first, or half of the tested span if that is less.
 
-        What is decided from errors can be judged only where there were some.
+        What is decided from errors can be judged only where there were some. Waiting for a whole window judges by half
+        as many origins: what is kept and what is dropped then depends on chance.
         """
         if not self.origins.size:
             return np.zeros(0, dtype=bool)
         first, last = int(self.origins[0]), int(self.origins[-1])
-        wait = max(min(self.item.furthest, (last - first) // 2), 1)
+        wait = max(min((self.item.furthest + 1) // 2, (last - first) // 2), 1)
         found: BoolArray = self.origins >= first + wait
         return found
 
