@@ -129,6 +129,7 @@ def test_a_blend_weighs_by_skill_and_is_judged_by_what_was_known_at_each_origin(
         )
         assert "Over 4 origins decided by what was known at each (one window)" in verdict.why(item)
     assert verdict.winners["lost"].eq("the blend").sum() == 1
+    assert (verdict.winners["error"] <= verdict.winners["benchmark_error"]).all()
     few = vx.decide(vx.backtest(history, LINEUP, vx.RollingOrigin(horizon=4, origins=2))).winners
     assert (few["method"].str.endswith("weights=trimmed") | few["lost"].eq("the mean")).all()
 

@@ -164,7 +164,10 @@ def choice_of(bare: Choice, trial: Trial, evidence: Evidence, entry: Entry) -> C
     """A single method that no error has chosen as the choice, with its own forecasts and errors at all origins."""
     where = np.ones(evidence.item.origins, dtype=bool)
     fit = hindcast_of(trial, evidence, [entry.method], np.ones((evidence.item.origins, 1)), where)
-    return replace(bare, winner=entry, hindcast=fit, claim=claim_for(bare, trial, evidence, fit.errors, where))
+    claim = claim_for(bare, trial, evidence, fit.errors, where)
+    if claim.origins:  # to the last digit what the others are held against
+        claim = replace(claim, error=float(claim.errors[trial.method_index(entry.method)]))
+    return replace(bare, winner=entry, hindcast=fit, claim=claim)
 
 
 def claim_for(bare: Choice, trial: Trial, evidence: Evidence, errors: FloatArray, where: BoolArray) -> Claim:
