@@ -131,6 +131,15 @@ def test_the_sum_of_items_wanted_now_and_then_shows_the_season_that_they_do_not(
     assert np.abs(total - came).mean() < 0.8 * np.abs(flat - came).mean()
 
 
+def test_what_is_taken_over_is_read_among_the_new_neighbours():
+    whole = family(8)
+    some = vx.backtest(vx.History.of([whole[f"i{k}"] for k in range(3)]), ["theta", "group-season"], SCHEME)
+    grown, fresh = (vx.backtest(whole, ["theta", "group-season"], SCHEME, onto=onto) for onto in (some, None))
+    assert not np.array_equal(some["i0"].clarity, fresh["i0"].clarity)
+    for name in ("clarity", "points", "laws"):
+        assert np.array_equal(getattr(grown.arrays, name), getattr(fresh.arrays, name), equal_nan=True), name
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [("group-season transform=log", "shares of a level"), ("group-season group=colour", "group by a key column")],

@@ -119,6 +119,9 @@ def _run(history: History, course: Course, running: Running, held: list[Kept], s
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
         _fill(store, work, series, running, held)
+    for row, name in zip(store.arrays.clarity, store.names, strict=True):
+        found = work.clarity[name]  # what is taken over was made among other neighbours
+        row[: found.size] = found
     return Trial(
         history=history,
         lineup=course.lineup,

@@ -175,10 +175,6 @@ def evidence_of(entry: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _support_of(entry: Mapping[str, Any]) -> Support:
-    return Support(-math.inf if entry["floor"] is None else entry["floor"], entry["whole"])
-
-
 def _scores_of(entry: Mapping[str, Any]) -> Scores:
     coverage = {level: _number(value) for level, value in entry["coverage"].items()}
     numbers = {f.name: _number(entry[f.name]) for f in fields(Scores) if f.type is float}

@@ -57,7 +57,9 @@ def blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
         now = _towards(now[None], entered, benchmark, share)[0]
         entered = _with(entered, benchmark)
     unmet = tuple(one for one in bare.unmet if "single" not in one)
-    if conditions.target and not conditions.meets_target(_measures(contest, fit.points, where)):
+    if conditions.target and not where.any():
+        unmet += (f"whether the blend reaches {conditions.target} is not known",)
+    elif conditions.target and not conditions.meets_target(_measures(contest, fit.points, where)):
         unmet += (f"the blend does not reach {conditions.target}",)
     bare, claim = _lowest(bare, contest, claim)
     if contest.together is not None:
