@@ -96,6 +96,7 @@ def test_long_items_are_cut_to_the_length_of_short_ones_and_tell_which_methods_w
     lineup = ["seasonal-naive", "theta", "simple-smoothing", "drift", "group-season"]
     trial = vx.backtest(history, lineup, vx.RollingOrigin(horizon=12, origins=12))
     (cut,) = trial.cuts
+    assert trial.notes[-1] == "9 long items were tested on 18 periods too, as many as short ones have."
     assert cut.scheme.window == 18 and len(cut.history) == 9 and {len(one) for one in cut.history} == {38}
     verdict = vx.decide(trial)
     chosen = verdict.choice("young-0").winner.method

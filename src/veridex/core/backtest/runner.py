@@ -95,7 +95,8 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
         )
         for cut in cuts(history, course.scheme, trial.horizon)
     )
-    return replace(trial, notes=notes + _fewer(course.scheme, _folds(list(history), course)), cuts=cut_short)
+    fewer = _fewer(course.scheme, _folds(list(history), course))
+    return replace(trial, notes=notes + fewer + tuple(map(_cut_note, cut_short)), cuts=cut_short)
 
 
 def _run(history: History, course: Course, running: Running, held: list[Kept], seasons: dict[str, Seasons]) -> Trial:
@@ -164,6 +165,12 @@ def _fewer(scheme: Scheme, folds: list[tuple[Fold, ...]]) -> tuple[str, ...]:
     if not fewer:
         return ()
     return (f"{fewer} of {len(folds)} items do not reach back to all {wanted} origins; they have fewer.",)
+
+
+def _cut_note(cut: Trial) -> str:
+    """Say that long items were tested on as little as short ones have."""
+    window = cut.scheme.training_window
+    return f"{len(cut.history)} long items were tested on {window} periods too, as many as short ones have."
 
 
 def _refuse_another(onto: Trial, history: History, course: Course) -> None:
