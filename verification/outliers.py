@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from veridex.core.tidying.expectation import expect
+from veridex.core.reading.expectation import expect
 
 DRAWS = 1000
 N, SEASON_LENGTH = 96, 12

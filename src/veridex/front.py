@@ -23,9 +23,9 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.methods.catalogue import Method, methods
 from veridex.core.methods.catalogue import method as as_method
-from veridex.core.preparation.neighbours import lent_now
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.publication import Publication
+from veridex.core.reading.neighbours import lent_now
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError

@@ -7,6 +7,7 @@ import typer
 
 from veridex.cli.desk import DESK
 from veridex.cli.tables import show
+from veridex.core.reading.item_reading import ItemReading
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import ItemProfile, profile_items
 from veridex.figures.history import draw_history
@@ -68,7 +69,7 @@ def profile_for_show(profiles: list[ItemProfile], form: str) -> pd.DataFrame:
         table = table.assign(**{name: [" ".join(map(str, value)) for value in table[name]] for name in lists})
     if form != "table":
         return table
-    table["remarks"] = [_remarks(one.numbers) for one in profiles]
+    table["remarks"] = [_remarks(one.numbers, one.reading) for one in profiles]
     dates = {
         name: [one.series.cadence.text(one.series.start + (len(one.series) - 1) * (name == "last")) for one in profiles]
         for name in ("first", "last")
@@ -84,13 +85,14 @@ def _few(periods: tuple[str, ...], most: int = 3) -> str:
     return " ".join(periods[:most]) + more
 
 
-def _remarks(numbers: dict[str, Any]) -> str:
+def _remarks(numbers: dict[str, Any], reading: ItemReading) -> str:
     """What else is remarkable about an item, in a few words."""
     found = [
         f"{numbers['out_of_stock']} out of stock" if numbers["out_of_stock"] else "",
         f"{numbers['negative']} negative" if numbers["negative"] else "",
         f"first sale after {numbers['leading_zeros']}" if numbers["leading_zeros"] else "",
-        "retired" if numbers["retired"] else "",
+        reading.life,
+        "season of its neighbours" if reading.season == "neighbours" else "",
         "grows with level" if numbers["grows_with_level"] else "",
         numbers["spread_change"] and f"spread changed {numbers['spread_change']}",
     ]

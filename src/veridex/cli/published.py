@@ -146,7 +146,8 @@ def _how_decided(table: pd.DataFrame, label: str) -> str:
     without = int(table["next"].isna().sum())
     lacks = f" {without} without a forecast." if without else ""
     if (table["caution"] != "").any():
-        lacks += " caution: intervals held far less than they claim, the benchmark was better, a size like none before."
+        lacks += " caution: intervals held far less than they claim, the benchmark was better, a size like none "
+        lacks += "before, or a last period that is not over."
     level = label.replace("_", ".")
     return (
         f"{said}.{lacks} value_added: percent less error than the benchmark. coverage_{label}: percent of actuals "

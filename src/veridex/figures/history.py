@@ -67,10 +67,7 @@ def _title(one: ItemProfile) -> str:
         )
         if count
     ]
-    if n["retired"]:
-        found.insert(0, f"nothing sold in the last {cadence.length(n['trailing_zeros'])}")
-    if n["unfinished"]:
-        found.append(f"the last {cadence.noun} is not over")
+    found = [said for said in (one.reading.life, *found, one.reading.end) if said]
     return f"{one.series.item}: {', '.join(found) if found else 'nothing stands out'}"
 
 

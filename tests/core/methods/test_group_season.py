@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly
-from veridex.core.preparation.neighbours import FOUND, ends_of, lent_now, seasons_at
+from veridex.core.reading.neighbours import FOUND, ends_of, lent_now, seasons_at
 
 SCHEME = vx.RollingOrigin(horizon=6, origins=4)
 WAVE = 1 + 0.4 * np.sin(2 * np.pi * np.arange(120) / 12)

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from veridex.core.numerics.robust import pieces as robust
 from veridex.core.numerics.robust import steps
-from veridex.core.tidying.expectation import expect
+from veridex.core.reading.expectation import expect
 
 VALUES = st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=40).map(np.array)
 

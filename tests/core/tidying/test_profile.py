@@ -7,8 +7,6 @@ import pytest
 import veridex as vx
 from conftest import monthly, seasonal_values
 from veridex.core.diagnosis.seasons import candidate_seasons
-from veridex.core.numerics.seasons.profile import shows_season
-from veridex.core.tidying.life import alive
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items
 
@@ -92,14 +90,6 @@ def test_candidate_seasons(build, season_length, expected):
     assert found[:1] == expected
 
 
-def test_life_of_an_item():
-    assert alive(np.array([0, 0, 3.0, 0, 4]), 1) == (slice(2, 5), False)
-    gone = np.array([5.0, 6, 0, 5, *[0] * 12])
-    assert alive(gone, 12) == (slice(0, 4), True) and alive(gone[:-1], 12) == (slice(0, 15), False)
-    sparse = np.tile([3.0, 0, 0, 0, 0], 6)
-    assert not alive(np.concatenate((sparse, np.zeros(7))), 1)[1] and alive(np.concatenate((sparse, np.zeros(9))), 1)[1]
-
-
 def test_a_page_reads_well():
     values = seasonal_values(2, 84)
     values[[10, 11]] = np.nan
@@ -113,15 +103,3 @@ def test_a_page_reads_well():
     assert "100.0 % of all items, rank 1." in text
     short = page(profile_items(vx.History.from_numbers([0, 0, 0], cadence="counted"))[0])
     assert "Demand is never wanted" in short and "Too few values to tell" in short
-
-
-def test_methods_and_page_read_a_season_alike():
-    young = monthly(seasonal_values(3)[:28])
-    assert "a season shows, over too few years" in page(profile_items(young)[0])
-    for text in ("theta", "smoothing"):
-        assert np.ptp(vx.fit(young, text).forecast(12).points) > 20, text
-    rng = np.random.default_rng(0)
-    shown = [shows_season(100 + 10 * rng.normal(size=36), 12) for _ in range(400)]
-    walks = [shows_season(100 + rng.normal(size=48).cumsum(), 12) for _ in range(400)]
-    assert np.mean(shown) < 0.03 and np.mean(walks) < 0.1
-    assert not shows_season(np.arange(23.0), 12) and not shows_season(np.arange(40.0), 1)

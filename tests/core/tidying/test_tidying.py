@@ -10,7 +10,7 @@ import veridex as vx
 from conftest import monthly, seasonal_values
 from reference import NILE
 from veridex.core.preparation.training import training_span
-from veridex.core.tidying.expectation import expect
+from veridex.core.reading.expectation import expect
 from veridex.core.tidying.rules import TidyRules, mend
 
 RULES = {

@@ -1,6 +1,6 @@
 """`Results`: what a backtest left, item by item; the tables of `Trial` are made of it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Self
@@ -15,7 +15,7 @@ from veridex.core.backtest.store import MemoryStore
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, benchmarks, method
 from veridex.core.methods.fold.status import Status
-from veridex.core.preparation.neighbours import FOUND, ends_of, seasons_at
+from veridex.core.reading.item_reading import ItemReading, readings
 from veridex.errors import ItemUnknown, ParameterError
 
 __all__ = ["Block", "Results"]
@@ -144,10 +144,9 @@ class Results:
         return {one: place for place, one in enumerate(self.lineup)}
 
     @cached_property
-    def clarity_now(self) -> dict[str, float]:
-        """How clear the season of each item is at the end of its history."""
-        found = seasons_at(self.history, FOUND, ends_of(self.history)).clarity
-        return {item: float(own[0]) for item, own in found.items()}
+    def readings(self) -> Mapping[str, ItemReading]:
+        """What each item is taken for."""
+        return readings(self.history)
 
     def blocks(self) -> Iterator[Block]:
         """The items by blocks, each with the cells that all methods forecast."""

@@ -16,8 +16,8 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, benchmarks
-from veridex.core.preparation.neighbours import FOUND, Seasons, seasons_at
 from veridex.core.preparation.regressors import Explanation, Regressors
+from veridex.core.reading.neighbours import FOUND, Seasons, seasons_at
 from veridex.errors import HistoryTooShort, ParameterError
 
 __all__ = ["Course", "Progress", "Running", "run_backtest"]

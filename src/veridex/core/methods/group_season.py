@@ -38,7 +38,7 @@ class GroupSeasonPlan(Plan):
 class GroupSeason(PlainFamily[GroupSeasonPlan]):
     """A smoothed level with the season of a group of items.
 
-    Demand is divided by the season that its neighbours show (see `veridex.core.preparation.neighbours`: pooled ratios,
+    Demand is divided by the season that its neighbours show (see `veridex.core.reading.neighbours`: pooled ratios,
     drawn by the evidence towards none and towards the item's own), what is left is forecast by a level that drifts by
     half the slope of a line, as `theta` has it, and the season put back. ``group=COLUMN`` names the key column whose
     items share a season; without it items whose seasons go together are found. Standard error at lead h:

@@ -5,7 +5,8 @@ import math
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.publication.dossier import Caution, ItemPublication
+from veridex.core.publication.dossier import Caution, ItemPublication, Outlook
+from veridex.core.reading.item_reading import ItemReading
 
 __all__ = ["cautions"]
 
@@ -16,19 +17,27 @@ BEYOND = 3.0
 """A forecast beyond this multiple of the highest, or below the lowest by it, is like nothing in the past."""
 
 
-def cautions(one: ItemPublication, past: FloatArray) -> tuple[Caution, ...]:
+def cautions(one: ItemPublication, read: ItemReading, past: FloatArray) -> tuple[Caution, ...]:
     """What must not be trusted.
 
     Parameters
     ----------
     one : ItemPublication
         With its forecasts and evidence.
+    read : ItemReading
+        What the item is taken for.
     past : ndarray, shape (n,)
         All that is known of its demand; NaN is unknown.
     """
     if one.outlook is None or not one.available:
         return ()
-    found = (_held_too_little(one), _lost(one), _unlike(one.outlook.points, past))
+    found = (
+        _held_too_little(one),
+        _lost(one),
+        _outside(one.outlook),
+        _unlike(one.outlook.points, past),
+        _unfinished(read),
+    )
     return tuple(said for said in found if said is not None)
 
 
@@ -46,12 +55,28 @@ def _held_too_little(one: ItemPublication) -> Caution | None:
     return None
 
 
+def _outside(outlook: Outlook) -> Caution | None:
+    """Whether a forecast lies outside its own intervals, as the mean of a law that is mostly at nothing does."""
+    bands, points = outlook.bands, outlook.points
+    if not bands.lower.size or not ((points < bands.lower) | (points > bands.upper)).any():
+        return None
+    return Caution("intervals", "some of its forecasts lie outside their own intervals: nearly all is at one end")
+
+
 def _lost(one: ItemPublication) -> Caution | None:
     """Whether what is published lost to the benchmark, as it may where a planner decides."""
     scores = one.scores
     if scores is None or not scores.error > scores.benchmark_error:
         return None
     return Caution("benchmark", f"it had more error than {scores.benchmark} when tested")
+
+
+def _unfinished(read: ItemReading) -> Caution | None:
+    """Whether it is forecast from a last period that is only half there."""
+    if not read.unfinished:
+        return None
+    noun = read.cadence.noun
+    return Caution("unfinished", f"the last {noun} it is forecast from is not over: `veridex tidy` leaves that out")
 
 
 def _unlike(points: FloatArray, past: FloatArray) -> Caution | None:

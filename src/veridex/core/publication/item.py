@@ -28,6 +28,7 @@ from veridex.core.publication.dossier import (
     Overridden,
     Scores,
 )
+from veridex.core.reading.item_reading import ItemReading
 
 __all__ = ["Calibration", "ItemTask", "ItemWork", "Said"]
 
@@ -76,6 +77,8 @@ class ItemTask:
     Attributes
     ----------
     series : ItemHistory
+    reading : ItemReading
+        What it is taken for.
     method : Method or None
     horizon, past : int
         Lead times, and periods of history beside them.
@@ -93,6 +96,7 @@ class ItemTask:
     """
 
     series: ItemHistory
+    reading: ItemReading
     method: Method | None
     horizon: int
     past: int
@@ -166,7 +170,7 @@ class ItemWork:
         if not one.available:
             return one
         one = replace(one, totals=self._totals(task, fitted, outlook))
-        return replace(one, cautions=cautions(one, task.series.actuals))
+        return replace(one, cautions=cautions(one, task.reading, task.series.actuals))
 
     def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
         forecast = fitted.forecast(task.horizon, self.wanted.levels, drivers=scenario)

@@ -15,13 +15,14 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.status import Status
-from veridex.core.preparation.neighbours import lent_now
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import ItemPublication, Overridden, Scores
 from veridex.core.publication.groups import Grouping, group_totals, groupings
 from veridex.core.publication.head import Demand, Head, Made
 from veridex.core.publication.item import Calibration, ItemTask, ItemWork, Said
 from veridex.core.publication.publication import Publication
+from veridex.core.reading.item_reading import ItemReading, readings
+from veridex.core.reading.neighbours import lent_now
 from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
@@ -92,7 +93,9 @@ def make_publication(history: History, source: Verdict | Method, asked: Edition,
     """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
     verdict = source if isinstance(source, Verdict) else None
     grouped = groupings(history, verdict, asked.groups)
-    tasks = _lent(_neighbours(history, verdict), [_task(series, source, asked) for series in history])
+    read = verdict.trial.readings if verdict is not None and verdict.trial.history is history else readings(history)
+    tasks = [_task(series, read[series.item], source, asked) for series in history]
+    tasks = _lent(_neighbours(history, verdict), tasks)
     if all(task.horizon < 1 for task in tasks):
         raise ParameterError("horizon", repr(asked.ahead.horizon), "every item's history reaches that far already")
     work = ItemWork(asked.wanted, asked.explaining, asked.scenarios)
@@ -123,22 +126,23 @@ def _lent(history: History, tasks: list[ItemTask]) -> list[ItemTask]:
     return [replace(task, borrowed=lent[task.series.item]) for task in tasks]
 
 
-def _task(series: ItemHistory, source: Verdict | Method, asked: Edition) -> ItemTask:
+def _task(series: ItemHistory, read: ItemReading, source: Verdict | Method, asked: Edition) -> ItemTask:
     """What is to be published for an item, with all that is known of it."""
     horizon, past = asked.ahead.steps(series), asked.ahead.periods(series)
     reached = f"its history reaches {asked.ahead.horizon} already" if horizon < 1 else ""
     if isinstance(source, Method):
-        said = Said(why="The planner's own choice; not backtested.", reason=reached)
-        return ItemTask(series=series, method=source, horizon=horizon, past=past, said=said)
+        said = Said(why=f"The planner's own choice; not backtested.{_taken_for(read)}", reason=reached)
+        return ItemTask(series=series, reading=read, method=source, horizon=horizon, past=past, said=said)
     choice = source.choice(series.item)
     method = None if choice.winner is None else choice.winner.method
     first = getattr(source.trial.scheme, "gap", 0) + 1
     return ItemTask(
         series=series,
+        reading=read,
         method=method,
         horizon=horizon,
         past=past,
-        said=_said(choice, source, asked.wanted, reached),
+        said=_said(choice, read, source, asked.wanted, reached),
         forms=_forms(series, source, method),
         tested=range(0) if not choice.tested else range(first, choice.evidence.furthest + 1),
         calibration=_calibration(choice, source, asked.wanted, horizon),
@@ -175,11 +179,16 @@ def _forms(series: ItemHistory, verdict: Verdict, method: Method | None) -> dict
     return found
 
 
-def _said(choice: Choice, verdict: Verdict, wanted: Wanted, reached: str) -> Said:
+def _taken_for(read: ItemReading) -> str:
+    """The last sentence of every reason: what the item is taken for."""
+    return f" It is taken for {read.in_words()}."
+
+
+def _said(choice: Choice, read: ItemReading, verdict: Verdict, wanted: Wanted, reached: str) -> Said:
     item, override, winner = choice.evidence.item, choice.override, choice.winner
     instead = None if override is None or override.instead_of is None else override.instead_of.text
     return Said(
-        why=verdict.why(item),
+        why=verdict.why(item) + _taken_for(read),
         reason=reached or verdict.reason(item),
         route="" if winner is None else choice.route,
         override=None if override is None or winner is None else Overridden(override.reason, instead),

@@ -6,7 +6,7 @@ import pandas as pd
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import Mark
-from veridex.core.tidying.expectation import OUTLYING_AT, Expectation
+from veridex.core.reading.expectation import OUTLYING_AT, Expectation
 from veridex.core.tidying.rules import Mended, TidyRules, mend
 
 __all__ = ["ledger", "ledger_of", "outlier_words"]

@@ -2,7 +2,6 @@
 
 import numpy as np
 
-from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.tidying.ledger import outlier_words
 from veridex.core.tidying.profile import ItemProfile
 
@@ -19,7 +18,15 @@ CLASSES = {
 
 def page(one: ItemProfile) -> str:
     """What is in one series, in sentences, a line for each subject."""
-    lines = [_span(one), _holes(one), _demand(one), _shape(one), *_standing_out(one), _weight(one)]
+    lines = [
+        _span(one),
+        f"It is taken for {one.reading.in_words()}.",
+        _holes(one),
+        _demand(one),
+        _shape(one),
+        *_standing_out(one),
+        _weight(one),
+    ]
     return "\n".join(line for line in lines if line)
 
 
@@ -61,8 +68,6 @@ def _demand(one: ItemProfile) -> str:
         text += f"{n['cv_squared']:.2f})" if np.isfinite(n["cv_squared"]) else "not available)"
     if n["leading_zeros"]:
         text += f". Nothing was sold in the first {cadence.length(n['leading_zeros'])}"
-    if n["retired"]:
-        text += f". It looks retired: nothing was sold in the last {cadence.length(n['trailing_zeros'])}"
     return text + "."
 
 
@@ -71,8 +76,10 @@ def _shape(one: ItemProfile) -> str:
     if not np.isfinite(found.values).any():
         return "Too few values to tell trend, season or outliers."
     season = f"season {n['season_strength']:.2f}" if found.seasonal else "no season"
-    if not found.seasonal and shows_season(np.array(one.series.values), one.series.season_length):
+    if not found.seasonal and one.reading.season == "own":
         season = "a season shows, over too few years to judge its periods by"
+    elif not found.seasonal and one.reading.season == "neighbours":
+        season = "a season that its neighbours show"
     text = f"Strength of trend {n['trend_strength']:.2f}, {season}"
     if n["seasons"]:
         text += f"; it repeats itself after {', '.join(map(str, n['seasons']))} {one.series.cadence.plural}"

@@ -14,10 +14,8 @@ from veridex.core.diagnosis.strength import strength
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.core.tidying.expectation import Expectation, expect
-from veridex.core.tidying.life import alive
-from veridex.core.tidying.pattern import demand_pattern
-from veridex.core.tidying.unfinished import unfinished_period
+from veridex.core.reading.expectation import Expectation, expect
+from veridex.core.reading.item_reading import ItemReading, readings
 
 __all__ = ["ItemProfile", "profile", "profile_items"]
 
@@ -26,10 +24,11 @@ __all__ = ["ItemProfile", "profile", "profile_items"]
 class ItemProfile:
     """What is in one series; see `profile` for the numbers.
 
-    `numbers` is its row, `found` what is expected of each of its periods.
+    `reading` is what it is taken for, `numbers` its row, `found` what is expected of each of its periods.
     """
 
     series: ItemHistory
+    reading: ItemReading
     numbers: dict[str, Any]
     found: Expectation
 
@@ -45,7 +44,7 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     seasons (candidate season lengths, the strongest first), grows_with_level (whether season and spread do),
     spread_change (the period, if the spread changed), outliers (count), outlier_periods, level_shifts (count),
     shift_periods, unfinished (whether the last period is), volume, volume_share (percent of all items),
-    volume_rank.
+    volume_rank, season (who shows one: own, neighbours or none), taken_for (what it is taken for, in words).
 
     Parameters
     ----------
@@ -69,8 +68,7 @@ def profile_items(history: History | ItemHistory, events: Events | None = None) 
 def _each(history: History | ItemHistory, events: Events | None) -> Iterator[ItemProfile]:
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     many = many.under(None) if many.rules is not None else many
-    unfinished = unfinished_period(many)
-    last = unfinished[0] if unfinished else None
+    read = readings(many)
     with np.errstate(all="ignore"):
         volumes = np.array([float(np.nansum(series.values)) for series in many])
         total = float(volumes.sum())
@@ -78,15 +76,18 @@ def _each(history: History | ItemHistory, events: Events | None) -> Iterator[Ite
     ranks[np.argsort(-volumes, kind="stable")] = np.arange(1, len(many) + 1)
     for series, volume, rank in zip(many, volumes.tolist(), ranks.tolist(), strict=True):
         values = np.array(series.values)
-        half = last == series.start + len(series) - 1
-        if half:
+        one = read[series.item]
+        if one.unfinished:
             values[-1] = np.nan  # half a month is not outlying, and tells nothing of whole ones
         aside = (events or Events()).touched(series.cadence, series.start, len(series))
         found = expect(values, series.season_length, aside)
         share = {"volume": volume, "volume_share": 100 * volume / total if total else math.nan, "volume_rank": rank}
         with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
-            numbers = _span(series, len(many.repeats.get(series.item, ()))) | _demand(series) | _shape(series, found)
-        yield ItemProfile(series=series, numbers=numbers | {"unfinished": half} | share, found=found)
+            numbers = (
+                _span(series, len(many.repeats.get(series.item, ()))) | _demand(series, one) | _shape(series, found)
+            )
+        said = {"unfinished": one.unfinished} | share | {"season": one.season, "taken_for": one.in_words()}
+        yield ItemProfile(series=series, reading=one, numbers=numbers | said, found=found)
 
 
 def _span(series: ItemHistory, duplicates: int) -> dict[str, Any]:
@@ -105,23 +106,22 @@ def _span(series: ItemHistory, duplicates: int) -> dict[str, Any]:
     }
 
 
-def _demand(series: ItemHistory) -> dict[str, Any]:
+def _demand(series: ItemHistory, read: ItemReading) -> dict[str, Any]:
     """How often and how evenly it is wanted."""
     y = series.values[~np.isnan(series.values)]
     sold = np.flatnonzero(y != 0)
     leading = int(sold[0]) if sold.size else y.size
     trailing = int(y.size - 1 - sold[-1]) if sold.size else 0
-    interval, variation, kind = demand_pattern(series.values)
     return {
         "negative": int((y < 0).sum()),
         "zeros": int((y == 0).sum()),
         "leading_zeros": leading,
         "trailing_zeros": trailing,
-        "retired": alive(series.values, series.season_length)[1],
+        "retired": read.retired,
         "mean": float(y.mean()) if y.size else math.nan,
-        "demand_interval": interval,
-        "cv_squared": variation,
-        "demand_class": kind,
+        "demand_interval": read.interval,
+        "cv_squared": read.variation,
+        "demand_class": read.demand_class,
     }
 
 

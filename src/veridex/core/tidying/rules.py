@@ -8,7 +8,7 @@ import numpy as np
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.events import Events
 from veridex.core.history.item import ItemHistory
-from veridex.core.tidying.expectation import Expectation, expect
+from veridex.core.reading.expectation import Expectation, expect
 from veridex.errors import ParameterError
 
 __all__ = ["Gaps", "Mended", "Negative", "Outliers", "TidyRules", "mend"]

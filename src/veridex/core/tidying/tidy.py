@@ -12,11 +12,11 @@ from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import DROPPED, MERGED, Mark
+from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
 from veridex.core.tidying.ledger import ledger
 from veridex.core.tidying.rules import Gaps, Negative, Outliers, TidyRules
-from veridex.core.tidying.unfinished import unfinished_period
 from veridex.errors import ParameterError, RowsRefused
 
 __all__ = ["Duplicates", "Tidied", "tidy"]

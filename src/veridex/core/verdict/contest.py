@@ -12,10 +12,10 @@ from veridex.core.backtest.cutting import FEWEST_KIN
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.lineup import SEASONAL
 from veridex.core.backtest.trial import Trial
-from veridex.core.history.item import ItemHistory
-from veridex.core.history.lengths import CLEAR, PLAIN, SHADES, cycles_at, length_class, length_class_now, stage_of
+from veridex.core.history.lengths import CLEAR, PLAIN, SHADES, cycles_at, length_class, stage_of
 from veridex.core.methods.method import Method
 from veridex.core.periods.moments import NOW
+from veridex.core.reading.item_reading import ItemReading
 from veridex.core.verdict.completed import Completed
 from veridex.core.verdict.evidence import Entry, Evidence
 from veridex.core.verdict.skill import PRIOR_WINDOWS, Kin, Prior, Said, centred, shrunk
@@ -150,16 +150,15 @@ class Contest:
         """What methods were shown at the origins, shape (O,)."""
         return _stages(self.trial, self.field.one)[self.evidence.route.origins]
 
-    @cached_property
-    def length(self) -> int:
-        """The class of length that is forecast from now."""
-        return length_class_now(self._series)
+    @property
+    def reading(self) -> ItemReading:
+        """What the item is taken for."""
+        return self.trial.readings[self.evidence.item.item]
 
     @cached_property
     def stage(self) -> int:
         """What methods are shown now."""
-        clarity = self.trial.clarity_now[self.evidence.item.item]
-        return int(stage_of(np.array(self.length), np.array(clarity)))
+        return int(stage_of(np.array(self.reading.length), np.array(self.reading.clarity)))
 
     @cached_property
     def kin(self) -> int:
@@ -170,13 +169,13 @@ class Contest:
     @property
     def unseen(self) -> bool:
         """Whether the history shows a season, and nothing tells how methods do from a history as long."""
-        plain = self.trial.clarity_now[self.evidence.item.item] > CLEAR
-        return plain and self.longer and self.length in ONE_SEASON and self.kin < FEWEST_KIN
+        shown = self.reading.clarity > CLEAR
+        return shown and self.longer and self.reading.length in ONE_SEASON and self.kin < FEWEST_KIN
 
     @property
     def longer(self) -> bool:
         """Whether the item is forecast from a length of history that none of its own origins had."""
-        return bool(self.stages.size) and self.length > int(self.stages.max()) // SHADES
+        return bool(self.stages.size) and self.reading.length > int(self.stages.max()) // SHADES
 
     @cached_property
     def drawn(self) -> FloatArray:
@@ -203,10 +202,6 @@ class Contest:
         return [self.trial.method_index(entry.method) for entry in entries]
 
     @property
-    def _series(self) -> ItemHistory:
-        return self.trial.history[self.evidence.item.item]
-
-    @property
     def plain(self) -> bool:
         """Whether a season is plain to see that was in no test, and others vouch for what sees one."""
         return bool(self._vouched) and self._seeing != self.evidence.route.listed
@@ -215,9 +210,9 @@ class Contest:
     def _seeing(self) -> tuple[Method, ...]:
         """The shortlist; of an item whose season is plain, but was in no test, what sees one."""
         listed = self.evidence.route.listed
-        plain = self.trial.clarity_now[self.evidence.item.item] > PLAIN
+        plain = self.reading.clarity > PLAIN
         seasonal = tuple(one for one in listed if one.name in SEASONAL)
-        return seasonal if plain and self.length in ONE_SEASON and len(seasonal) > 1 else listed
+        return seasonal if plain and self.reading.length in ONE_SEASON and len(seasonal) > 1 else listed
 
     @cached_property
     def _vouched(self) -> tuple[Entry, ...]:

@@ -17,7 +17,7 @@ from veridex.core.laws.laws import Laws
 from veridex.core.laws.transforms import drawn_shares, transforms, weights_of
 from veridex.core.methods.made_of.combination import joined
 from veridex.core.methods.method import Method
-from veridex.core.tidying.expectation import expect
+from veridex.core.reading.expectation import expect
 from veridex.core.verdict.evidence import Evidence
 
 __all__ = ["hindcast_of"]

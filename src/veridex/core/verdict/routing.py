@@ -8,11 +8,8 @@ from veridex.core.arrays import BoolArray
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.lineup import SHORT, shortlist
 from veridex.core.backtest.trial import Trial
-from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method, methods
 from veridex.core.methods.fold.status import Status
-from veridex.core.tidying.life import alive
-from veridex.core.tidying.pattern import demand_pattern
 
 __all__ = ["FEWEST_ORIGINS", "Route", "Router", "tested_folds"]
 
@@ -22,9 +19,6 @@ NAIVE = method("naive")
 
 FEWEST_ORIGINS = 3
 """With fewer origins nothing can be weighed."""
-
-FEWEST_PERIODS = 8
-"""Known periods below which demand without a season is short; with one it is two seasons."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,32 +84,23 @@ class Router:
         tested : ndarray of bool, shape (M, O)
             Whether each method has a forecast for every known cell of an origin, and there are such cells.
         """
-        series = self.trial.history[one.item]
-        known = int((~np.isnan(series.values)).sum())
+        read = self.trial.readings[one.item]
         with_actuals: BoolArray = np.asarray(tested.any(axis=0))
-        if not known:
-            return Route("unknown", (), with_actuals, "nothing is known of its demand")
+        if read.kind == "unknown":
+            return Route("unknown", (), with_actuals, read.because)
         if not with_actuals.any():
-            said = f"with {known} known periods it is too short to be tested"
+            said = f"with {read.known} known periods it is too short to be tested"
             return Route("untested", self.entered if self.fixed else SHORT, with_actuals, said)
-        if alive(series.values, series.season_length)[1] and (not self.fixed or NAIVE in self.entered):
-            last = _last_sale(series)
-            used = with_actuals & (one.origins > last)
-            said = f"nothing was sold since {series.cadence.text(last)}"
-            return Route("retired", (NAIVE,), used, said)
-        interval, _, kind = demand_pattern(series.values)
-        if kind in ("intermittent", "lumpy"):
-            said = f"demand comes in about one of {interval:.1f} periods"
-            return self._over("intermittent", self._cut(INTERMITTENT, 2), tested, said)
+        if read.kind == "retired" and read.last_sale is not None and (not self.fixed or NAIVE in self.entered):
+            return Route("retired", (NAIVE,), with_actuals & (one.origins > read.last_sale), read.because)
+        if read.kind == "intermittent":
+            return self._over(read.kind, self._cut(INTERMITTENT, 2), tested, read.because)
         regular = self._cut(self.listed, len(self.listed))
-        enough = 2 * series.season_length if series.season_length > 1 else FEWEST_PERIODS
-        if known >= enough:
+        if read.kind not in ("new", "short"):
             return self._over("regular", regular, tested, "")
-        begin = series.start + int(np.flatnonzero(~np.isnan(series.values))[0])
-        name = "new" if begin > np.median(self.trial.history.starts) + series.season_length else "short"
         few = tuple(one for one in SHORT if one in self.entered)
         both = regular if self.fixed or len(few) < 2 else (*few, *(one for one in regular if one not in few))
-        return self._over(name, both, tested, f"only {known} periods are known", judged=few, listed=regular)
+        return self._over(read.kind, both, tested, read.because, judged=few, listed=regular)
 
     def _cut(self, listed: tuple[Method, ...], fewest: int) -> tuple[Method, ...]:
         """Those of a list that were entered; all that were where fewer than `fewest` of it were, or it is fixed."""
@@ -149,11 +134,6 @@ def _used(tested: BoolArray, with_actuals: BoolArray) -> BoolArray:
     able = tested[tested[:, last]]
     used: BoolArray = np.asarray(with_actuals & np.asarray(able.all(axis=0)))
     return used if used.sum() >= FEWEST_ORIGINS else with_actuals
-
-
-def _last_sale(series: ItemHistory) -> int:
-    """The last period in which something was sold."""
-    return series.start + int(np.flatnonzero(np.nan_to_num(series.values) != 0)[-1])
 
 
 def tested_folds(one: ItemTrial, known: BoolArray) -> BoolArray:

@@ -30,7 +30,7 @@ class Sizes(NamedTuple):
         What demand never is below, where it is stated; else the values tell.
     borrowed : mapping of str to ndarray, shape (season_length,), optional
         Seasons that neighbours lend at the end of the span, from the period after it on, by the column that groups
-        them; see `veridex.core.preparation.neighbours`.
+        them; see `veridex.core.reading.neighbours`.
     """
 
     season_length: int

@@ -9,7 +9,7 @@ from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.numerics.robust.expectation import MOST_STEPS, local_scale, robust_parts
 from veridex.core.numerics.robust.pieces import robust_scale
 from veridex.core.numerics.robust.steps import find_spread_change
-from veridex.core.tidying.life import alive
+from veridex.core.reading.life import alive
 
 __all__ = ["OUTLYING_AT", "Expectation", "Shift", "SpreadChange", "expect"]
 

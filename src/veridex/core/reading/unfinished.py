@@ -4,7 +4,7 @@ import numpy as np
 
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.core.tidying.expectation import expect
+from veridex.core.reading.expectation import expect
 
 __all__ = ["unfinished_period"]
 

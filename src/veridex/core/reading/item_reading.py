@@ -1,0 +1,152 @@
+"""`ItemReading`: what an item is taken for, by everybody who asks."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from veridex.core.history.history import History
+from veridex.core.history.item import ItemHistory
+from veridex.core.history.lengths import CLEAR, length_class_now
+from veridex.core.laws.support import Support
+from veridex.core.numerics.seasons.profile import shows_season
+from veridex.core.periods.cadence import Cadence
+from veridex.core.reading.life import alive
+from veridex.core.reading.neighbours import FOUND, ends_of, seasons_at
+from veridex.core.reading.pattern import demand_pattern
+from veridex.core.reading.unfinished import unfinished_period
+
+__all__ = ["ItemReading", "readings"]
+
+FEWEST_PERIODS = 8
+"""Known periods below which demand without a season is short; with one it is two seasons."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ItemReading:
+    """What an item is, from all of its history and what its neighbours show.
+
+    Attributes
+    ----------
+    item : str
+    cadence : Cadence
+    season_length : int
+    kind : {"unknown", "retired", "intermittent", "new", "short", "regular"}
+        The first of these that it is.
+    because : str
+        What tells so; empty for regular demand.
+    known : int
+        Known periods.
+    length : int
+        The class of length that it is forecast from.
+    interval, variation : float
+        Mean number of periods from one demand to the next; squared coefficient of variation of their sizes.
+    demand_class : {"smooth", "erratic", "intermittent", "lumpy", "none"}
+    retired, unfinished : bool
+        Whether nothing is sold any more, and whether the last period is only half there.
+    last_sale : int or None
+        Ordinal of the last period with a sale.
+    support : Support
+        Its sign, and whether it is counted in whole numbers.
+    shows_season : bool
+        Whether its own history shows a season.
+    clarity : float
+        How much wider its season swings, by what it and its neighbours show, than the noise in its own profile of it.
+    """
+
+    item: str
+    cadence: Cadence
+    season_length: int
+    kind: str
+    because: str
+    known: int
+    length: int
+    interval: float
+    variation: float
+    demand_class: str
+    retired: bool
+    unfinished: bool
+    last_sale: int | None
+    support: Support
+    shows_season: bool
+    clarity: float
+
+    @property
+    def season(self) -> str:
+        """Who shows its season: ``"own"``, ``"neighbours"`` or ``"none"``."""
+        if self.shows_season:
+            return "own"
+        return "neighbours" if self.season_length > 1 and self.clarity > CLEAR else "none"
+
+    @property
+    def life(self) -> str:
+        """What of its life everybody should know before looking at a number; empty where nothing is remarkable."""
+        if self.retired:
+            return f"retired: {self.because}"
+        return f"{self.kind}: {self.cadence.length(self.known)} known" if self.kind in ("new", "short") else ""
+
+    @property
+    def end(self) -> str:
+        """That its last period is not over; empty where it is."""
+        return f"the last {self.cadence.noun} is not over" if self.unfinished else ""
+
+    def in_words(self) -> str:
+        """For people: "smooth demand in whole numbers from 0 on, 82 months known, a season of 12 of its own"."""
+        if self.kind == "unknown":
+            return "nothing known"
+        season = {
+            "own": f"a season of {self.season_length} that it shows itself",
+            "neighbours": f"a season of {self.season_length} that its neighbours show",
+            "none": "no season",
+        }[self.season]
+        kind = f"{self.demand_class} demand in {self.support.in_words()}"
+        known = self.life or f"{self.cadence.length(self.known)} known"
+        return ", ".join(said for said in (kind, known, self.end, season) if said)
+
+
+def readings(history: History) -> Mapping[str, ItemReading]:
+    """Read each item of a history, from its values as they are tidied."""
+    clarity = seasons_at(history, FOUND, ends_of(history)).clarity
+    unfinished = unfinished_period(history)
+    begin = float(np.median(history.starts)) + history.season_length
+    last = None if unfinished is None else unfinished[0]
+    return {one.item: _reading(one, float(clarity[one.item][0]), last, begin) for one in history}
+
+
+def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin: float) -> ItemReading:
+    """The reading of one item; histories that start after `begin` are new."""
+    values, cadence = series.values, series.cadence
+    known = np.flatnonzero(~np.isnan(values))
+    sold = np.flatnonzero(np.nan_to_num(values) != 0)
+    last_sale = series.start + int(sold[-1]) if sold.size else None
+    retired = alive(values, series.season_length)[1]
+    interval, variation, demand_class = demand_pattern(values)
+    enough = 2 * series.season_length if series.season_length > 1 else FEWEST_PERIODS
+    kind, because = "regular", ""
+    if not known.size:
+        kind, because = "unknown", "nothing is known of its demand"
+    elif retired and last_sale is not None:
+        kind, because = "retired", f"nothing was sold since {cadence.text(last_sale)}"
+    elif demand_class in ("intermittent", "lumpy"):
+        kind, because = "intermittent", f"demand comes in about one of {interval:.1f} periods"
+    elif known.size < enough:
+        kind = "new" if series.start + int(known[0]) > begin else "short"
+        because = f"only {known.size} periods are known"
+    return ItemReading(
+        item=series.item,
+        cadence=cadence,
+        season_length=series.season_length,
+        kind=kind,
+        because=because,
+        known=int(known.size),
+        length=length_class_now(series),
+        interval=interval,
+        variation=variation,
+        demand_class=demand_class,
+        retired=retired,
+        unfinished=unfinished == series.start + len(series) - 1,
+        last_sale=last_sale,
+        support=series.support,
+        shows_season=shows_season(np.array(values), series.season_length),
+        clarity=clarity,
+    )

@@ -1,0 +1,97 @@
+"""One reading of an item, by everybody who asks."""
+
+import numpy as np
+from tests.conftest import monthly, seasonal_values
+
+import veridex as vx
+from veridex.core.numerics.seasons.profile import shows_season
+from veridex.core.reading.item_reading import readings
+from veridex.core.reading.life import alive
+from veridex.core.tidying.page import page
+from veridex.core.tidying.profile import profile_items
+from veridex.figures.history import draw_history
+
+
+def mixed():
+    """Items of every kind on one calendar: the last months of some are cut, one has just begun, one is gone."""
+    rng = np.random.default_rng(5)
+    season = 1 + 0.5 * np.sin(2 * np.pi * np.arange(72) / 12)
+    whole = {f"item-{i}": np.rint(200 * season * rng.lognormal(0, 0.1, 72)) for i in range(8)}
+    whole["bearing"] = rng.poisson(0.4, 72).astype(float)
+    whole["refund"] = 100 * season + rng.normal(0, 10, 72)
+    whole["refund"][5] = -3.5
+    whole["plain"] = 100 + rng.normal(0, 5, 72)
+    whole["gone"] = np.where(np.arange(72) < 50, whole["item-0"], 0.0)
+    whole["young"] = whole["item-1"][-9:]
+    return vx.History.of(
+        [
+            monthly(values, start=str(np.datetime64("2018-01") + 72 - len(values)), item=item)[item]
+            for item, values in whole.items()
+        ]
+    )
+
+
+KINDS = {
+    "item-3": (
+        "regular",
+        "own",
+        "whole numbers from 0 on, 72 months known, a season of 12 that it shows",
+    ),
+    "bearing": ("intermittent", "none", "intermittent demand in whole numbers from 0 on"),
+    "refund": ("regular", "own", "smooth demand in any numbers, 72"),
+    "plain": ("regular", "none", "smooth demand in any numbers from 0 on, 72 months known, no season"),
+    "gone": ("retired", "own", "retired: nothing was sold since 2022-02"),
+    "young": ("new", "neighbours", "new: 9 months known, a season of 12 that its neighbours show"),
+}
+
+
+def test_an_item_is_read_once_and_everybody_says_the_same():
+    history = mixed()
+    read, profiles = readings(history), {one.series.item: one for one in profile_items(history)}
+    trial = vx.backtest(
+        history, ["seasonal-naive", "naive", "simple-smoothing", "sba", "mean"], vx.RollingOrigin(horizon=3, origins=4)
+    )
+    winners = vx.decide(trial).winners.set_index("item")
+    published = vx.publish(history, vx.decide(trial), horizon=3)
+    for item, (kind, season, said) in KINDS.items():
+        one = read[item]
+        assert (one.kind, one.season) == (kind, season) and said in one.in_words(), one.in_words()
+        assert trial.readings[item] == one == profiles[item].reading
+        assert winners.loc[item, "route"] == kind
+        assert f"It is taken for {one.in_words()}." in page(profiles[item])
+        assert published[item].why.endswith(f"It is taken for {one.in_words()}.")
+        assert one.life in draw_history(profiles[item]).axes[0].get_title(loc="left")
+    table = vx.profile(history).set_index("item")
+    assert {item: kind for item, (_, kind, _) in KINDS.items()} == table.loc[list(KINDS), "season"].to_dict()
+
+
+def test_an_unfinished_end_is_said_where_it_is_published():
+    values = {f"item-{i}": seasonal_values(i) for i in range(4)}
+    for own in values.values():
+        own[-1] *= 0.2
+    history = vx.History.of([monthly(own, item=item)[item] for item, own in values.items()])
+    assert all(one.end == "the last month is not over" for one in readings(history).values())
+    said = vx.publish(history, method="holt-winters", horizon=2)
+    assert {caution.what for one in history for caution in said[one.item].cautions} >= {"unfinished"}
+    tidied = vx.publish(vx.tidy(history).history, method="naive", horizon=2)
+    assert not any(caution.what == "unfinished" for item in values for caution in tidied[item].cautions)
+
+
+def test_life_of_an_item():
+    assert alive(np.array([0, 0, 3.0, 0, 4]), 1) == (slice(2, 5), False)
+    gone = np.array([5.0, 6, 0, 5, *[0] * 12])
+    assert alive(gone, 12) == (slice(0, 4), True) and alive(gone[:-1], 12) == (slice(0, 15), False)
+    sparse = np.tile([3.0, 0, 0, 0, 0], 6)
+    assert not alive(np.concatenate((sparse, np.zeros(7))), 1)[1] and alive(np.concatenate((sparse, np.zeros(9))), 1)[1]
+
+
+def test_methods_and_page_read_a_season_alike():
+    young = monthly(seasonal_values(3)[:28])
+    assert "a season shows, over too few years" in page(profile_items(young)[0])
+    for text in ("theta", "smoothing"):
+        assert np.ptp(vx.fit(young, text).forecast(12).points) > 20, text
+    rng = np.random.default_rng(0)
+    shown = [shows_season(100 + 10 * rng.normal(size=36), 12) for _ in range(400)]
+    walks = [shows_season(100 + rng.normal(size=48).cumsum(), 12) for _ in range(400)]
+    assert np.mean(shown) < 0.03 and np.mean(walks) < 0.1
+    assert not shows_season(np.arange(23.0), 12) and not shows_season(np.arange(40.0), 1)
