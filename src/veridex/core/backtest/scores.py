@@ -11,7 +11,7 @@ from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.backtest.results import Block, Results
 from veridex.core.methods.fold.status import Status
 from veridex.core.scoring.levels import level_label
-from veridex.core.scoring.measures import cell_terms, interval_terms, measures_from_sums
+from veridex.core.scoring.measures import TERMS, grouped_sums, interval_terms, measures_from_sums
 from veridex.core.scoring.tracking import tracking_limit, tracking_signals
 from veridex.errors import ParameterError
 
@@ -66,25 +66,52 @@ def scores(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Cells:
-    """Cells of a block: where each stands, the terms of its error, further columns that add up.
+    """Cells of a block: where each stands, what the terms of its error are made of, further columns that add up.
 
     Attributes
     ----------
     indices : dict of str to ndarray
         Item, method, origin, step and phase of each cell.
-    terms : ndarray, shape (TERMS, cells)
+    numbers : ndarray, shape (CELL, cells)
     extra : dict of str to ndarray
         Those that begin with a stroke are not columns themselves.
     """
 
     indices: dict[str, Any]
-    terms: FloatArray
+    numbers: FloatArray
     extra: dict[str, FloatArray]
 
     def where(self, kept: BoolArray) -> "Cells":
         """Some of them."""
         indices, extra = ({k: v[kept] for k, v in one.items()} for one in (self.indices, self.extra))
-        return Cells(indices, self.terms[:, kept], extra)
+        return Cells(indices, self.numbers[:, kept], extra)
+
+    @property
+    def errors(self) -> FloatArray:
+        """Actual less forecast."""
+        return np.asarray(self.numbers[0] - self.numbers[1])
+
+    def summed(self, groups: IntArray, count: int) -> FloatArray:
+        """Sums (TERMS, count) of their terms by group."""
+        sums = np.empty((count, TERMS))
+        grouped_sums(self.numbers, groups, sums)
+        return sums.T
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TrainingCells:
+    """Training spans of a block: where each stands, and the sums (TERMS, spans) of its one-step errors."""
+
+    indices: dict[str, Any]
+    terms: FloatArray
+
+    def summed(self, groups: IntArray, count: int) -> FloatArray:
+        """Sums (TERMS, count) by group."""
+        return np.stack([_total(term, groups, count) for term in self.terms])
+
+
+def _total(values: FloatArray, groups: IntArray, count: int) -> FloatArray:
+    return np.bincount(groups, weights=values, minlength=count).astype(np.float64)
 
 
 @np.errstate(all="ignore")
@@ -103,24 +130,20 @@ def measure_by_origin(trial: Results, measure: str, step: int | None = None) -> 
         shape = (block.arrays.origins.shape[0], len(trial.lineup), periods.size)
         at = np.searchsorted(periods, cells.indices["origin"])
         code = np.ravel_multi_index((cells.indices["item"] - block.first, cells.indices["method"], at), shape)
-
-        def total(values: FloatArray, code: Any = code, size: int = int(np.prod(shape))) -> FloatArray:
-            return np.bincount(code, weights=values, minlength=size).astype(np.float64)
-
-        parts.append(_measure(measure, cells, total).reshape(shape))
+        parts.append(_measure(measure, cells, code, int(np.prod(shape))).reshape(shape))
     return np.concatenate(parts)
 
 
-def _measure(measure: str, cells: Cells, total: Callable[[FloatArray], FloatArray]) -> FloatArray:
-    """One measure of cells that are added up."""
+def _measure(measure: str, cells: Cells, groups: IntArray, count: int) -> FloatArray:
+    """One measure of cells that are added up by group."""
     if measure in cells.extra:
-        return total(cells.extra[measure]) / total(cells.terms[0])
+        return _total(cells.extra[measure], groups, count) / np.bincount(groups, minlength=count)
     if measure in RELATIVE:
         part, root = ("_squared", 0.5) if measure == "relative_rmse" else ("", 1.0)
-        own, base = (total(np.nan_to_num(cells.extra[f"{name}{part}"])) for name in ("_own", "_benchmark"))
+        sums = (np.nan_to_num(cells.extra[f"{name}{part}"]) for name in ("_own", "_benchmark"))
+        own, base = (_total(one, groups, count) for one in sums)
         return np.asarray((own / base) ** root)
-    found = measures_from_sums(np.stack([total(term) for term in cells.terms]))
-    return np.asarray(found[measure])
+    return np.asarray(measures_from_sums(cells.summed(groups, count))[measure])
 
 
 def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) -> Cells:
@@ -130,10 +153,11 @@ def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) 
     actual = a.actuals[i, o, h]
     own_values = [trial.history.at(block.first + k).values for k in range(a.origins.shape[0])]
     centres = np.array([np.nanmean(one) if (~np.isnan(one)).any() else 0.0 for one in own_values])
-    scale = (a.scales[i, o, 0], a.scales[i, o, 1])
-    terms = cell_terms(actual, a.points[i, m, o, h], *scale, centres[i], trial.last_known(block)[i, o])
+    scales = a.scales[i, o]
+    points, last = a.points[i, m, o, h], trial.last_known(block)[i, o]
+    numbers = np.stack((actual, points, scales[:, 0], scales[:, 1], centres[i], last))
     benchmark = _benchmark_errors(trial, block)[i, o, h]
-    own = np.where(np.isnan(benchmark), np.nan, actual - a.points[i, m, o, h])
+    own = np.where(np.isnan(benchmark), np.nan, actual - points)
     extra = {"_own": np.abs(own), "_own_squared": own**2}
     extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
     levels = trial.levels if intervals else ()
@@ -144,7 +168,7 @@ def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) 
         extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
     phases = (a.origins[i, o] + h + 1) % trial.history.season_length
     where = {"item": i + block.first, "method": m, "origin": a.origins[i, o], "step": h + 1, "phase": phases}
-    return Cells(where, terms, extra)
+    return Cells(where, numbers, extra)
 
 
 def _benchmark_errors(trial: Results, block: Block) -> FloatArray:
@@ -158,37 +182,31 @@ def _benchmark_errors(trial: Results, block: Block) -> FloatArray:
     return found
 
 
-def _training_cells(block: Block) -> Cells:
+def _training_cells(block: Block) -> TrainingCells:
     a = block.arrays
     i, m, o = np.nonzero(a.status <= Status.DONE)
-    return Cells({"item": i + block.first, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T, {})
+    return TrainingCells({"item": i + block.first, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T)
 
 
-def _by_item(groups: tuple[str, ...], found: Cells) -> pd.DataFrame:
+def _by_item(groups: tuple[str, ...], found: Cells | TrainingCells) -> pd.DataFrame:
     """Sum terms per group and item, and turn sums into measures: all that a block knows of its items."""
-    terms, extra = found.terms, found.extra
     table, cells = _grouped({**{group: found.indices[group] for group in groups}, ITEM: found.indices["item"]})
     count = len(table)
 
-    def total(values: FloatArray) -> FloatArray:
-        return np.bincount(cells, weights=values, minlength=count).astype(np.float64)
-
-    sums = np.stack([total(term) for term in terms])
-    n = sums[0]
+    sums = found.summed(cells, count)
     for name, values in measures_from_sums(sums).items():
         table[name] = values
-    if "_own" in extra:
-        known = {name: np.nan_to_num(values) for name, values in extra.items() if name.startswith("_")}
-        with np.errstate(all="ignore"):
-            table["relative_mae"] = total(known["_own"]) / total(known["_benchmark"])
-            table["relative_rmse"] = np.sqrt(total(known["_own_squared"]) / total(known["_benchmark_squared"]))
+    if isinstance(found, Cells):
+        for name in RELATIVE:
+            table[name] = _measure(name, found, cells, count)
         table[list(RELATIVE)] = table[list(RELATIVE)].where(np.isfinite(table[list(RELATIVE)]))
     table["tracking_signal"], table["tracking_limit"] = _tracking(found, cells, count)
-    shown = {name: values for name, values in extra.items() if not name.startswith("_")}
-    for name, values in shown.items():
-        table[name] = total(values) / n
-    table.insert(len(groups), "n", n.astype(np.int64))
-    table[VOLUME] = total(terms[7])  # sizes of the actuals
+    if isinstance(found, Cells):
+        for name in found.extra:
+            if not name.startswith("_"):
+                table[name] = _measure(name, found, cells, count)
+    table.insert(len(groups), "n", sums[0].astype(np.int64))
+    table[VOLUME] = sums[7]  # sizes of the actuals
     return table
 
 
@@ -219,16 +237,16 @@ def _grouped(keys: dict[str, Any]) -> tuple[pd.DataFrame, IntArray]:
     return table, np.asarray(cells, dtype=np.int64)
 
 
-def _tracking(found: Cells, groups: IntArray, count: int) -> tuple[FloatArray, FloatArray]:
+def _tracking(found: Cells | TrainingCells, groups: IntArray, count: int) -> tuple[FloatArray, FloatArray]:
     """The tracking signal of each group, from its errors of the first lead time, and the limit that it should keep."""
     nothing = np.full(count, np.nan)
-    if "step" not in found.indices or not groups.size:
+    if isinstance(found, TrainingCells) or not groups.size:
         return nothing, nothing
     first = np.flatnonzero(found.indices["step"] == found.indices["step"].min())
     first = first[np.argsort(found.indices["origin"][first], kind="stable")]
     origins = np.bincount(groups[first], minlength=count)
     limits = {n: tracking_limit(n) for n in np.unique(origins).tolist()}
-    signals = tracking_signals(found.terms[1][first], groups[first], count)
+    signals = tracking_signals(found.errors[first], groups[first], count)
     return np.where(origins > 0, signals, np.nan), np.array([limits[n] for n in origins.tolist()])
 
 

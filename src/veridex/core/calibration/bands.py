@@ -11,7 +11,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.calibration.held import KINDS
 from veridex.core.counts import whole_number
 from veridex.core.laws.laws import Laws
-from veridex.core.laws.warp import Warp
+from veridex.core.laws.warp import Warp, own_by_rows
 from veridex.core.scoring.levels import DEFAULT_LEVELS, level_label, on_number_line, shares_of
 from veridex.errors import ParameterError
 
@@ -104,7 +104,7 @@ class Bands:
     def read(cls, laws: Laws, warps: Sequence[Warp], wanted: Wanted) -> "Bands":
         """Read laws (steps,) off at what has held the wanted probabilities; without warps at these themselves."""
         steps = laws.floor.size
-        asked = np.array([warp.own(wanted.shares) for warp in warps]) if warps else np.tile(wanted.shares, (steps, 1))
+        asked = own_by_rows(wanted.shares, warps) if warps else np.tile(wanted.shares, (steps, 1))
         kind = "calibrated" if warps else "model"
         return cls.of(laws.quantile(asked.reshape(steps, -1)).T, wanted, kind)
 

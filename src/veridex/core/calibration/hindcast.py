@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any, NamedTuple
 
 import numpy as np
 from scipy.special import ndtr, ndtri
@@ -10,11 +11,50 @@ from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.calibration.sums import added, law_of_sum, spread_of_sums
 from veridex.core.laws.transforms import drawn_shares, transforms
 from veridex.core.laws.warp import FURTHEST
+from veridex.core.numerics.known import TOLD, told_at
 
-__all__ = ["Hindcast", "scores_of"]
+__all__ = ["Hindcast", "Told", "agreed", "scores_of"]
 
-FEWEST_TO_HALVE = 4
-"""Origins from which on evidence has two halves."""
+LEAST_SQUARE = 0.01
+"""Scores of less mean square than this are as good as none."""
+
+
+class Told(NamedTuple):
+    """What the scores of items had told at moments, each of shape (n,).
+
+    Attributes
+    ----------
+    cells, origins : ndarray
+        How many were known, of how many origins.
+    log_scale : ndarray
+        The logarithm of their root mean square.
+    middle : ndarray
+        The middle origin; NaN with fewer than four.
+    first, later : ndarray
+        The mean of what was complete at it, and of what came from there on; NaN where one of them is empty.
+    """
+
+    cells: FloatArray
+    origins: FloatArray
+    log_scale: FloatArray
+    middle: FloatArray
+    first: FloatArray
+    later: FloatArray
+
+    @classmethod
+    def of(cls, scores: FloatArray, origins: IntArray, begins: IntArray, ends: IntArray, moments: IntArray) -> "Told":
+        """What spans of rows of scores (rows, H) had told, each at a moment of its own."""
+        told = np.empty((begins.size, TOLD))
+        told_at(scores, origins, begins, ends, moments, told)
+        cells, squares, known, middle, first, later = told.T
+        spread = 0.5 * np.log(np.maximum(squares / np.maximum(cells, 1.0), LEAST_SQUARE))
+        return cls(cells, known, spread, middle, first, later)
+
+
+def agreed(first: Any, later: Any) -> Any:
+    """What two halves of the evidence both show: the smaller one where both lie on one side, else nothing."""
+    same = np.sign(first) == np.sign(later)
+    return np.where(same, np.sign(first) * np.minimum(np.abs(first), np.abs(later)), 0.0)
 
 
 def scores_of(stood: FloatArray) -> FloatArray:
@@ -83,28 +123,10 @@ class Hindcast:
         """Ordinals of the periods that are forecast, shape (O, H)."""
         return self.origins[:, None] + np.arange(1, self.actuals.shape[1] + 1)
 
-    def known_at(self, moment: int) -> BoolArray:
-        """Cells (O, H) whose transforms were known at a moment."""
-        found: BoolArray = ~np.isnan(self.transforms) & (self.ends <= moment)
-        return found
-
-    def middle(self, moment: int) -> int | None:
-        """The middle of the origins of which something was known at a moment; None where there are fewer than four."""
-        origins = self.origins[self.known_at(moment).any(axis=1)]
-        return None if origins.size < FEWEST_TO_HALVE else int(origins[origins.size // 2])
-
-    def halves(self, moment: int) -> tuple[BoolArray, BoolArray] | None:
-        """Of the cells known at a moment those complete at the middle origin, and those of the origins from there on.
-
-        None where there are fewer than four origins, or nothing is known in one of them.
-        """
-        known = self.known_at(moment)
-        middle = self.middle(moment)
-        if middle is None:
-            return None
-        first: BoolArray = known & (self.ends <= middle)
-        later: BoolArray = known & (self.origins >= middle)[:, None]
-        return (first, later) if first.any() and later.any() else None
+    def told(self, moments: IntArray) -> Told:
+        """What its scores had told at moments."""
+        spans = np.zeros(moments.size, dtype=np.int64)
+        return Told.of(self.scores, self.origins, spans, spans + self.origins.size, moments)
 
     def shifted(self, periods: tuple[int, ...]) -> "Hindcast":
         """The same, what was forecast across the begin of a new level set aside."""

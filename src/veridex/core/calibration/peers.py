@@ -2,16 +2,16 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from scipy.special import ndtr
 
 from veridex.core.arrays import FloatArray, IntArray
-from veridex.core.calibration.hindcast import Hindcast
+from veridex.core.calibration.hindcast import Hindcast, Told, agreed
 from veridex.core.laws.warp import KNOTS
 
-__all__ = ["NOTHING", "Peers", "Shown", "agreed", "growing", "log_scale"]
+__all__ = ["NOTHING", "Peers", "Shown", "growing"]
 
 NEIGHBOURS = 2
 """Lead times on either side that a lead time is pooled with."""
@@ -25,8 +25,7 @@ PRIOR_BEYOND = 10.0
 LEAST_SLOPE = 0.2
 """A quantile grows with its level at least by this part of what it does under the law itself."""
 
-LEAST_SQUARE = 0.01
-"""Scores of less mean square than this are as good as none."""
+LEAST_STEPS = LEAST_SLOPE * np.diff(KNOTS)
 
 SHARES = np.asarray(ndtr(KNOTS), dtype=np.float64)
 
@@ -35,17 +34,11 @@ INNER = MIDDLE + 2
 """Where the knots of 50 and of 90 % stand."""
 
 
-def agreed(first: Any, later: Any) -> Any:
-    """What two halves of the evidence both show: the smaller one where both lie on one side, else nothing."""
-    same = np.sign(first) == np.sign(later)
-    return np.where(same, np.sign(first) * np.minimum(np.abs(first), np.abs(later)), 0.0)
-
-
 def growing(scores: FloatArray) -> FloatArray:
-    """Knots that keep a least distance from each other, from the middle outwards."""
-    steps = np.maximum(np.diff(scores), LEAST_SLOPE * np.diff(KNOTS))
-    ends = np.concatenate(([0.0], np.cumsum(steps)))
-    return np.asarray(scores[MIDDLE] + ends - ends[MIDDLE])
+    """Knots (..., KNOTS) that keep a least distance from each other, from the middle outwards."""
+    ends = np.zeros(scores.shape)
+    np.cumsum(np.maximum(np.diff(scores), LEAST_STEPS), axis=-1, out=ends[..., 1:])
+    return np.asarray(scores[..., MIDDLE, None] + ends - ends[..., MIDDLE, None])
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +62,7 @@ class Peers:
     @cached_property
     def grown(self) -> FloatArray:
         """The shape with its least growth, shape (H, KNOTS); of no company the knots, for any lead time."""
-        return KNOTS[None] if self.shape is None else np.array([growing(row) for row in self.shape])
+        return KNOTS[None] if self.shape is None else growing(self.shape)
 
 
 NOTHING = Peers()
@@ -97,7 +90,7 @@ class Sample(NamedTuple):
         order = np.argsort(values[known], kind="stable")
         return cls(values[known][order], *(one[known][order] for one in said))
 
-    def then(self, moment: int, since: IntArray) -> FloatArray:
+    def then(self, moment: int, since: FloatArray) -> FloatArray:
         """Those that were known at a moment, from an origin of each owner on; ascending."""
         return self.values[(self.ends <= moment) & (self.origins >= since[self.owners])]
 
@@ -116,13 +109,26 @@ class Shown:
     fits: tuple[Hindcast, ...]
 
     @cached_property
+    def _rows(self) -> FloatArray:
+        """All scores, a row per item and origin."""
+        return np.concatenate([fit.scores for fit in self.fits])
+
+    @cached_property
+    def _origins(self) -> IntArray:
+        return np.concatenate([fit.origins for fit in self.fits])
+
+    @cached_property
+    def _sizes(self) -> IntArray:
+        """Rows of each item."""
+        return np.array([fit.origins.size for fit in self.fits], dtype=np.int64)
+
+    @cached_property
     def _scores(self) -> list[Sample]:
         """Per lead time, its neighbours with it."""
-        scores = np.concatenate([fit.scores for fit in self.fits])
+        scores, sizes = self._rows, self._sizes
         ends = np.concatenate([fit.ends for fit in self.fits])
-        sizes = [fit.origins.size for fit in self.fits]
-        origins = np.repeat(np.concatenate([fit.origins for fit in self.fits])[:, None], scores.shape[1], axis=1)
-        owners = np.repeat(np.repeat(np.arange(len(sizes)), sizes)[:, None], scores.shape[1], axis=1)
+        origins = np.repeat(self._origins[:, None], scores.shape[1], axis=1)
+        owners = np.repeat(np.repeat(np.arange(sizes.size), sizes)[:, None], scores.shape[1], axis=1)
         near = [slice(max(h - NEIGHBOURS, 0), h + NEIGHBOURS + 1) for h in range(scores.shape[1])]
         told = (ends, origins, owners)
         return [Sample.of(scores[:, span].ravel(), *(one[:, span].ravel() for one in told)) for span in near]
@@ -138,25 +144,17 @@ class Shown:
         return self._peers[moment]
 
     def _gathered(self, moment: int) -> Peers:
-        middles_of = [fit.middle(moment) for fit in self.fits]
-        since = np.array([fit.origins[0] if at is None else at for fit, at in zip(self.fits, middles_of, strict=True)])
+        ends = np.cumsum(self._sizes)
+        begins = ends - self._sizes
+        told = Told.of(self._rows, self._origins, begins, ends, np.full(begins.size, moment))
+        since = np.where(np.isnan(told.middle), self._origins[begins], told.middle)
         samples = [sample.then(moment, since) for sample in self._scores]
         if not any(sample.size for sample in samples):
             return NOTHING
-        middles, scales = [], []
-        for fit in self.fits:
-            halves, known = fit.halves(moment), fit.known_at(moment)
-            if halves is not None:
-                middles.append([fit.scores[half].mean() for half in halves])
-            if known.any():
-                scales.append(float(log_scale(np.square(fit.scores[known]).sum(), int(known.sum()))))
-        location = float(agreed(*np.median(middles, axis=0))) if middles else 0.0
-        return Peers(location, float(np.median(scales)), np.array([_shape(sample) for sample in samples]))
-
-
-def log_scale(squares: Any, known: Any) -> Any:
-    """The logarithm of the root mean square of scores, from the sum of squares and their number."""
-    return 0.5 * np.log(np.maximum(squares / np.maximum(known, 1), LEAST_SQUARE))
+        halved = ~np.isnan(told.first)
+        middles = [np.median(half[halved]) for half in (told.first, told.later)] if halved.any() else [0.0, 0.0]
+        scale = float(np.median(told.log_scale[told.cells > 0.0]))
+        return Peers(float(agreed(*middles)), scale, np.array([_shape(sample) for sample in samples]))
 
 
 def _quantiles(values: FloatArray, shares: FloatArray) -> FloatArray:

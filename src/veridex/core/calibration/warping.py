@@ -7,14 +7,14 @@ References
 .. [3] Barber, Candès, Ramdas and Tibshirani (2023), Annals of Statistics 51, 816-845 (evidence not exchangeable).
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from scipy.special import ndtr
 
-from veridex.core.arrays import FloatArray
-from veridex.core.calibration.hindcast import Hindcast, scores_of
-from veridex.core.calibration.peers import Peers, agreed, growing, log_scale
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.calibration.hindcast import Hindcast, agreed, scores_of
+from veridex.core.calibration.peers import Peers, growing
 from veridex.core.laws.warp import KNOTS, Warp, held_by_rows
 from veridex.core.periods.moments import NOW
 
@@ -48,10 +48,12 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
     """
     if peers.shape is None and (fit is None or np.isnan(fit.transforms).all()):
         return ()
-    location, scale = (BELIEVED * peers.location, 1.0) if fit is None else _own(fit, NOW, peers)
+    location, scale = np.array([BELIEVED * peers.location]), np.ones(1)
+    if fit is not None:
+        location, scale = _own(fit, np.array([NOW]), [peers])
     shape = _shape_of(peers, horizon)
     tested = min(len(shape), horizon)
-    found = [Warp(growing(location + OVERLAP * scale * row)) for row in shape[:tested]]
+    found = [Warp(knots) for knots in growing(location + OVERLAP * scale * shape[:tested])]
     return (*found, *[found[-1]] * (horizon - tested))
 
 
@@ -60,19 +62,15 @@ def _shape_of(peers: Peers, horizon: int) -> FloatArray:
     return np.tile(KNOTS, (horizon, 1)) if peers.shape is None else peers.shape
 
 
-@np.errstate(all="ignore")
-def _own(fit: Hindcast, moment: int, peers: Peers) -> tuple[float, float]:
-    """Where the item's scores lay at a moment, and how wide they were against the others'."""
-    location, halves, known = BELIEVED * peers.location, fit.halves(moment), fit.known_at(moment)
-    if halves is not None:
-        first, later = (float(fit.scores[half].mean()) - location for half in halves)
-        location += BELIEVED * float(agreed(first, later))
-    if not known.any():
-        return location, 1.0
-    origins = int(known.any(axis=1).sum())
-    power = OWN_SCALE if peers.shape is not None else origins / (origins + PRIOR_ORIGINS)
-    spread = float(log_scale(np.square(fit.scores[known]).sum(), int(known.sum())))
-    return location, float(np.exp(power * (spread - peers.scale)))
+def _own(fit: Hindcast, moments: IntArray, peers: Sequence[Peers]) -> tuple[FloatArray, FloatArray]:
+    """Where the item's scores lay at moments, and how wide they were against the others'; each (moments,)."""
+    told = fit.told(moments)
+    location = BELIEVED * np.array([one.location for one in peers])
+    own = np.nan_to_num(agreed(told.first - location, told.later - location))
+    alone = np.array([one.shape is None for one in peers])
+    power = np.where(alone, told.origins / (told.origins + PRIOR_ORIGINS), OWN_SCALE)
+    scale = np.exp(power * (told.log_scale - np.array([one.scale for one in peers])))
+    return location + BELIEVED * own, np.where(told.cells > 0.0, scale, 1.0)
 
 
 def calibrated_transforms(fit: Hindcast, then: Callable[[int], Peers], stood: FloatArray) -> FloatArray:
@@ -86,10 +84,12 @@ def calibrated_transforms(fit: Hindcast, then: Callable[[int], Peers], stood: Fl
     stood : ndarray, shape (..., O, H)
         Probabilities of the laws: its transforms, or their edges.
     """
-    found, scores = np.full_like(stood, np.nan), scores_of(stood)
-    for o in np.flatnonzero(fit.claimed).tolist():
-        moment = int(fit.origins[o])
-        peers = then(moment)
-        location, scale = _own(fit, moment, peers)
-        found[..., o, :] = ndtr(held_by_rows((scores[..., o, :] - location) / scale, peers.grown))
+    found, at = np.full_like(stood, np.nan), np.flatnonzero(fit.claimed)
+    if not at.size:
+        return found
+    moments, horizon = fit.origins[at], stood.shape[-1]
+    peers = [then(moment) for moment in moments.tolist()]
+    location, scale = (one[:, None] for one in _own(fit, moments, peers))
+    knots = np.array([np.broadcast_to(one.grown, (horizon, KNOTS.size)) for one in peers])
+    found[..., at, :] = ndtr(held_by_rows((scores_of(stood[..., at, :]) - location) / scale, knots))
     return np.where(np.isnan(fit.transforms), np.nan, found)

@@ -1,5 +1,6 @@
 """`Warp`: which probability of a law has held a probability that is asked for."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -8,7 +9,7 @@ from scipy.special import ndtr, ndtri
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["FURTHEST", "KNOTS", "STRAIGHT", "Warp", "held_by_rows"]
+__all__ = ["FURTHEST", "KNOTS", "STRAIGHT", "Warp", "held_by_rows", "own_by_rows"]
 
 KNOTS = np.asarray(ndtri([0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.975, 0.99]), dtype=np.float64)
 """Normal scores at which a warp is told; straight lines join them, and go on beyond them."""
@@ -26,13 +27,21 @@ def _lines(x: FloatArray, at: FloatArray, to: FloatArray) -> FloatArray:
 
 
 def held_by_rows(scores: FloatArray, knots: FloatArray) -> FloatArray:
-    """What scores (..., H) have held, each by the warp of its own row of knots (H, KNOTS), or all by the only row."""
-    rows = np.broadcast_to(knots, (scores.shape[-1], KNOTS.size))
-    piece = np.clip((rows <= scores[..., None]).sum(axis=-1) - 1, 0, KNOTS.size - 2)
-    at = np.arange(scores.shape[-1])
-    low, high = rows[at, piece], rows[at, piece + 1]
+    """What scores (...) have held, each by the warp of its own knots, which broadcast to (..., KNOTS)."""
+    piece = np.clip((knots <= scores[..., None]).sum(axis=-1) - 1, 0, KNOTS.size - 2)
+    rows = np.broadcast_to(knots, (*scores.shape, KNOTS.size))
+    low, high = (np.take_along_axis(rows, one[..., None], axis=-1)[..., 0] for one in (piece, piece + 1))
     found = KNOTS[piece] + (KNOTS[piece + 1] - KNOTS[piece]) / (high - low) * (scores - low)
     return np.asarray(np.clip(found, -FURTHEST, FURTHEST))
+
+
+def own_by_rows(asked: FloatArray, warps: Sequence["Warp"]) -> FloatArray:
+    """Probabilities (warps, K) of each warp's law that held those asked for (K,)."""
+    x, rows = np.asarray(ndtri(asked)), np.array([warp.scores for warp in warps])
+    piece = np.clip(np.searchsorted(KNOTS, x, side="right") - 1, 0, KNOTS.size - 2)
+    share = (x - KNOTS[piece]) / (KNOTS[piece + 1] - KNOTS[piece])
+    found = rows[:, piece] + share * (rows[:, piece + 1] - rows[:, piece])
+    return np.asarray(ndtr(np.clip(found, -FURTHEST, FURTHEST)))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,7 +58,7 @@ class Warp:
 
     def own(self, asked: Any) -> FloatArray:
         """Probabilities of the law that held those asked for."""
-        return np.asarray(ndtr(_lines(np.asarray(ndtri(asked)), KNOTS, self.scores)))
+        return own_by_rows(np.ravel(asked), (self,)).reshape(np.shape(asked))
 
     def held(self, own: Any) -> FloatArray:
         """What probabilities of the law have held."""

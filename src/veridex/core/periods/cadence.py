@@ -6,6 +6,7 @@ into start stamps (`datetime64[s]`, or the int itself when counted) and into ISO
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -152,6 +153,7 @@ class Cadence:
         """One period as files have it."""
         return self.iso(self.starts(np.array([ordinal])))[0]
 
+    @lru_cache(maxsize=4096)  # noqa: B019 - cadences are few, and never go
     def phase_name(self, ordinal: int) -> str:
         """The place of a period in its natural season, in words: ``March``, ``Q3``, ``week 12``, ``Monday``."""
         if self.unit is None:

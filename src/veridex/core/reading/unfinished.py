@@ -8,7 +8,7 @@ from veridex.core.reading.expectation import expect
 
 __all__ = ["unfinished_period"]
 
-FEWEST_ITEMS, MOST_ITEMS = 3, 300
+FEWEST_ITEMS, MOST_ITEMS = 3, 100
 LOW_SHARE = 2 / 3
 LOW = -2.0
 """Robust standard deviations below its expectation that make a last value low; one in thirty is so by chance."""
@@ -17,7 +17,7 @@ LOW = -2.0
 def unfinished_period(history: History) -> tuple[int, str] | None:
     """The last period if it is unfinished, and the evidence; None where nothing tells.
 
-    Order lines that stop too early tell it while they are read. Of a table, it is two items in three of the 300
+    Order lines that stop too early tell it while they are read. Of a table, it is two items in three of the 100
     largest (three at least) that fall more than two robust standard deviations below their expectation together: with
     three items the chance of that is below one in ten thousand.
     """
@@ -43,7 +43,7 @@ def unfinished_period(history: History) -> tuple[int, str] | None:
 
 
 def _largest(history: History) -> list[ItemHistory]:
-    """The items of most volume; more than a few hundred would tell nothing new."""
+    """The items of most volume; more than a hundred would tell nothing new."""
     with np.errstate(all="ignore"):
         volumes = [float(np.nansum(np.abs(series.actuals))) for series in history]
     return [history.at(i) for i in np.argsort(-np.array(volumes), kind="stable")[:MOST_ITEMS].tolist()]

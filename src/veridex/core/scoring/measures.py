@@ -18,14 +18,15 @@ from typing import TypeVar
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.numerics.compiled import kernel
 
 __all__ = [
+    "CELL",
     "MEASURES",
     "TERMS",
     "badness",
-    "cell_terms",
+    "grouped_sums",
     "interval_terms",
     "measures_from_sums",
     "naive_scales",
@@ -37,6 +38,9 @@ __all__ = [
 (SCALED, SQ_SCALED, ACTUAL, FORECAST, SQ_ACTUAL, SQ_FORECAST, CROSSED, SQ_CHANGE, SQ_PAIRED) = range(8, 17)
 TERMS = 17
 """Length of a row of terms."""
+
+CELL = 6
+"""Numbers that the terms of a cell are made of."""
 
 MEASURES = (
     "me",
@@ -69,61 +73,58 @@ def naive_scales(y: FloatArray, season_length: int) -> tuple[float, float]:
         return float(np.abs(changes).mean()), float(np.square(changes).mean())
 
 
-def cell_terms(
-    actual: FloatArray,
-    forecast: FloatArray,
-    scale: FloatArray | float,
-    square_scale: FloatArray | float,
-    centre: FloatArray | float,
-    last: FloatArray | float = np.nan,
-) -> FloatArray:
-    """Terms of cells whose actual and forecast are both known.
+@kernel
+def add_terms(
+    sums: FloatArray, y: float, forecast: float, scale: float, square_scale: float, centre: float, last: float
+) -> None:
+    """Add the terms of a cell, whose actual and forecast are known, to a row of sums (TERMS,).
+
+    Scales are those of `naive_scales` of the cell's training span; `centre`, a typical actual, is subtracted before
+    products are summed, so that the correlation keeps its digits; `last` is the last known actual, NaN where there was
+    none.
+    """
+    error = y - forecast
+    size, square = abs(error), error * error
+    both = abs(y) + abs(forecast)
+    share = np.nan if y == 0.0 else 100.0 * error / y
+    a, f = y - centre, forecast - centre
+    sums[COUNT] += 1.0
+    sums[ERROR] += error
+    sums[ABS_ERROR] += size
+    sums[SQ_ERROR] += square
+    sums[SHARE] += share
+    sums[ABS_SHARE] += abs(share)
+    sums[SYMMETRIC] += 0.0 if both == 0.0 else 200.0 * size / both
+    sums[ABS_ACTUAL] += abs(y)
+    sums[SCALED] += size / scale
+    sums[SQ_SCALED] += square / square_scale
+    sums[ACTUAL] += a
+    sums[FORECAST] += f
+    sums[SQ_ACTUAL] += a * a
+    sums[SQ_FORECAST] += f * f
+    sums[CROSSED] += a * f
+    change = (y - last) ** 2
+    if math.isfinite(change):
+        sums[SQ_CHANGE] += change
+        sums[SQ_PAIRED] += square
+
+
+@kernel
+def grouped_sums(cells: FloatArray, groups: IntArray, sums: FloatArray) -> None:
+    """Sums of the terms of cells, by the group that each belongs to.
 
     Parameters
     ----------
-    actual, forecast : ndarray, shape (n,)
-        In units of demand.
-    scale, square_scale : float or ndarray, shape (n,)
-        From `naive_scales` of the cell's training span.
-    centre : float or ndarray, shape (n,)
-        A typical actual, subtracted before products are summed so that the correlation keeps its digits.
-    last : float or ndarray, shape (n,)
-        The last known actual when the forecast was made.
-
-    Returns
-    -------
-    ndarray, shape (TERMS, n)
+    cells : ndarray, shape (CELL, n)
+        Actual, forecast, scale, squared scale, centre and last known actual of each; see `add_terms`.
+    groups : ndarray of int, shape (n,)
+    sums : ndarray, shape (groups, TERMS)
+        Filled.
     """
-    with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
-        error = actual - forecast
-        size = np.abs(error)
-        share = np.where(actual == 0.0, np.nan, 100.0 * error / actual)
-        both = np.abs(actual) + np.abs(forecast)
-        symmetric = np.where(both == 0.0, 0.0, 200.0 * size / both)
-        a, f = actual - centre, forecast - centre
-        change = np.square(actual - last) + np.zeros_like(error)
-        whole = np.isfinite(change)
-        return np.stack(
-            (
-                np.ones_like(error),
-                error,
-                size,
-                error * error,
-                share,
-                np.abs(share),
-                symmetric,
-                np.abs(actual),
-                size / scale,
-                error * error / square_scale,
-                a,
-                f,
-                a * a,
-                f * f,
-                a * f,
-                np.where(whole, change, 0.0),
-                np.where(whole, error * error, 0.0),
-            )
-        )
+    sums[:] = 0.0
+    for k in range(groups.size):
+        row = sums[groups[k]]
+        add_terms(row, cells[0, k], cells[1, k], cells[2, k], cells[3, k], cells[4, k], cells[5, k])
 
 
 @kernel
@@ -137,39 +138,15 @@ def one_step_sums(
     actual, fitted : ndarray, shape (n,)
         NaN where there is none.
     scale, square_scale, centre : float
-        As in `cell_terms`.
+        As in `add_terms`.
     sums : ndarray, shape (TERMS,)
         Filled.
     """
     sums[:] = 0.0
     for t in range(actual.size):
-        y, forecast = actual[t], fitted[t]
-        error = y - forecast
-        if math.isnan(error):
-            continue
-        size, square = abs(error), error * error
-        both = abs(y) + abs(forecast)
-        share = np.nan if y == 0.0 else 100.0 * error / y
-        a, f = y - centre, forecast - centre
-        sums[COUNT] += 1.0
-        sums[ERROR] += error
-        sums[ABS_ERROR] += size
-        sums[SQ_ERROR] += square
-        sums[SHARE] += share
-        sums[ABS_SHARE] += abs(share)
-        sums[SYMMETRIC] += 0.0 if both == 0.0 else 200.0 * size / both
-        sums[ABS_ACTUAL] += abs(y)
-        sums[SCALED] += size / scale
-        sums[SQ_SCALED] += square / square_scale
-        sums[ACTUAL] += a
-        sums[FORECAST] += f
-        sums[SQ_ACTUAL] += a * a
-        sums[SQ_FORECAST] += f * f
-        sums[CROSSED] += a * f
-        change = (y - actual[t - 1]) ** 2 if t > 0 else np.nan
-        if math.isfinite(change):
-            sums[SQ_CHANGE] += change
-            sums[SQ_PAIRED] += square
+        if not math.isnan(actual[t] - fitted[t]):
+            last = actual[t - 1] if t > 0 else np.nan
+            add_terms(sums, actual[t], fitted[t], scale, square_scale, centre, last)
 
 
 def interval_terms(actual: FloatArray, lower: FloatArray, upper: FloatArray, level: float) -> FloatArray:

@@ -15,7 +15,7 @@ from veridex.core.verdict.claim import NO_CLAIM, Claim, claim_of
 from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.contest import Contest
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.hindcasting import hindcast_of
+from veridex.core.verdict.hindcasting import Members, hindcast_of
 from veridex.core.verdict.routing import FEWEST_ORIGINS
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.skill import weights
@@ -43,7 +43,8 @@ def blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
         return replace(bare, winner=_joint(contest, _mix(entered, now), NO_CLAIM))
     where = evidence.claimed if now[: len(tested)].sum() > MOSTLY else np.zeros(evidence.origins.size, dtype=bool)
     then, without = weights(contest.drawn_then), weights(contest.drawn_without)
-    fit = hindcast_of(trial, evidence, tested, then, where)
+    members = Members(trial, evidence, tested)
+    fit = members.weighed(then, where)
     plain = claim = claim_for(bare, trial, evidence, fit.errors, where)
     share = 1.0
     if benchmark is not None and plain.error > plain.benchmark_error:
@@ -52,7 +53,8 @@ def blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
             return choice_of(replace(bare, lost="the blend", tempered=plain), trial, evidence, benchmark)
         bare = replace(bare, tempered=plain, share=share)
         mixed = _towards(then, tested, benchmark, share)
-        fit = hindcast_of(trial, evidence, _with(tested, benchmark), mixed, where)
+        members = Members(trial, evidence, _with(tested, benchmark))
+        fit = members.weighed(mixed, where)
         without = _towards(without, tested, benchmark, share)
         now = _towards(now[None], entered, benchmark, share)[0]
         entered = _with(entered, benchmark)
@@ -65,8 +67,7 @@ def blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
     if contest.together is not None:
         said = f"{bare.because}; what the sum of its {contest.together.items} like it shows counts too"
         bare = replace(bare, because=said)
-    joined = tested if share == 1.0 else _with(tested, benchmark)
-    basis = hindcast_of(trial, evidence, joined, without, where)
+    basis = members.weighed(without, where)
     winner = _joint(contest, _mix(entered, now), claim)
     return replace(bare, winner=winner, hindcast=fit, basis=basis, claim=claim, unmet=unmet)
 

@@ -12,7 +12,7 @@ from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, method
-from veridex.core.scoring.measures import MEASURES, cell_terms, measures_from_sums
+from veridex.core.scoring.measures import MEASURES, TERMS, grouped_sums, measures_from_sums
 from veridex.core.verdict.evidence import Entry
 from veridex.errors import MeasureUnknown, ParameterError
 
@@ -121,5 +121,7 @@ def item_measures(
     scales, values = one.scales[at[o]], series.values
     centre = float(np.nanmean(values)) if (~np.isnan(values)).any() else 0.0
     last = one.last_known(series)[at[o]]
-    terms = cell_terms(one.actuals[at[o], h], points[o, h], scales[:, 0], scales[:, 1], centre, last)
-    return {name: float(value) for name, value in measures_from_sums(terms.sum(axis=1)).items()}
+    numbers = (one.actuals[at[o], h], points[o, h], scales[:, 0], scales[:, 1], np.full(o.size, centre), last)
+    sums = np.empty((1, TERMS))
+    grouped_sums(np.stack(numbers), np.zeros(o.size, dtype=np.int64), sums)
+    return {name: float(value) for name, value in measures_from_sums(sums[0]).items()}

@@ -261,6 +261,8 @@ class Contest:
     @np.errstate(all="ignore")
     def _alike(self, places: list[int], moments: IntArray) -> FloatArray:
         """What others showed from histories as long as the item's were at the errors that it is judged by."""
+        if moments.size > 1 and (moments == moments[0]).all():
+            return np.broadcast_to(self._alike(places, moments[:1]), (moments.size, len(places)))
         known, origins = self.evidence.known, self.evidence.origins
         ends = origins[:, None] + np.arange(1, known.shape[1] + 1)
         total, weight = np.zeros((2, moments.size, len(places)))

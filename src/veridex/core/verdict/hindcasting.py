@@ -1,12 +1,12 @@
 """The forecasts of a choice at past origins, each with the weights that it would have had there."""
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
-from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.hindcast import Hindcast
@@ -20,75 +20,140 @@ from veridex.core.methods.method import Method
 from veridex.core.reading.expectation import expect
 from veridex.core.verdict.evidence import Evidence
 
-__all__ = ["hindcast_of"]
+__all__ = ["Members", "hindcast_of"]
 
 FAR_OFF = 3.0
 """A normal score that one actual in seven hundred goes beyond: what a shift of the level leaves is further off."""
 
 
+@dataclass(frozen=True, eq=False)
+class Members:
+    """Methods that are joined at the origins used, by one set of weights or another.
+
+    Attributes
+    ----------
+    trial : Trial
+    evidence : Evidence
+    methods : sequence of Method
+    """
+
+    trial: Trial
+    evidence: Evidence
+    methods: Sequence[Method]
+
+    def weighed(self, weights: FloatArray, claimed: BoolArray) -> Hindcast:
+        """Joined by the weights (O, methods) at each origin.
+
+        The transform of a mixture is the mean of its members', since all share how a value with a weight is split.
+
+        Parameters
+        ----------
+        weights : ndarray, shape (O, methods)
+        claimed : ndarray of bool, shape (O,)
+            Origins at which there was evidence to decide from.
+        """
+        joint, stood = _mean(self._points, weights), _mean(self._stacked(self._one.transforms), weights)
+        return self._joined(joint, self._laws, weights, stood, claimed)
+
+    def by_rank(self, word: str, claimed: BoolArray) -> Hindcast:
+        """Joined alike at all origins, by the word of a combination that says how."""
+        joint = joined(self._points, word)
+        laws = self._laws if word == "equal" else self._moved(joint)
+        shares = drawn_shares(self._series.item, self._origins, joint.shape[1])
+        stood = transforms(laws, self._one.actuals[self._at], shares)
+        mixed = np.full((self._at.size, len(self.methods)), 1.0 / len(self.methods))
+        return self._joined(joint, laws, mixed, _mean(stood, mixed), claimed)
+
+    def _joined(
+        self, points: FloatArray, laws: Laws, weights: FloatArray, stood: FloatArray, claimed: BoolArray
+    ) -> Hindcast:
+        means, squares = self._moments if laws is self._laws else _moments(laws)
+        actuals = self._one.actuals[self._at]
+        chances = self._chances if laws is self._laws else weights_of(laws, actuals)
+        variance = _mean(squares, weights) - _mean(means, weights) ** 2
+        last = self._origins.max(initial=self._series.start - 1)
+        fit = Hindcast(
+            item=self._series.item,
+            origins=self._origins,
+            cycles=float(cycles_at(self._series, np.array([last]))[0]),
+            actuals=actuals,
+            points=points,
+            spread=np.sqrt(np.maximum(variance, 0.0)),
+            transforms=stood,
+            weights=_mean(chances, weights),
+            supports=self._one.supports[self._at],
+            claimed=claimed,
+        )
+        # What was forecast across a shift of the level is set aside; one is looked for where something is far off.
+        return fit.shifted(self._shifts) if (np.abs(fit.scores) > FAR_OFF).any() else fit
+
+    @cached_property
+    def _one(self) -> ItemTrial:
+        return self.trial[self.evidence.item.item]
+
+    @cached_property
+    def _series(self) -> ItemHistory:
+        return self.trial.history[self.evidence.item.item]
+
+    @cached_property
+    def _at(self) -> IntArray:
+        return np.flatnonzero(self.evidence.route.origins)
+
+    @cached_property
+    def _places(self) -> list[int]:
+        return [self.trial.method_index(entered) for entered in self.methods]
+
+    @cached_property
+    def _origins(self) -> IntArray:
+        return np.asarray(self._one.origins[self._at])
+
+    def _stacked(self, array: FloatArray) -> FloatArray:
+        """What the methods have at the origins, of all (M, O, ...)."""
+        return np.asarray(array[self._places][:, self._at], dtype=np.float64)
+
+    @cached_property
+    def _points(self) -> FloatArray:
+        return self._stacked(self._one.points)
+
+    @cached_property
+    def _laws(self) -> Laws:
+        return self._one.laws_at(np.ix_(np.array(self._places), self._at))
+
+    @cached_property
+    def _moments(self) -> tuple[FloatArray, FloatArray]:
+        return _moments(self._laws)
+
+    @cached_property
+    def _chances(self) -> FloatArray:
+        """The probabilities of the actuals themselves."""
+        return weights_of(self._laws, self._one.actuals[self._at])
+
+    @cached_property
+    def _shifts(self) -> tuple[int, ...]:
+        """First periods of new levels."""
+        series = self._series
+        return tuple(series.start + shift.place for shift in expect(series.values, series.season_length).shifts)
+
+    def _moved(self, joint: FloatArray) -> Laws:
+        """The members' laws around the point that ranks have chosen, as a combination publishes them."""
+        law = self._stacked(self._one.laws)
+        moved(law, joint - self._points)
+        supports = np.broadcast_to(self._one.supports[self._at], (*self._points.shape[:2], 2))
+        return Laws.of(law, supports[..., None, 0], supports[..., None, 1] > 0.0)
+
+
 def hindcast_of(
     trial: Trial, evidence: Evidence, methods: Sequence[Method], weights: FloatArray | str, claimed: BoolArray
 ) -> Hindcast:
-    """Join the forecasts of methods at each origin used.
+    """Join the forecasts of methods at each origin used, by weights (O, methods) or the word of a combination."""
+    members = Members(trial, evidence, methods)
+    return members.by_rank(weights, claimed) if isinstance(weights, str) else members.weighed(weights, claimed)
 
-    The transform of a mixture is the mean of its members', since all share how a value with a weight is split.
 
-    Parameters
-    ----------
-    weights : ndarray, shape (O, methods), or str
-        The weights at each origin, or the word of a combination that says how to join them.
-    claimed : ndarray of bool, shape (O,)
-        Origins at which there was evidence to decide from.
-    """
-    one, at = trial[evidence.item.item], np.flatnonzero(evidence.route.origins)
-    places = [trial.method_index(entered) for entered in methods]
-    series = trial.history[evidence.item.item]
-
-    def stacked(array: NDArray[Any]) -> FloatArray:
-        return np.asarray(array[places][:, at], dtype=np.float64)
-
-    points, where = stacked(one.points), np.ix_(np.array(places), at)
-    if isinstance(weights, str):
-        joint = joined(points, weights)
-        laws = _ranked(one, where, joint, points) if weights != "equal" else one.laws_at(where)
-        mixed = np.full((at.size, len(places)), 1.0 / len(places))
-        shares = drawn_shares(series.item, one.origins[at], joint.shape[1])
-        stood = transforms(laws, one.actuals[at], shares)
-    else:
-        joint, mixed = _mean(points, weights), weights
-        laws, stood = one.laws_at(where), stacked(one.transforms)
+def _moments(laws: Laws) -> tuple[FloatArray, FloatArray]:
+    """Means of laws, and of their squares."""
     means, spreads = laws.moments()
-    squares = _mean(spreads**2 + means**2, mixed) - _mean(means, mixed) ** 2
-    last = one.origins[at].max(initial=series.start - 1)
-    fit = Hindcast(
-        item=series.item,
-        origins=one.origins[at],
-        cycles=float(cycles_at(series, np.array([last]))[0]),
-        actuals=one.actuals[at],
-        points=joint,
-        spread=np.sqrt(np.maximum(squares, 0.0)),
-        transforms=_mean(stood, mixed),
-        weights=_mean(weights_of(laws, one.actuals[at]), mixed),
-        supports=one.supports[at],
-        claimed=claimed,
-    )
-    return _set_aside(fit, series)
-
-
-def _ranked(one: ItemTrial, where: Any, joint: FloatArray, points: FloatArray) -> Laws:
-    """The members' laws around the point that ranks have chosen, as a combination publishes them."""
-    law = np.array(one.laws[where], dtype=np.float64)
-    moved(law, joint - points)
-    supports = np.broadcast_to(one.supports[where[1].ravel()], (*points.shape[:2], 2))
-    return Laws.of(law, supports[..., None, 0], supports[..., None, 1] > 0.0)
-
-
-def _set_aside(fit: Hindcast, series: ItemHistory) -> Hindcast:
-    """The same without what was forecast across a shift of the level; looked for where something is far off."""
-    if not (np.abs(fit.scores) > FAR_OFF).any():
-        return fit
-    shifts = expect(series.values, series.season_length).shifts
-    return fit.shifted(tuple(series.start + shift.place for shift in shifts))
+    return means, spreads**2 + means**2
 
 
 def _mean(stack: FloatArray, weights: FloatArray) -> FloatArray:
