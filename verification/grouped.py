@@ -22,6 +22,12 @@ class Grouped:
     futures: np.ndarray
     horizon: int
 
+    @property
+    def items(self) -> tuple[str, ...]:
+        """Those that it is about: the items that are younger than their season, or all."""
+        young = tuple(one.item for one in self.history if len(one) < self.history.season_length)
+        return young or tuple(self.history.names)
+
 
 @dataclass(frozen=True)
 class Kind:
@@ -66,6 +72,11 @@ def beside_long(own: np.random.Generator, family: np.random.Generator, item: int
     return months(own, family, (18, 72, 24, 84, 66, 72)[item % 6])
 
 
+def beside_young(own: np.random.Generator, family: np.random.Generator, item: int) -> tuple[np.ndarray, float]:
+    """Half of the family has months that no origin can test."""
+    return months(own, family, (6, 72, 8, 84, 9, 72)[item % 6])
+
+
 def growth(own: np.random.Generator, _family: np.random.Generator, _item: int) -> tuple[np.ndarray, float]:
     """Growth by 1 to 3 % a month, season and noise in proportion."""
     log = (
@@ -99,6 +110,7 @@ KINDS = {
     "18 to 30 months": Kind("monthly", 60, 12, short),
     "18 months, all": Kind("monthly", 60, 12, all_18),
     "18 beside long ones": Kind("monthly", 60, 12, beside_long),
+    "6 to 9 months": Kind("monthly", 60, 12, beside_young),
     "growth": Kind("monthly", 60, 12, growth),
     "now and then, seasonal": Kind("monthly", 60, 12, seldom),
     "two years of weeks": Kind("weekly", 30, 13, weeks),

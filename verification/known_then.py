@@ -45,15 +45,15 @@ def portfolios() -> list[Made]:
     mixed = [demand.mixed(kind, draw) for draw in DRAWS for kind in demand.KINDS]
     found = [Made(one.kind, one.history, one.items, one.futures, demand.HORIZON) for one in mixed]
     return found + [
-        Made(one.kind, one.history, one.history.names, one.futures, one.horizon)
+        Made(one.kind, one.history, one.items, one.futures[np.isin(one.history.names, one.items)], one.horizon)
         for one in map(grouped.grouped, grouped.KINDS)
     ]
 
 
 def scales(made: Made, names: list[str]) -> np.ndarray:
-    """What absolute errors are scaled by at publication."""
-    season = made.history.season_length
-    return np.array([np.nanmean(np.abs(v[season:] - v[:-season])) for v in (made.history[one].values for one in names)])
+    """What absolute errors are scaled by at publication; the mean of demand that is younger than its season."""
+    season, values = made.history.season_length, [made.history[one].values for one in names]
+    return np.array([np.nanmean(np.abs(v[season:] - v[:-season]) if v.size > season else v) for v in values])
 
 
 def columns(made: Made, names: list[str], table: pd.DataFrame, *wanted: str) -> list[np.ndarray]:
@@ -130,7 +130,7 @@ def main() -> None:
     for made in portfolios():
         row = measured(made)
         rows.append(row)
-        ratio = row.published / min(row.benchmark, row.mean)
+        ratio = row.published / np.fmin(row.benchmark, row.mean)
         print(
             f"| {row.name} | {row.published:.3f} | {row.benchmark:.3f} | {row.mean:.3f} | {ratio:.3f} | {row.lost}, "
             f"{row.tempered} | {row.reported:.3f} | {row.true:.3f} | {row.said} | {row.claimed:.1f} | {row.held:.1f} |",

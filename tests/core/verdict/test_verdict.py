@@ -1,13 +1,11 @@
 """What is decided: weights, routes, conditions, the planner's own word, and what intervals held."""
 
-import math
-
 import numpy as np
 import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import monthly, portfolio, seasonal_values
+from conftest import monthly, portfolio
 from veridex.core.calibration.warping import calibrated_transforms
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.verdict.evidence import Entry, ItemEvidence
@@ -234,50 +232,6 @@ def test_conditions_of_the_planner_are_kept_or_said(five):
 def test_what_cannot_be_answered_is_refused(five, words, said):
     with pytest.raises(vx.VeridexError, match=said):
         vx.decide(five, **words)
-
-
-def test_items_are_routed_by_what_publication_knows():
-    rng = np.random.default_rng(5)
-    seldom = np.where(rng.random(96) < 0.25, rng.gamma(3.0, 4.0, 96).round() + 1, 0.0)
-    ended = np.concatenate((seasonal_values(1)[:66], np.zeros(30)))
-    series = {"regular": seasonal_values(2), "also": seasonal_values(3), "seldom": seldom, "ended": ended}
-    young = {
-        "new": 100 + 10 * rng.normal(size=20),
-        "risen": 10.0 * np.arange(1, 21),
-        "younger": seasonal_values(5)[:36],
-        "tiny": [3.0, 4.0, 6.0],
-    }
-    items = [monthly(values, item=item)[item] for item, values in series.items()]
-    items += [monthly(values, item=item, start="2023-05")[item] for item, values in young.items()]
-    items.append(monthly([np.nan] * 30, item="blank")["blank"])
-    lineup = [*FIVE, "simple-smoothing", "sba", "drift", "holt damped=yes", "naive"]
-    trial = vx.backtest(vx.History.of(items), lineup, vx.RollingOrigin(horizon=6, origins=12))
-    verdict = vx.decide(trial)
-    found = verdict.winners.set_index("item")
-    assert found["route"].to_dict() == {
-        "regular": "regular", "also": "regular", "seldom": "intermittent", "ended": "retired", "new": "new",
-        "risen": "new", "younger": "regular", "tiny": "untested", "blank": "unknown",
-    }  # fmt: skip
-    assert found.loc["seldom", "measure"] == "rmsse" and "seasonal-naive" not in found.loc["seldom", "method"]
-    squares = trial.scores(by=["item", "method"]).set_index(["item", "method"])["rmsse"]
-    held = vx.decide(trial, "single", allowed=["sba"]).winners.set_index("item").loc["seldom"]
-    assert held["error"] == pytest.approx(squares["seldom", "sba"], rel=1e-9)
-    assert found.loc["ended", "method"] == "naive" and "nothing was sold since 2023-06" in verdict.why("ended")
-    assert "demand comes in about one of" in verdict.why("seldom")
-    # The first origins of a young item know no season: those that do are used, if there are enough.
-    assert "seasonal-naive" in found.loc["younger", "method"] and 3 <= found.loc["younger", "origins"] < 12
-    assert "earlier ones knew too little" in verdict.why("younger")
-    assert found.loc["new", "method"].endswith("weights=trimmed") and "holt-winters" not in found.loc["new", "method"]
-    assert found.loc["risen", "method"].endswith("weights=trimmed") and found.loc["risen", "value_added"] > 0
-    assert "with 3 known periods it is too short to be tested" in verdict.why("tiny")
-    assert "not tested" in verdict.why("tiny") and math.isnan(found.loc["tiny", "error"])
-    assert "nothing is known of its demand" in verdict.why("blank")
-    narrow = vx.decide(trial, allowed=["theta", "arima"]).winners.set_index("item")
-    assert narrow.loc["ended", "route"] != "retired" and not narrow["method"].str.contains("naive", na=False).any()
-    seasonal = vx.decide(trial, allowed=["holt-winters season=additive damped=yes"]).winners.set_index("item")
-    assert seasonal["method"].isna()["risen"] and "could be tested at every origin" in seasonal.loc["risen", "reason"]
-    ahead = vx.publish(trial.history, verdict, horizon=2).forecasts.set_index("item")["value"]
-    assert np.isfinite(ahead["tiny"]).all() and ahead["blank"].isna().all() and (ahead["ended"] == 0).all()
 
 
 def test_a_planner_may_overrule_with_a_reason_that_is_kept(five):

@@ -163,7 +163,8 @@ class Contest:
     @cached_property
     def kin(self) -> int:
         """Other items whose histories were as long as this one is now."""
-        _, items = self._prior(self.stage, self._at(self.field.rivals), np.array([NOW]))
+        entries = (*self.field.rivals, *self.field.untested)
+        _, items = self._prior(self.stage, self._at(entries), np.array([NOW]))
         return int(items.max(initial=0))
 
     @property
@@ -175,7 +176,7 @@ class Contest:
     @property
     def longer(self) -> bool:
         """Whether the item is forecast from a length of history that none of its own origins had."""
-        return bool(self.stages.size) and self.reading.length > int(self.stages.max()) // SHADES
+        return self.reading.length > int(self.stages.max(initial=-1)) // SHADES
 
     @cached_property
     def drawn(self) -> FloatArray:

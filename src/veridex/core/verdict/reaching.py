@@ -22,15 +22,18 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.contest import Contest, Field, said_of
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.routing import Router, tested_folds
+from veridex.core.verdict.routing import UNTESTED, Router, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
 from veridex.core.verdict.skill import Prior
 from veridex.core.verdict.together import sums_of_intermittent
 
 __all__ = ["counted_cells", "reach"]
 
-WITH_SEASON = ("regular", "short", "new")
+WITH_SEASON = ("regular", "short", "new", UNTESTED)
 """Routes of items that may have a season which no test could include."""
+
+VOUCHED = "items that were as long tell which methods are good"
+"""Why methods that nothing could test on the item itself are published."""
 
 
 @np.errstate(all="ignore")
@@ -132,18 +135,20 @@ def _choose(contest: Contest, rule: str | Rule, conditions: Conditions) -> Choic
         unmet=contest.field.unmet,
         used=evidence.route.origins,
     )
-    if evidence.route.name == "untested":
-        return replace(bare, winner=Entry(combined(evidence.route.methods, "trimmed"), np.nan, np.nan, (), ""))
     if evidence.route.name == "retired":  # what was tested while it still sold says nothing of it
         if not contest.field.rivals:
             return replace(bare, winner=Entry(evidence.route.methods[0], np.nan, np.nan, (), ""))
         last = contest.field.rivals[0]
         # Its law is that of what it sold lately, not the one that was tested.
         return replace(choice_of(replace(bare, best_single=last), trial, evidence, last), hindcast=None)
-    if not contest.rivals:
-        return bare
     if contest.unseen and seasonal(contest) and evidence.route.name in WITH_SEASON and not callable(rule):
         return of_the_season(bare, contest, rule)
+    if evidence.route.name == UNTESTED:
+        if callable(rule) or not contest.rivals:
+            return replace(bare, winner=Entry(combined(evidence.route.simple, "trimmed"), np.nan, np.nan, (), ""))
+        bare = replace(bare, because=f"{bare.because}; {VOUCHED}")
+    if not contest.rivals:
+        return bare
     if contest.plain:
         said = "; ".join(filter(None, (bare.because, "its season is plain to see, so only what sees one competes")))
         bare = replace(bare, because=said)

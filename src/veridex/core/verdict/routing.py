@@ -11,11 +11,14 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.methods.catalogue import Method, method, methods
 from veridex.core.methods.fold.status import Status
 
-__all__ = ["FEWEST_ORIGINS", "Route", "Router", "tested_folds"]
+__all__ = ["FEWEST_ORIGINS", "UNTESTED", "Route", "Router", "tested_folds"]
 
 INTERMITTENT = methods(("croston", "sba", "tsb", "simple-smoothing", "mean", "group-season"))
 
 NAIVE = method("naive")
+
+UNTESTED = "untested"
+"""The route of items that no origin could test."""
 
 FEWEST_ORIGINS = 3
 """With fewer origins nothing can be weighed."""
@@ -90,7 +93,9 @@ class Router:
             return Route("unknown", (), with_actuals, read.because)
         if not with_actuals.any():
             said = f"with {read.known} known periods it is too short to be tested"
-            return Route("untested", self.entered if self.fixed else SHORT, with_actuals, said)
+            few = self.entered if self.fixed else SHORT
+            listed = self._cut(self.listed, len(self.listed))
+            return Route(UNTESTED, tuple(dict.fromkeys((*few, *listed))), with_actuals, said, listed, few)
         if read.kind == "retired" and read.last_sale is not None and (not self.fixed or NAIVE in self.entered):
             return Route("retired", (NAIVE,), with_actuals & (one.origins > read.last_sale), read.because)
         if read.kind == "intermittent":

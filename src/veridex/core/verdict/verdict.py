@@ -24,7 +24,7 @@ from veridex.core.verdict.claim import NO_CLAIM
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.evidence import Entry, Evidence
 from veridex.core.verdict.reaching import counted_cells, reach
-from veridex.core.verdict.routing import Route
+from veridex.core.verdict.routing import UNTESTED, Route
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
 from veridex.errors import ItemUnknown, ParameterError
@@ -33,8 +33,8 @@ __all__ = ["Verdict", "decide"]
 
 RULES = ("blend", "single")
 
-UNTESTED, SHORT = "untested", "short"
-"""Items of the first route have no evidence; those of the second are most like them."""
+SHORT = "short"
+"""The route of the items that are most like those that could not be tested."""
 
 
 def decide(
@@ -54,7 +54,8 @@ def decide(
     for it, a retired item gets nothing more. Errors are mean MASE over the origins (mean absolute error where an item
     has no scale; RMSSE of intermittent demand). What is published is decided by all errors; what is said of it comes
     from deciding anew at each origin, by errors of this item and of all others that were complete there, and is not
-    available where there were none. Methods that an item is too short to test compete where other items tested them
+    available where there were none. Methods that an item is too short to test (all, where no origin can test it) compete
+    where other items tested them
     from histories as long.
 
     Parameters
