@@ -54,9 +54,8 @@ def decide(
     for it, a retired item gets nothing more. Errors are mean MASE over the origins (mean absolute error where an item
     has no scale; RMSSE of intermittent demand). What is published is decided by all errors; what is said of it comes
     from deciding anew at each origin, by errors of this item and of all others that were complete there, and is not
-    available where there were none. Methods that an item is too short to test (all, where no origin can test it) compete
-    where other items tested them
-    from histories as long.
+    available where there were none. Methods that an item is too short to test, all of them where no origin can,
+    compete where other items tested them from histories as long.
 
     Parameters
     ----------
