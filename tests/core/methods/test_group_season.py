@@ -1,13 +1,17 @@
 """Borrowed seasons: what neighbours show, how far an item follows, and that nobody looks beyond an origin."""
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly
+from veridex.core.backtest.lineup import default_lineup
 from veridex.core.reading.neighbours import FOUND, ends_of, lent_now, seasons_at
+from veridex.core.verdict.completed import Completed
+from veridex.core.verdict.group_sums import GroupSum, GroupSums
 
 SCHEME = vx.RollingOrigin(horizon=6, origins=4)
 WAVE = 1 + 0.4 * np.sin(2 * np.pi * np.arange(120) / 12)
@@ -69,7 +73,6 @@ def test_nothing_after_an_origin_changes_a_forecast_made_at_it(seed, text):
 
 def tables(values):
     """A history with a key column."""
-    import pandas as pd
 
     rows = [
         pd.DataFrame(
@@ -130,6 +133,41 @@ def test_the_sum_of_items_wanted_now_and_then_shows_the_season_that_they_do_not(
     came = sum(rows[item][72:] for item in seldom)
     flat = sum(vx.fit(history[item], "sba").forecast(12).points for item in seldom)
     assert np.abs(total - came).mean() < 0.8 * np.abs(flat - came).mean()
+
+
+def test_families_of_items_wanted_now_and_then_borrow_the_season_of_their_family():
+    rng, rows = np.random.default_rng(4), {}
+    for i in range(20):
+        turn = np.cos(2 * np.pi * (np.arange(84) - (3 if i % 2 else 9)) / 12)
+        rows[f"i{i}"] = rng.poisson(0.7 * np.exp(0.9 * turn) * rng.uniform(0.5, 1.0)).astype(float)
+    history = tables({item: own[:72] for item, own in rows.items()})
+    places = {place.method.text: place.reason for place in default_lineup(history)}
+    assert "family shows of items wanted now and then" in places["group-season group=family"]
+    lineup = ["sba", "simple-smoothing", "mean", "group-season", "group-season group=family"]
+    verdict = vx.decide(vx.backtest(history, lineup, vx.RollingOrigin(horizon=6, origins=18)))
+    published = vx.publish(history, verdict, horizon=12)
+    for family in ("f0", "f1"):
+        items = [item for item in history.names if history.keys[item][1] == family]
+        texts = [one.text for item in items for one in verdict.choice(item).winner.method.members]
+        assert "group-season group=family" in texts and "group-season" not in texts
+        past, after = (sum(rows[history.keys[item][0]][part] for item in items) for part in (slice(72), slice(72, 84)))
+        alone = vx.fit(monthly(past), "theta").forecast(12).points
+        total = sum(published[item].outlook.points for item in items)
+        assert np.abs(total - after).mean() < 1.1 * np.abs(alone - after).mean()  # as good as their sum by itself
+
+
+def test_what_sums_show_is_drawn_to_nought_by_how_little_is_known():
+    def one(means, items):
+        losses = np.repeat(np.array(means)[:, None, None], 4, axis=1)
+        return GroupSum(Completed.of(losses, np.ones((4, 1), dtype=bool), np.arange(10, 14)), 1.0, items)
+
+    sums = GroupSums({"a": one([1.0, np.e], 6), "b": one([1.0, 1.0], 2)}, {"x": "a", "y": "b"})
+    # Two origins were known by then: 12 and 4 windows of items, the mean over sums 12 / 16 of what the first shows.
+    first, shared = np.array([-0.5, 0.5]), 0.75 * np.array([-0.5, 0.5])
+    expected = 16 / 40 * shared + 12 / 36 * (first - shared)
+    assert sums.logs("x", [0, 1], np.array([12]))[0] == pytest.approx(expected)
+    assert sums.logs("y", [0, 1], np.array([12]))[0] == pytest.approx(16 / 40 * shared + 4 / 28 * (0 - shared))
+    assert not sums.logs("x", [0, 1], np.array([10])).any() and not sums.logs("z", [0, 1], np.array([14])).any()
 
 
 def test_what_is_taken_over_is_read_among_the_new_neighbours():

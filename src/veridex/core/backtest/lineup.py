@@ -1,6 +1,7 @@
 """Which methods are entered where the planner names none: by cadence, length, seasons, drivers and growth."""
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,8 +11,18 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.method import Method
+from veridex.core.reading.pattern import SELDOM, demand_pattern
 
-__all__ = ["SEASONAL", "SHORT", "Place", "default_lineup", "entered_by_default", "shortlist"]
+__all__ = [
+    "FEWEST_IN_FAMILY",
+    "SEASONAL",
+    "SHORT",
+    "Place",
+    "default_lineup",
+    "entered_by_default",
+    "family_of",
+    "shortlist",
+]
 
 SHORT = tuple(map(method, ("naive", "simple-smoothing", "holt damped=yes", "theta", "drift")))
 """What can be fitted to a few periods; also published, untested, where nothing could be tested."""
@@ -33,6 +44,10 @@ GROWTH = 0.1
 
 FEWEST_NEIGHBOURS = 3
 """Items from which on there is a group to borrow a season from."""
+
+
+FEWEST_IN_FAMILY = 5
+"""Items that most groups of a key column have where it tells families of items."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,11 +111,24 @@ def _places(history: History, driven: bool) -> Iterator[Place]:
         yield Place(method("trend-season"), "the regression that planners know", False)
     if season > 1 and len(series) >= FEWEST_NEIGHBOURS:
         yield Place(method("group-season"), f"{len(series)} items may share a season")
+    wanted_seldom = [one.item for one in series if demand_pattern(one.values)[2] in SELDOM]
+    if season > 1 and (column := family_of(history, wanted_seldom)) is not None:
+        text = f"the season that the {column} shows of items wanted now and then"
+        yield Place(method(f"group-season group={column}"), text, False)
     yield from _of_the_calendar(history, series)
     if (grown := _growing(series)) >= max(1.0, GROWTH * len(series)):
         yield Place(method("arima transform=log"), f"{grown} items grow by a tenth a season or more")
     if driven:
         yield Place(method("driver-regression"), "there are drivers or events")
+
+
+def family_of(history: History, items: Sequence[str]) -> str | None:
+    """The first key column by which most groups of some items have five or more; None where there is none."""
+    for place, column in enumerate(history.key_columns):
+        sizes = Counter(history.keys[item][place] for item in items)
+        if sizes and np.median(list(sizes.values())) >= FEWEST_IN_FAMILY:
+            return column
+    return None
 
 
 def _of_the_calendar(history: History, series: list[ItemHistory]) -> Iterator[Place]:

@@ -13,7 +13,7 @@ from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.periods.cadence import Cadence
 from veridex.core.reading.life import alive
 from veridex.core.reading.neighbours import FOUND, ends_of, seasons_at
-from veridex.core.reading.pattern import demand_pattern
+from veridex.core.reading.pattern import SELDOM, demand_pattern
 from veridex.core.reading.unfinished import unfinished_period
 
 __all__ = ["ItemReading", "readings"]
@@ -127,7 +127,7 @@ def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin:
         kind, because = "unknown", "nothing is known of its demand"
     elif retired and last_sale is not None:
         kind, because = "retired", f"nothing was sold since {cadence.text(last_sale)}"
-    elif demand_class in ("intermittent", "lumpy"):
+    elif demand_class in SELDOM:
         kind, because = "intermittent", f"demand comes in about one of {interval:.1f} periods"
     elif known.size < enough:
         kind = "new" if series.start + int(known[0]) > begin else "short"

@@ -6,11 +6,15 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["demand_pattern"]
+__all__ = ["SELDOM", "demand_pattern"]
 
 INTERVAL, VARIATION = 1.32, 0.49
 """Cut-offs of the demand classes: Syntetos, Boylan and Croston (2005), Journal of the Operational Research Society
 56, 495-503."""
+
+
+SELDOM = ("intermittent", "lumpy")
+"""Classes of demand that comes now and then."""
 
 
 def demand_pattern(values: FloatArray) -> tuple[float, float, str]:

@@ -64,8 +64,8 @@ def blended(bare: Choice, contest: Contest, conditions: Conditions) -> Choice:
     elif conditions.target and not conditions.meets_target(_measures(contest, fit.points, where)):
         unmet += (f"the blend does not reach {conditions.target}",)
     bare, claim = _lowest(bare, contest, claim)
-    if contest.together is not None:
-        said = f"{bare.because}; what the sum of its {contest.together.items} like it shows counts too"
+    if (group := contest.together.of(contest.evidence.item.item)) is not None:
+        said = f"{bare.because}; what the sum of its {group.items} like it shows counts too"
         bare = replace(bare, because=said)
     basis = members.weighed(without, where)
     winner = _joint(contest, _mix(entered, now), claim)

@@ -18,9 +18,10 @@ from veridex.core.periods.moments import NOW
 from veridex.core.reading.item_reading import ItemReading
 from veridex.core.verdict.completed import Completed
 from veridex.core.verdict.evidence import Entry, Evidence
-from veridex.core.verdict.skill import PRIOR_WINDOWS, Kin, Prior, Said, centred, shrunk
+from veridex.core.verdict.group_sums import GroupSums
+from veridex.core.verdict.skill import Kin, Prior, Said, shrunk
 
-__all__ = ["Contest", "Field", "SumEvidence", "said_of"]
+__all__ = ["Contest", "Field", "said_of"]
 
 
 ONE_SEASON = range(1, 4)
@@ -69,33 +70,6 @@ def said_of(trial: Trial, one: ItemTrial, counted: BoolArray, power: float) -> d
     return found
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class SumEvidence:
-    """Errors of the sum of a group's items, by method.
-
-    Attributes
-    ----------
-    done : Completed
-    window : float
-        Cells of an origin.
-    items : int
-        Items that are added up.
-    """
-
-    done: Completed
-    window: float
-    items: int
-
-    @np.errstate(all="ignore")
-    def logs(self, places: list[int], moments: IntArray) -> FloatArray:
-        """Logs (moments, methods) of relative errors as known at moments, drawn to nought by how little is known."""
-        means, cells = self.done.means(moments)
-        windows = (cells / max(self.window, 1.0))[:, None]
-        return np.nan_to_num(
-            windows / (windows + PRIOR_WINDOWS) * centred(np.log(means[:, places])), posinf=0.0, neginf=0.0
-        )
-
-
 def _stages(trial: Trial, one: ItemTrial) -> IntArray:
     """What methods were shown at origins, shape (O,): how long a history, and whether its season was clear."""
     series, window = trial.history[one.item], trial.scheme.training_window
@@ -108,13 +82,13 @@ def _stages(trial: Trial, one: ItemTrial) -> IntArray:
 class Contest:
     """The methods that compete for an item, and how good they are.
 
-    The prior is that of all items; `together` is what the sum of its group shows, where that tells more than the item.
+    The prior is that of all items; `together` is what the sums of groups show, where that tells more than the items.
     """
 
     trial: Trial
     field: Field
     prior: Prior
-    together: SumEvidence | None = None
+    together: GroupSums
 
     @property
     def evidence(self) -> Evidence:
@@ -257,7 +231,7 @@ class Contest:
             heard = items.max(axis=1, initial=0) >= FEWEST_KIN
             aim[np.flatnonzero(rows)[heard]] = found[heard]
         found = shrunk(own, cells / max(self.evidence.window, 1.0), alike, aim)
-        return found if self.together is None else found + self.together.logs(places, moments)
+        return found + self.together.logs(self.evidence.item.item, places, moments)
 
     @np.errstate(all="ignore")
     def _alike(self, places: list[int], moments: IntArray) -> FloatArray:

@@ -47,7 +47,7 @@ def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> dict[str, C
     fields = [_field(trial, router, one, conditions) for one in trial]
     prior = Prior.total((*_cut_short(trial, conditions), *(Prior.of(field.one.item, field.said) for field in fields)))
     sums = sums_of_intermittent(trial, fields)
-    contests = [Contest(trial, field, prior, sums.get(field.one.item)) for field in fields]
+    contests = [Contest(trial, field, prior, sums) for field in fields]
     choices = [_choose(contest, rule, conditions) for contest in contests]
     return {choice.evidence.item: choice for choice in choices}
 

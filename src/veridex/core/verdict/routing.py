@@ -13,7 +13,9 @@ from veridex.core.methods.fold.status import Status
 
 __all__ = ["FEWEST_ORIGINS", "UNTESTED", "Route", "Router", "tested_folds"]
 
-INTERMITTENT = methods(("croston", "sba", "tsb", "simple-smoothing", "mean", "group-season"))
+INTERMITTENT = methods(("croston", "sba", "tsb", "simple-smoothing", "mean"))
+
+GROUP_SEASON = method("group-season")
 
 NAIVE = method("naive")
 
@@ -99,13 +101,19 @@ class Router:
         if read.kind == "retired" and read.last_sale is not None and (not self.fixed or NAIVE in self.entered):
             return Route("retired", (NAIVE,), with_actuals & (one.origins > read.last_sale), read.because)
         if read.kind == "intermittent":
-            return self._over(read.kind, self._cut(INTERMITTENT, 2), tested, read.because)
+            return self._over(read.kind, self._cut(self._seldom, 2), tested, read.because)
         regular = self._cut(self.listed, len(self.listed))
         if read.kind not in ("new", "short"):
             return self._over("regular", regular, tested, "")
         few = tuple(one for one in SHORT if one in self.entered)
         both = regular if self.fixed or len(few) < 2 else (*few, *(one for one in regular if one not in few))
         return self._over(read.kind, both, tested, read.because, judged=few, listed=regular)
+
+    @property
+    def _seldom(self) -> tuple[Method, ...]:
+        """Methods for demand that comes now and then, with the season of the family where one is entered."""
+        families = tuple(one for one in self.entered if one.name == "group-season" and one.settings.get("group"))
+        return (*INTERMITTENT, *(families or (GROUP_SEASON,)))
 
     def _cut(self, listed: tuple[Method, ...], fewest: int) -> tuple[Method, ...]:
         """Those of a list that were entered; all that were where fewer than `fewest` of it were, or it is fixed."""
