@@ -41,7 +41,7 @@ def test_a_prior_is_the_mean_of_the_others_in_any_order(logs):
     parts = [Prior.of(f"i{k}", {KIN: said(own)}) for k, own in enumerate(logs)]
     whole, turned = reduce(add, parts), reduce(add, reversed(parts))
     found, items = whole.means(KIN, "i0", [0, 1], NOW)
-    others = np.mean(logs[1:], axis=0)
+    others = np.mean(logs[1:], axis=0) * (len(logs) - 1) / (len(logs) - 1 + 8)
     assert found[0] == pytest.approx(others - others.mean(), abs=1e-9) and items.tolist() == [[len(logs) - 1] * 2]
     assert turned.means(KIN, "i0", [0, 1], NOW)[0].tolist() == found.tolist()
     assert whole.without("i0").means(KIN, "new", [0, 1], NOW)[0] == pytest.approx(found, abs=1e-9)
@@ -55,8 +55,8 @@ def test_a_prior_knows_what_was_said_then_and_nothing_of_what_nobody_tested():
     means, items = two.means(KIN, "c", [0, 1, 2], np.array([-1, 0, 1]))
     assert items.tolist() == [[0, 0, 0], [2, 2, 1], [2, 2, 1]] and np.isnan(means[0]).all()
     # Pairs: the second less the first is 1 and 0 on the two items, then 3 and 0; the third is 3 above both on one.
-    assert means[1] == pytest.approx(np.array([-3.5, -2.5, 6.0]) / 3 - np.mean([-3.5, -2.5, 6.0]) / 3)
-    assert means[2, 1] - means[2, 0] == pytest.approx(3 / 2 * 2 / 3)
+    assert means[1] == pytest.approx((np.array([-3.5, -2.5, 6.0]) / 3 - np.mean([-3.5, -2.5, 6.0]) / 3) * 2 / 10)
+    assert means[2, 1] - means[2, 0] == pytest.approx(3 / 2 * 2 / 3 * 2 / 10)
 
 
 def test_sums_that_no_float_reaches_are_infinite():

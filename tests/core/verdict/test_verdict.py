@@ -82,12 +82,13 @@ def plain_logs(errors, names, item, moment):
     others = [known_then(errors, name, moment, "raw") for name in names if name != item]
     counts = [min(windows, 1.0) for _, windows in others]
     prior = sum(count * logs for count, (logs, _) in zip(counts, others, strict=True)) / sum(counts)
+    heard = sum(count > 0 for count in counts)
     own, n = known_then(errors, item, moment, "size")
-    return n / (n + 24) * own + 24 / (n + 24) * prior
+    return n / (n + 72) * own + 72 / (n + 72) * heard / (heard + 8) * prior
 
 
 def plain_weights(logs):
-    raw = np.exp(-8 * logs) / np.exp(-8 * logs).sum()
+    raw = np.exp(-16 * logs) / np.exp(-16 * logs).sum()
     raw[raw < 0.005] = 0
     return raw / raw.sum()
 

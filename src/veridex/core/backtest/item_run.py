@@ -43,7 +43,7 @@ class ItemWork:
     pace : Pace
     clock : callable
         Seconds that go by.
-    borrowed : mapping of str to mapping of str to ndarray, shape (O, season)
+    borrowed : mapping of str to mapping of str to ndarray, shape (O, 2, season)
         By column and item, the season that neighbours lend at each origin.
     clarity : mapping of str to ndarray, shape (O,)
         How clear the season of each item is at each origin.

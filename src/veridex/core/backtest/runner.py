@@ -112,7 +112,7 @@ def _run(history: History, course: Course, running: Running, held: list[Kept], s
         foresight=course.explaining.foresight,
         pace=course.pace,
         clock=running.clock,
-        borrowed={column: found.ratios for column, found in seasons.items()},
+        borrowed={column: found.lent for column, found in seasons.items()},
         clarity=seasons[FOUND].clarity,
     )
     sizes = (len(course.lineup), work.origins, work.components(history.season_length), work.horizon)

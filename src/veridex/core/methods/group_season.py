@@ -42,7 +42,8 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
     drawn by the evidence towards none and towards the item's own), what is left is forecast by a level that drifts by
     half the slope of a line, as `theta` has it, and the season put back. ``group=COLUMN`` names the key column whose
     items share a season; without it items whose seasons go together are found. Standard error at lead h:
-    ``sigma sqrt(1 + (h - 1) alpha^2)`` times the season, given the season; bounds by Student's t.
+    ``sigma sqrt(1 + (h - 1) alpha^2)`` times the season, and the level times the standard error of the season; bounds
+    by Student's t.
     """
 
     name = "group-season"
@@ -55,11 +56,11 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
             raise SettingError(self.name, "its season is shares of a level; leave transform out")
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> GroupSeasonPlan:
-        """Row: alpha, starting level, w, line, variance, then the season from the first value on."""
+        """Row: alpha, starting level, w, line, variance, then season and standard errors from the first value on."""
         lent = None if sizes.borrowed is None else sizes.borrowed.get(settings.get("group") or "")
         return GroupSeasonPlan(
             sizes,
-            row_size=kernels.ENTRIES + sizes.season_length,
+            row_size=kernels.ENTRIES + 2 * sizes.season_length,
             needs=f"{FEWEST} known periods, and neighbours that have shown every period of the season",
             borrowed=lent,
         )
@@ -75,8 +76,9 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
             return Status.CONSTANT
         if plan.borrowed is None or not np.isfinite(plan.borrowed).all():
             return Status.NO_NEIGHBOURS
-        season = out.row[kernels.ENTRIES :]
-        season[:] = np.roll(plan.borrowed, y.size % plan.season_length)
+        both = _season(out.row)
+        both[:] = np.roll(plan.borrowed, y.size % plan.season_length, axis=1)
+        season = both[0]
         total = kernels.estimate_theta(_adjusted(y, season), np.nan, False, out.row)
         out.row[kernels.VARIANCE] = total / max(known.size - ESTIMATED, 1)
         out.stats[:] = (np.nan, known.size, ESTIMATED + 1, 0)
@@ -84,37 +86,38 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
 
     def domain(self, plan: GroupSeasonPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Shares of a level are above zero, and so is the level."""
-        if row is not None and not (row[kernels.ENTRIES :] > 0.0).all():
+        if row is not None and not (_season(row)[0] > 0.0).all():
             return Status.NOT_ITS_OWN
         return Status.NEGATIVE if np.nanmin(y) < 0.0 else Status.DONE
 
     def replay(self, plan: GroupSeasonPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion on what is left, forecast, and put the season back."""
-        season = out.row[kernels.ENTRIES :]
+        season, unsure = _season(out.row)
         kernels.replay_theta(_adjusted(y, season), out.row, out.fitted, out.points, out.std_error)
         out.fitted *= season[np.arange(y.size) % season.size]
-        ahead = season[np.arange(y.size, y.size + plan.horizon) % season.size]
-        out.points *= ahead
-        out.std_error *= ahead
+        phases = np.arange(y.size, y.size + plan.horizon) % season.size
+        out.std_error[:] = np.hypot(out.std_error * season[phases], out.points * unsure[phases])
+        out.points *= season[phases]
         out.say_estimated(int(np.count_nonzero(~np.isnan(y))), ESTIMATED)
         return Status.DONE
 
     def _coefficients(
         self, plan: GroupSeasonPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
-        """Constant, level, line and borrowed season; none has a standard error here."""
+        """Constant, level, and borrowed season with what is not known of it."""
         first = series.start + len(series) - y.size
         names = [
             "alpha",
             "starting level",
             *(f"season {series.phase_name(first + j)}" for j in range(plan.season_length)),
         ]
-        values = np.concatenate((row[:2], row[kernels.ENTRIES :]))
-        return Coefficients(tuple(names), values, np.full(len(names), np.nan), memory=frozenset({"alpha"}))
+        season, unsure = _season(row)
+        values, errors = np.concatenate((row[:2], season)), np.concatenate((np.full(2, np.nan), unsure))
+        return Coefficients(tuple(names), values, errors, memory=frozenset({"alpha"}))
 
     def _words(self, plan: GroupSeasonPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what drifts, and how far the borrowed season swings."""
-        season, drift = row[kernels.ENTRIES :], float(row[kernels.WEIGHT] * row[kernels.SLOPE])
+        season, drift = _season(row)[0], float(row[kernels.WEIGHT] * row[kernels.SLOPE])
         way = "rises" if drift >= 0 else "falls"
         return (
             f"The season of its neighbours, from {shown(100 * season.min(), 3)} to {shown(100 * season.max(), 3)} % of "
@@ -133,6 +136,11 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
     def _variance(self, plan: GroupSeasonPlan, row: FloatArray) -> float:
         """Variance of the one-step errors of what is left."""
         return float(row[kernels.VARIANCE])
+
+
+def _season(row: FloatArray) -> FloatArray:
+    """The season and its standard errors in a row, shape (2, season)."""
+    return row[kernels.ENTRIES :].reshape(2, -1)
 
 
 def _adjusted(y: FloatArray, season: FloatArray) -> FloatArray:

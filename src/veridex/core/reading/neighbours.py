@@ -51,12 +51,20 @@ class Seasons:
     ratios : dict of str to ndarray, shape (moments, season)
         Ratios to the level for the periods that follow each moment, from the first on; NaN where nobody has shown a
         period of the season yet.
+    spreads : dict of str to ndarray, shape (moments, season)
+        Standard errors of these ratios.
     clarity : dict of str to ndarray, shape (moments,)
         How much wider a season swings than the noise in the item's own profile.
     """
 
     ratios: dict[str, FloatArray]
+    spreads: dict[str, FloatArray]
     clarity: dict[str, FloatArray]
+
+    @property
+    def lent(self) -> dict[str, FloatArray]:
+        """What methods borrow: by item the ratios and their standard errors, shape (moments, 2, season)."""
+        return {name: np.stack((own, self.spreads[name]), axis=1) for name, own in self.ratios.items()}
 
 
 def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], window: int | None = None) -> Seasons:
@@ -83,6 +91,7 @@ def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], w
     season = history.season_length
     found = Seasons(
         {name: np.full((own.size, season), np.nan) for name, own in moments.items()},
+        {name: np.full((own.size, season), np.nan) for name, own in moments.items()},
         {name: np.zeros(own.size) for name, own in moments.items()},
     )
     if season < 2 or not moments:
@@ -94,6 +103,7 @@ def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], w
             if name in moments:
                 at = moments[name] == moment
                 found.ratios[name][at] = lent.ratios[i, phases]
+                found.spreads[name][at] = lent.spreads[i, phases]
                 found.clarity[name][at] = lent.clarity[i]
     return found
 
@@ -104,9 +114,9 @@ def ends_of(history: History) -> dict[str, IntArray]:
 
 
 def lent_now(history: History, columns: Sequence[str]) -> dict[str, dict[str, FloatArray]]:
-    """By item and column the season that neighbours lend at the end of its history."""
+    """By item and column what neighbours lend at the end of its history, shape (2, season)."""
     ends = ends_of(history)
-    found = {column: seasons_at(history, column, ends).ratios for column in columns}
+    found = {column: seasons_at(history, column, ends).lent for column in columns}
     return {item: {column: lent[item][0] for column, lent in found.items()} for item in ends}
 
 
@@ -148,11 +158,13 @@ def _at(
     own = lent if window is None else _profiles(series, moment, season, window)
     if groups is None:
         return _shrunk(own, *_found(own, lent))
-    found = Lent(np.full(own.means.shape, np.nan), np.zeros(own.means.shape[0]))
+    shape = own.means.shape
+    found = Lent(np.full(shape, np.nan), np.full(shape, np.nan), np.zeros(shape[0]))
     for places in groups:
         pooled = _pooled(lent.of(places), 1.0 - np.eye(places.size))
         part = _shrunk(own.of(places), pooled, pooled)
-        found.ratios[places], found.clarity[places] = part
+        for whole, own_part in zip(found, part, strict=True):
+            whole[places] = own_part
     return found
 
 
@@ -169,9 +181,12 @@ def _profiles(series: Sequence[ItemHistory], moment: int, season: int, window: i
 
 
 class Lent(NamedTuple):
-    """Ratios (items, season) by phase, and how much wider they swing than the noise in an item's own profile."""
+    """Ratios (items, season) by phase, their standard errors, and how much wider they swing than the noise in an item's
+    own profile.
+    """
 
     ratios: FloatArray
+    spreads: FloatArray
     clarity: FloatArray
 
 
@@ -217,18 +232,21 @@ def _shrunk(known: Profiles, pooled: FloatArray, blind: FloatArray) -> Lent:
     # Where hardly any phase was seen twice, what does not follow the neighbours is taken as noise.
     twice = np.maximum(counts - 1.0, 0.0).sum(axis=1)
     noise = _leant(known.squares.sum(axis=1), twice, (counts * np.square(rest)).sum(axis=1), seen.sum(axis=1))
-    follows = _drawn(slopes, noise / room)
+    follows, unsure = _drawn(slopes, noise / room)
     expected = np.where(np.isfinite(pooled), follows[:, None] * (pooled - 1.0), 0.0)
     rest = np.where(counts > 0.0, off - expected, 0.0)
     # What is left of an item is its own season as far as it is more than noise would leave.
     more = np.where(counts > 0.0, counts * np.square(rest) - noise[:, None], 0.0).sum(axis=1)
     excess = np.maximum((more + more.mean()) / (counts.sum(axis=1) + counts.sum(axis=1).mean()), 0.0)[:, None]
-    own = rest * np.nan_to_num(excess / (excess + noise[:, None] / np.maximum(counts, 1e-9)))
+    trust = np.nan_to_num(excess / (excess + noise[:, None] / np.maximum(counts, 1e-9)))
+    own = rest * trust
+    # What is not known of a phase: how far it goes ways of its own, and how far the item follows the others.
+    spreads = np.sqrt(excess * (1.0 - trust) + unsure[:, None] * np.square(np.nan_to_num(pooled - 1.0)))
     ratios = np.clip(1.0 + expected + own, LOWEST, HIGHEST)
     ratios = ratios / ratios.mean(axis=1, keepdims=True)
     ratios[~(np.isfinite(pooled) | (counts > 0.0)).all(axis=1)] = np.nan
     clarity = ratios.std(axis=1) / np.sqrt(noise / counts.mean(axis=1))
-    return Lent(ratios, np.nan_to_num(clarity, posinf=0.0))
+    return Lent(ratios, spreads, np.nan_to_num(clarity, posinf=0.0))
 
 
 def _leant(squares: FloatArray, count: FloatArray, spare: FloatArray, spares: FloatArray) -> FloatArray:
@@ -240,15 +258,18 @@ def _leant(squares: FloatArray, count: FloatArray, spare: FloatArray, spares: Fl
     return np.asarray((squares + PRIOR_VALUES * pooled) / (count + PRIOR_VALUES))
 
 
-def _drawn(slopes: FloatArray, variances: FloatArray) -> FloatArray:
-    """Slopes drawn towards their mean over the group, by how far they lie apart for other reasons than noise."""
+def _drawn(slopes: FloatArray, variances: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Slopes drawn towards their mean over the group, by how far they lie apart for other reasons than noise.
+
+    And the variances that are left of them.
+    """
     known = np.isfinite(slopes) & np.isfinite(variances)
     if not known.any():
-        return np.zeros(slopes.shape)
+        return np.zeros(slopes.shape), np.zeros(slopes.shape)
     trust = 1.0 / np.maximum(variances[known], 1e-12)
     mean = float((trust * slopes[known]).sum() / trust.sum())
     chi = float((trust * np.square(slopes[known] - mean)).sum())
     # The method of moments of DerSimonian and Laird (1986), Controlled Clinical Trials 7, 177-188.
     apart = max(chi - (known.sum() - 1.0), 0.0) / max(float(trust.sum() - np.square(trust).sum() / trust.sum()), 1e-12)
     share = np.where(known, apart / (apart + np.nan_to_num(variances, nan=np.inf)), 0.0)
-    return np.clip(mean + share * (np.nan_to_num(slopes) - mean), 0.0, STEEPEST)
+    return np.clip(mean + share * (np.nan_to_num(slopes) - mean), 0.0, STEEPEST), apart * (1.0 - share)

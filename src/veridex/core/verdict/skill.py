@@ -1,7 +1,7 @@
 """How good methods are on an item, drawn towards how good they are on the portfolio's other items.
 
 The logarithm of a method's error relative to its rivals' is a noisy figure with a dozen origins. What the item shows is
-shrunk by N / (N + 24), N windows of errors, towards what the other items show whose histories are about as long: of
+shrunk by N / (N + 72), N windows of errors, towards what the other items show whose histories are about as long: of
 both only what was complete at the time.
 """
 
@@ -18,10 +18,13 @@ from veridex.core.verdict.completed import Completed
 __all__ = ["PRIOR_WINDOWS", "Kin", "Prior", "Said", "centred", "shrunk", "weights"]
 
 
-PRIOR_WINDOWS = 24.0
+PRIOR_WINDOWS = 72.0
 """The portfolio's other items count as so many windows of errors."""
 
-POWER = 8.0
+PRIOR_ITEMS = 8.0
+"""Methods that are all alike count as so many items."""
+
+POWER = 16.0
 """Weights are the relative error to minus this power."""
 
 SMALLEST = 0.005
@@ -152,7 +155,7 @@ class Prior:
 
     @np.errstate(all="ignore")
     def means(self, kin: Kin, item: str, places: list[int], moments: IntArray) -> tuple[FloatArray, IntArray]:
-        """Mean logs of methods against each other over the kin of an item, as known at moments.
+        """Mean logs of methods against each other over the kin of an item, as known at moments, drawn to nought.
 
         Returns
         -------
@@ -173,7 +176,8 @@ class Prior:
         known = (items[:, :, None] > 0) & (items[:, None, :] > 0) & (both[grid] > 1e-9)
         mean = np.where(known, apart[grid] / both[grid], 0.0).sum(axis=2) / known.sum(axis=2)
         mean[items == 0] = np.nan
-        return centred(mean), items
+        heard = items.max(axis=1, initial=0)[:, None]
+        return centred(mean) * heard / (heard + PRIOR_ITEMS), items
 
 
 def centred(logs: FloatArray) -> FloatArray:

@@ -28,9 +28,9 @@ class Sizes(NamedTuple):
         What the columns of the driver rows hold; none for a method that takes no drivers.
     floor : float, optional
         What demand never is below, where it is stated; else the values tell.
-    borrowed : mapping of str to ndarray, shape (season_length,), optional
-        Seasons that neighbours lend at the end of the span, from the period after it on, by the column that groups
-        them; see `veridex.core.reading.neighbours`.
+    borrowed : mapping of str to ndarray, shape (2, season_length), optional
+        Seasons that neighbours lend at the end of the span, from the period after it on, and their standard errors, by
+        the column that groups them; see `veridex.core.reading.neighbours`.
     """
 
     season_length: int
