@@ -61,7 +61,7 @@ def decide(
     ----------
     trial : Trial
     rule : {"blend", "single"} or callable
-        ``blend``: a mean of a shortlist weighted by (relative error)^-8, the log errors drawn towards those on the
+        ``blend``: a mean of a shortlist weighted by (relative error)^-16, the log errors drawn towards those on the
         portfolio's other items, the weights frozen as numbers; where it lost to the benchmark, as much of it
         mixed with the benchmark as did not lose, or the benchmark; with fewer than three origins the equal mean
         of the middle. ``single``: the method of the shortlist with the lowest error, drawn in the same way,
