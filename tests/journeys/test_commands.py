@@ -106,6 +106,14 @@ def test_profile_command(ten_csv, data, demand):
     assert "Level shift in 2022-03: up by " in page.stdout and "the last one unfinished" in page.stdout
 
 
+def test_a_last_month_that_is_not_over_is_left_out_and_said(ten_csv):
+    words = ["fit", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--method", "mean"]
+    done, kept = veridex(*words), veridex(*words, "--keep-unfinished")
+    assert "Left out 2025-09, which looks unfinished: " in done.stderr and "--keep-unfinished keeps it" in done.stderr
+    assert "the mean of 107 months" in done.stdout and "the mean of 108 months" in kept.stdout
+    assert "unfinished" not in kept.stderr
+
+
 def test_tidy_command(ten_csv, tmp_path):
     words = ["tidy", ten_csv, *DESCRIBED[:-4], "--gaps", "interpolate", "--outliers", "repair"]
     done = veridex(*words, "--to", tmp_path / "out", "--figures", tmp_path / "figures", "--as", "csv")

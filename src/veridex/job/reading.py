@@ -8,6 +8,7 @@ from typing import Any, get_args, get_type_hints
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
+from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.notes import notes_about
 from veridex.core.tidying.tidy import Tidied, tidy
 from veridex.errors import ParameterError
@@ -23,14 +24,32 @@ SPANS = ("since", "until", "last", "as_of", "notes")
 
 
 def read(reading: Reading, rules: str | None, desk: Desk) -> History:
-    """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided."""
+    """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided.
+
+    A last period that is not over is left out. All items together tell it, so the one is picked afterwards.
+    """
     history = read_whole(reading, desk)
     if rules is not None:
-        # All items together tell whether the last period is unfinished, so the one is picked afterwards.
         tidied = tidied_by(history, rules_of(rules))
         tell_notes(tidied.notes, reading, desk)
         history = tidied.history
+    elif not reading.keep_unfinished:
+        history = _finished(history, desk)
     return history if reading.key is None else history.only(reading.key)
+
+
+def _finished(history: History, desk: Desk) -> History:
+    """Leave out a last period that is not over, and say it."""
+    found = unfinished_period(history)
+    if found is None:
+        return history
+    last, why = found
+    period, before = history.cadence.text(last), history.cadence.text(last - 1)
+    desk.say(f"Left out {period}, which looks unfinished: {why}. --keep-unfinished keeps it.")
+    kept = history.until(before)
+    for note in kept.notes[len(history.notes) :]:
+        desk.say(note)
+    return kept
 
 
 def read_whole(reading: Reading, desk: Desk) -> History:

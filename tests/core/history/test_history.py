@@ -72,7 +72,7 @@ def test_spans_keep_both_ends():
     history = vx.History.of([series, monthly([1, 2], item="jar", start="2020-01")["jar"]])
     kept = history.until("2018-02")
     assert kept.names == ("smoker-01",)
-    assert kept.notes == ("1 items have no period until 2018-02 and were left out.",)
+    assert kept.notes == ("1 item has no period until 2018-02 and was left out.",)
     assert history.last(1).to_frame()["demand"].tolist() == [24, 2]
     for wrong in (lambda: series.since("2030-01"), lambda: series.last(0), lambda: series.between(3, 2)):
         with pytest.raises(vx.VeridexError):

@@ -197,7 +197,8 @@ class Columnar(Spans):
                 lost += 1
         if not kept:
             raise HistoryTooShort("every item", 0, 1, f"the span {wanted}", "Choose a span the history covers.")
-        notes = self.notes + ((f"{lost} items have no period {wanted} and were left out.",) if lost else ())
+        who, were = ("1 item has", "was") if lost == 1 else (f"{lost} items have", "were")
+        notes = self.notes + ((f"{who} no period {wanted} and {were} left out.",) if lost else ())
         return self._with(kept, notes)
 
     def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> Self:
