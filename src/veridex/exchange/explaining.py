@@ -22,9 +22,10 @@ def read_drivers(
     period: str | Sequence[str] = "period",
     cadence: str | Cadence | None = None,
     item: str | Sequence[str] | None = None,
-    columns: Sequence[str] | None = None,
+    columns: Sequence[str] | Mapping[str, Sequence[str]] | None = None,
     known_ahead: Sequence[str] | Literal["all"] = (),
     combine: DriverGather | Mapping[str, DriverGather] | None = None,
+    apart: Sequence[str] = (),
     table: str | None = None,
     query: str | None = None,
     sheet: str | None = None,
@@ -37,9 +38,10 @@ def read_drivers(
     ----------
     source : str, Path, or sequence of them
         As in `read_history`.
-    period, cadence, item, columns, known_ahead, combine
-        As in `Drivers.from_frame`. Of several files `known_ahead` and `columns` name columns of any, and `item` is
-        used where a file has such a column: values of the others hold for every item.
+    period, cadence, item, columns, known_ahead, combine, apart
+        As in `Drivers.from_frame`. Of several files `known_ahead` and `columns` name columns of any; `columns` may
+        also say which of each file, as in ``{"weather.csv": ["temp"]}``; of a file that it does not name come all that
+        hold numbers. `item` is used where a file has such a column: values of the others hold for every item.
     table, query, sheet, delimiter, encoding
         As in `read_history`.
 
@@ -54,17 +56,17 @@ def read_drivers(
         read_source(one, None, (), table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding)
         for one in sources
     ]
-    stray = [
-        name
-        for name in (*(columns or ()), *(() if known_ahead == "all" else known_ahead))
-        if not any(name in one.frame.columns for one in found)
-    ]
+    by_file = {str(file): list(names) for file, names in columns.items()} if isinstance(columns, Mapping) else {}
+    every = None if isinstance(columns, Mapping) else columns
+    ahead = () if known_ahead == "all" else known_ahead
+    stray = [name for name in (*(every or ()), *ahead) if not any(name in one.frame.columns for one in found)]
     if stray:
         known = ", ".join(str(column) for one in found for column in one.frame.columns)
         raise ParameterError("columns", repr(stray[0]), f"no file has such a column; they have {known}")
     drivers: Drivers | None = None
-    for one in found:
-        made = _drivers_of(one, len(found) > 1, period, cadence, item, columns, known_ahead, combine)
+    for file, one in zip(sources, found, strict=True):
+        own = by_file.get(str(file), None if every is None else [name for name in every if name in one.frame.columns])
+        made = _drivers_of(one, len(found) > 1, period, cadence, item, own, known_ahead, combine, apart)
         drivers = made if drivers is None else drivers.joined(made)
         cadence = made.cadence if cadence is None else cadence
     assert drivers is not None
@@ -80,15 +82,15 @@ def _drivers_of(
     columns: Sequence[str] | None,
     known_ahead: Sequence[str] | Literal["all"],
     combine: DriverGather | Mapping[str, DriverGather] | None,
+    apart: Sequence[str],
 ) -> Drivers:
     """The drivers of one file: of several, what the others have is not asked of it."""
     present = set(map(str, source.frame.columns))
     keys = (item,) if isinstance(item, str) else tuple(item or ())
+    keys = keys if set(keys) <= present else ()
     ahead = known_ahead
     if several:
-        columns = None if columns is None else [name for name in columns if name in present]
         ahead = known_ahead if known_ahead == "all" else [name for name in known_ahead if name in present]
-        keys = keys if set(keys) <= present else ()
     return Drivers.from_frame(
         source.frame,
         period=period,
@@ -97,6 +99,7 @@ def _drivers_of(
         columns=columns,
         known_ahead=ahead,
         combine=combine,
+        apart=apart,
         source=source.label,
         first_row=source.first_row,
     )

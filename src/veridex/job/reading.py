@@ -19,6 +19,9 @@ from veridex.job.requests import Explaining, Reading, Tidying
 
 __all__ = ["events_of", "explanation", "read", "read_whole", "rules_of", "tell_notes", "tidied_by", "whole_number"]
 
+TABLES = (".csv", ".tsv", ".txt", ".parquet", ".xlsx", ".xls")
+"""What the names of tables end in."""
+
 SPANS = ("since", "until", "last", "as_of", "notes")
 """Words of a reading that are not about the file."""
 
@@ -146,16 +149,36 @@ def events_of(file: Path | None) -> Events | None:
     return None if file is None else read_events(file)
 
 
+def _tables(words: Iterable[str], file: str) -> dict[str, list[str]]:
+    """Which tables drivers are read from, and which columns of each; none named means all that hold numbers.
+
+    A word is a table, a column of the table named before it (``weather.csv:temp,hum``), or one of FILE.
+    """
+    found: dict[str, list[str]] = {}
+    table = file
+    for word in words:
+        head, _, column = word.rpartition(":")
+        if Path(word).exists() or "://" in word or (Path(word).suffix.lower() in TABLES and not head):
+            table, column = word, ""
+        elif head and (Path(head).exists() or Path(head).suffix.lower() in TABLES):
+            table = head
+        found.setdefault(table, []).extend([column] if column else [])
+    return found
+
+
 def explanation(explaining: Explaining, reading: Reading, history: History, desk: Desk) -> Explanation:
     """Read drivers and events; their files are laid out as FILE is: the same column of dates, the same items."""
     drivers = None
     if explaining.drivers:
+        tables = _tables(explaining.drivers, reading.file)
         drivers = read_drivers(
-            list(explaining.drivers),
+            list(tables),
             period=list(reading.period) or "period",
             cadence=history.cadence,
             item=_one_or_all(reading.key_columns),
+            columns={table: names for table, names in tables.items() if names},
             known_ahead=explaining.known_ahead,
+            apart=[name for name in (reading.demand or "demand", reading.status, reading.stock_out) if name],
         )
         for note in drivers.notes:
             desk.say(note)

@@ -125,7 +125,9 @@ class Happening:
 class Explaining:
     """What may explain demand."""
 
-    drivers: Annotated[Texts, Word("Tables of drivers, separated by commas; dates as in FILE.")] = ()
+    drivers: Annotated[
+        Texts, Word("Tables of drivers, or columns of FILE, separated by commas; weather.csv:temp,hum for some of one.")
+    ] = ()
     known_ahead: Annotated[Texts, Word("Drivers whose future is known, separated by commas.")] = ()
     events: Annotated[Path | None, Word("Table of events, for methods that take them.")] = None
     foresight: Annotated[

@@ -237,6 +237,9 @@ def _regressors(lineup: tuple[Method, ...], history: History, explaining: Explan
             shared[asked] = None
             if one.family.takes_drivers:
                 given = (explaining.drivers, explaining.events)
-                shared[asked] = Regressors.chosen(history.cadence, *given, one.settings)
+                chosen = Regressors.chosen(history.cadence, *given, one.settings)
+                if chosen is not None:
+                    chosen.refuse_mirrors(history)
+                shared[asked] = chosen
         found.append(shared[asked])
     return tuple(found)

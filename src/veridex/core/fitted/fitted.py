@@ -83,7 +83,10 @@ def _regressors(
         what = "drivers" if drivers is not None else "events"
         problem = f"{method.family.name} takes neither drivers nor events; leave them out or fit another method"
         raise ParameterError(what, repr(drivers if drivers is not None else events), problem)
-    return Regressors.chosen(series.cadence, drivers, events, method.settings)
+    found = Regressors.chosen(series.cadence, drivers, events, method.settings)
+    if found is not None:
+        found.refuse_mirrors((series,))
+    return found
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)

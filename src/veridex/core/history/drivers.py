@@ -67,6 +67,7 @@ class Drivers:
         columns: Sequence[str] | None = None,
         known_ahead: Sequence[str] | Literal["all"] = (),
         combine: DriverGather | Mapping[str, DriverGather] | None = None,
+        apart: Sequence[str] = (),
         source: str = "the table",
         first_row: int = 1,
     ) -> "Drivers":
@@ -87,6 +88,8 @@ class Drivers:
             Drivers whose future is known when a forecast is made.
         combine : {"sum", "mean", "last", "max"} or mapping, optional
             How several rows of a period become one value, for all drivers or by name; refused if not stated.
+        apart : sequence of str
+            Columns that are no drivers, as demand itself where it stands in the same table: left out, and said.
         source, first_row
             What errors call the table and its first row.
 
@@ -97,7 +100,7 @@ class Drivers:
         frame = frame.reset_index(drop=True)
         periods, keys = columns_of(period), columns_of(item)
         require(frame, (*periods, *keys), "driver table", source)
-        wanted, notes = _wanted(frame, columns, (*periods, *keys), source)
+        wanted, notes = _wanted(frame, columns, (*periods, *keys), apart, source)
         ahead = tuple(wanted) if known_ahead == "all" else tuple(known_ahead)
         stray = [name for name in ahead if name not in wanted]
         if stray:
@@ -271,18 +274,25 @@ def _changed(values: FloatArray, change: float | str, name: str) -> FloatArray:
 
 
 def _wanted(
-    frame: pd.DataFrame, columns: Sequence[str] | None, keys: tuple[str, ...], source: str
+    frame: pd.DataFrame, columns: Sequence[str] | None, keys: tuple[str, ...], apart: Sequence[str], source: str
 ) -> tuple[list[str], tuple[str, ...]]:
     """The columns that are drivers, and which others were left out."""
+    known = set(map(str, frame.columns))
+    own = [name for name in apart if name in known and name not in keys and name not in (columns or ())]
     if columns is not None:
         require(frame, tuple(columns), "driver", source)
         return list(columns), ()
-    candidates = [str(column) for column in frame.columns if column not in keys]
+    candidates = [str(column) for column in frame.columns if column not in keys and column not in own]
     wanted = [column for column in candidates if holds_numbers(frame[column])]
+    if not wanted and own:
+        problem = f"no column of numbers is left in {source} but {', '.join(own)}, which say what demand is"
+        raise ParameterError("drivers", repr(source), problem)
     if not wanted:
         raise ColumnMissing(source, "numbers", "driver", tuple(map(str, frame.columns)))
     left = [column for column in candidates if column not in wanted]
-    return wanted, (f"Left out the columns {', '.join(left)}: they hold no numbers.",) if left else ()
+    notes = [f"Left out of the drivers: {', '.join(own)}, which say what demand is."] if own else []
+    notes += [f"Left out the columns {', '.join(left)}: they hold no numbers."] if left else []
+    return wanted, tuple(notes)
 
 
 def _regular(

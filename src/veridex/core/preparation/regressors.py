@@ -1,6 +1,6 @@
 """Drivers and events as the columns a method sees: what is recorded, and up to when each is known at an origin."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -10,10 +10,18 @@ from veridex.core.arrays import FloatArray
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.interventions import Intervention, intervention
+from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
 __all__ = ["Column", "Explanation", "Regressors"]
+
+
+FEWEST_TO_MIRROR = 8
+"""Periods with both from which on a driver is told to be demand."""
+
+MIRRORED = 1e-12
+"""Share of its variance that a linear function of demand leaves for rounding."""
 
 
 class Column(NamedTuple):
@@ -67,6 +75,25 @@ class Regressors:
             events = None
         return None if drivers is None and events is None else cls(cadence, drivers, events)
 
+    @np.errstate(all="ignore")
+    def refuse_mirrors(self, histories: Iterable[ItemHistory]) -> None:
+        """Refuse a driver that is demand itself, or a linear function of it, on an item.
+
+        Raises
+        ------
+        ParameterError
+        """
+        if self.drivers is None or not self.drivers.columns:
+            return
+        for series in histories:
+            values = self.drivers.over(series.item, series.start, len(series))
+            for driver, column in zip(self.drivers.columns, values.T, strict=True):
+                both = ~np.isnan(column) & ~np.isnan(series.actuals)
+                if both.sum() >= FEWEST_TO_MIRROR and _mirrors(column[both], series.actuals[both]):
+                    problem = f"on {series.item!r} it is demand itself, or a linear function of it; leave it out, or "
+                    problem += f"use what was known before, as in {driver.name}@1"
+                    raise ParameterError("drivers", repr(driver.name), problem)
+
     @property
     def columns(self) -> tuple[Column, ...]:
         """Drivers first, then events."""
@@ -118,6 +145,16 @@ class Regressors:
                 problem = f"it has no value for {first}, and the forecast needs {horizon} periods from "
                 problem += f"{self.cadence.text(stop)} on; add its future values, or do not name it known ahead"
                 raise ParameterError("drivers", repr(driver.name), problem)
+
+
+def _mirrors(driver: FloatArray, demand: FloatArray) -> bool:
+    """Whether one is a linear function of the other, to rounding."""
+    x, y = driver - driver.mean(), demand - demand.mean()
+    room, own = float(x @ x), float(y @ y)
+    if not (room > 0.0 and own > 0.0):
+        return False
+    rest = y - (float(x @ y) / room) * x
+    return float(rest @ rest) <= MIRRORED * own
 
 
 @dataclass(frozen=True, slots=True, eq=False)
