@@ -44,8 +44,9 @@ def run_profile(reading: Reading, happening: Happening, telling: Telling) -> Non
     else:
         title = f"{len(profiles)} items, {history.cadence.name}"
         show(profile_for_show(profiles, telling.form), telling.form, title=title)
-        if note := unfinished_note(profiles):
-            DESK.say(note)
+        for note in (unfinished_note(profiles), _growing_note(profiles)):
+            if note:
+                DESK.say(note)
     if telling.figures is not None:
         by_item = {one.series.item: one for one in profiles}
         shown = history if reading.key is None else history.only(reading.key)
@@ -61,6 +62,19 @@ def unfinished_note(profiles: list[ItemProfile]) -> str:
     return f"{period} looks unfinished in {len(found)} of {len(profiles)} items: `veridex tidy` leaves it out."
 
 
+def _mostly_growing(profiles: list[ItemProfile]) -> bool:
+    """Whether season and spread grow with the level of most items: then it is no remark on any of them."""
+    return len(profiles) > 1 and 2 * sum(one.numbers["grows_with_level"] for one in profiles) > len(profiles)
+
+
+def _growing_note(profiles: list[ItemProfile]) -> str:
+    """Say once what holds for most items; empty if it does not."""
+    if not _mostly_growing(profiles):
+        return ""
+    count = sum(one.numbers["grows_with_level"] for one in profiles)
+    return f"Season and spread grow with the level in {count} of {len(profiles)} items."
+
+
 def profile_for_show(profiles: list[ItemProfile], form: str) -> pd.DataFrame:
     """The whole table for files; for people what matters most, with the rest as remarks."""
     table = pd.DataFrame([one.numbers for one in profiles])
@@ -69,7 +83,8 @@ def profile_for_show(profiles: list[ItemProfile], form: str) -> pd.DataFrame:
         table = table.assign(**{name: [" ".join(map(str, value)) for value in table[name]] for name in lists})
     if form != "table":
         return table
-    table["remarks"] = [_remarks(one.numbers, one.reading) for one in profiles]
+    growing = not _mostly_growing(profiles)
+    table["remarks"] = [_remarks(one.numbers, one.reading, growing=growing) for one in profiles]
     dates = {
         name: [one.series.cadence.text(one.series.start + (len(one.series) - 1) * (name == "last")) for one in profiles]
         for name in ("first", "last")
@@ -85,7 +100,7 @@ def _few(periods: tuple[str, ...], most: int = 3) -> str:
     return " ".join(periods[:most]) + more
 
 
-def _remarks(numbers: dict[str, Any], reading: ItemReading) -> str:
+def _remarks(numbers: dict[str, Any], reading: ItemReading, *, growing: bool) -> str:
     """What else is remarkable about an item, in a few words."""
     found = [
         f"{numbers['out_of_stock']} out of stock" if numbers["out_of_stock"] else "",
@@ -93,7 +108,7 @@ def _remarks(numbers: dict[str, Any], reading: ItemReading) -> str:
         f"first sale after {numbers['leading_zeros']}" if numbers["leading_zeros"] else "",
         reading.life,
         "season of its neighbours" if reading.season == "neighbours" else "",
-        "grows with level" if numbers["grows_with_level"] else "",
+        "grows with level" if growing and numbers["grows_with_level"] else "",
         numbers["spread_change"] and f"spread changed {numbers['spread_change']}",
     ]
     return ", ".join(word for word in found if word)

@@ -72,7 +72,7 @@ def test_the_first_step_is_the_best_of_all_regressions(run):
     n, t = 80, np.arange(80.0)
     y = 50 + 0.1 * t + 6.0 * (t >= 33) + rng.normal(size=n)
     places, sizes, ratios = np.zeros(4, dtype=np.int64), np.zeros(4), np.zeros(4)
-    assert run(y, 6, 4.5, 4, places, sizes, ratios) == 1
+    assert run(y, 6, 4.5, 0.0, 4, places, sizes, ratios) == 1
     fits = {}
     for at in range(6, n - 5):
         design = np.column_stack((np.ones(n), t, t >= at))
@@ -93,7 +93,7 @@ def test_two_steps_are_estimated_together(run):
     y = 20 + 5 * (t >= 40) - 9 * (t >= 85) + 0.5 * rng.normal(size=120)
     y[60] = np.nan
     places, sizes, ratios = np.zeros(4, dtype=np.int64), np.zeros(4), np.zeros(4)
-    assert run(y, 6, 4.5, 4, places, sizes, ratios) == 2
+    assert run(y, 6, 4.5, 0.0, 4, places, sizes, ratios) == 2
     assert sorted(places[:2].tolist()) == [40, 85]
     known = ~np.isnan(y)
     design = np.column_stack((np.ones(120), t, t >= 40, t >= 85))[known]

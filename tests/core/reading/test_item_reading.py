@@ -1,10 +1,12 @@
 """One reading of an item, by everybody who asks."""
 
 import numpy as np
+import pytest
 from tests.conftest import monthly, seasonal_values
 
 import veridex as vx
 from veridex.core.numerics.seasons.profile import shows_season
+from veridex.core.reading.expectation import expect
 from veridex.core.reading.item_reading import readings
 from veridex.core.reading.life import alive
 from veridex.core.tidying.page import page
@@ -95,3 +97,26 @@ def test_methods_and_page_read_a_season_alike():
     walks = [shows_season(100 + rng.normal(size=48).cumsum(), 12) for _ in range(400)]
     assert np.mean(shown) < 0.03 and np.mean(walks) < 0.1
     assert not shows_season(np.arange(23.0), 12) and not shows_season(np.arange(40.0), 1)
+
+
+@pytest.mark.parametrize(
+    ("values", "shifts", "outlying", "most"),
+    [
+        (np.where(np.arange(15) >= 7, 120.0, 100.0), 1, 0, 200),  # nothing is left but rounding
+        (np.where(np.arange(30) >= 14, 1.205, 1.0), 1, 0, 2000),  # to a thousandth
+        (np.rint(5 + 0.4 * np.random.default_rng(3).normal(size=30)), 0, 0, 0),  # one more or less is rounding
+        (np.where(np.arange(30) == 11, 9.0, 5.0), 0, 1, 0),
+    ],
+)
+def test_nothing_is_told_beyond_what_values_are_rounded_to(values, shifts, outlying, most):
+    found = expect(values, 1)
+    assert len(found.shifts) == shifts and int(found.outlying.sum()) == outlying
+    assert all(shift.ratio < most for shift in found.shifts)
+
+
+def test_short_series_without_a_shift_seldom_show_one():
+    rng = np.random.default_rng(8)
+    for size in (15, 20, 30):
+        drawn = [expect(100 + 10 * rng.normal(size=size), 1) for _ in range(300)]
+        assert np.mean([bool(one.shifts) for one in drawn]) < 0.05
+        assert max((shift.ratio for one in drawn for shift in one.shifts), default=0.0) < 30

@@ -31,6 +31,9 @@ SPREAD_WIDTH = 97
 SPREAD_CRITICAL = 1.628
 """1 % point of the supremum of a Brownian bridge."""
 
+MOST_DIGITS = 4
+"""Decimals to which values may be rounded; with more they are as good as exact."""
+
 SPARSE = 0.3
 """Share of zeros from which on sizes are judged apart from the zeros between them."""
 
@@ -117,11 +120,21 @@ def expect(values: FloatArray, season_length: int, aside: BoolArray | None = Non
     zeros = float((learned[used] == 0).mean())
     if zeros > SPARSE:
         return _sparse(learned, used)
-    fits = [_Fit.of(learned, season_length, relative=False)]
+    unit = _unit(learned[used])
+    fits = [_Fit.of(learned, season_length, unit, relative=False)]
     if zeros == 0 and float(learned[used].min()) > 0:
-        fits.append(_Fit.of(learned, season_length, relative=True))
+        fits.append(_Fit.of(learned, season_length, unit, relative=True))
     best = fits[-1] if len(fits) > 1 and fits[1].likelihood > fits[0].likelihood + 1.0 else fits[0]
-    return best.judged(learned, season_length, np.zeros(n, dtype=bool) if aside is None else aside)
+    return best.judged(learned, season_length, unit, np.zeros(n, dtype=bool) if aside is None else aside)
+
+
+def _unit(known: FloatArray) -> float:
+    """What values are rounded to: 1, 0.1 …, or 0 where that does not show."""
+    for digits in range(MOST_DIGITS + 1):
+        scaled = known * 10.0**digits
+        if (np.abs(scaled - np.rint(scaled)) <= 1e-9 * np.abs(scaled)).all():
+            return float(10.0**-digits)
+    return 0.0
 
 
 def _sparse(learned: FloatArray, used: BoolArray) -> Expectation:
@@ -151,35 +164,44 @@ class _Fit:
     seasonal: bool
 
     @classmethod
-    def of(cls, learned: FloatArray, season_length: int, *, relative: bool) -> "_Fit":
+    def of(cls, learned: FloatArray, season_length: int, unit: float, *, relative: bool) -> "_Fit":
         z = np.log(learned) if relative else learned
         known = ~np.isnan(z)
+        least = float(np.square(unit / np.median(learned[known]) if relative else unit)) / 12.0
         jacobian = -float(z[known].sum()) if relative else 0.0
         width = _trend_width(season_length)
         proven = known.sum() >= SEASONS * season_length
-        fits = [cls._fitted(z, 1, width, relative, jacobian, unproven=season_length > 1 and not proven)]
+        fits = [cls._fitted(z, 1, width, relative, jacobian, least, unproven=season_length > 1 and not proven)]
         if season_length > 1 and proven:
-            fits.append(cls._fitted(z, season_length, width, relative, jacobian))
+            fits.append(cls._fitted(z, season_length, width, relative, jacobian, least))
         # A season costs its phases: Schwarz's criterion decides whether it is worth them.
         cost = 0.5 * (season_length - 1) * math.log(max(int(known.sum()), 2))
         return fits[-1] if len(fits) > 1 and fits[1].likelihood - cost > fits[0].likelihood else fits[0]
 
     @classmethod
     def _fitted(
-        cls, z: FloatArray, season_length: int, width: int, relative: bool, jacobian: float, *, unproven: bool = False
+        cls,
+        z: FloatArray,
+        season_length: int,
+        width: int,
+        relative: bool,
+        jacobian: float,
+        least: float,
+        *,
+        unproven: bool = False,
     ) -> "_Fit":
         n = z.size
         trend, season = np.empty(n), np.empty(n)
         places, sizes, ratios = np.zeros(MOST_STEPS, dtype=np.int64), np.zeros(MOST_STEPS), np.zeros(MOST_STEPS)
         # Where a season cannot be told, half a season would pass for a shift: none is looked for.
         apart = max(5, width // 4) if season_length > 1 or not unproven else z.size
-        found = robust_parts(z, season_length, width, apart, trend, season, places, sizes, ratios)
+        found = robust_parts(z, season_length, width, apart, least, trend, season, places, sizes, ratios)
         rest = z - trend - season
         likelihood = jacobian + _likelihood(rest)
         shifts = tuple(Shift(int(p), float(s), float(r)) for p, s, r in zip(places, sizes, ratios, strict=True))[:found]
         return cls(trend, season, tuple(sorted(shifts, key=lambda s: s.place)), likelihood, relative, season_length > 1)
 
-    def judged(self, learned: FloatArray, season_length: int, aside: BoolArray) -> Expectation:
+    def judged(self, learned: FloatArray, season_length: int, unit: float, aside: BoolArray) -> Expectation:
         """Residuals in robust standard deviations, what is outlying among them, and whether their spread changes."""
         n = learned.size
         expected = np.exp(self.trend + self.season) if self.relative else self.trend + self.season
@@ -193,7 +215,9 @@ class _Fit:
         # Rounding is no residual: a constant series has none.
         level = 1.0 if self.relative else float(np.nanmax(np.abs(expected)))
         nothing = max(1e-9 * level, np.finfo(float).tiny)
-        scores = rest / np.maximum(scale, nothing)
+        # A value that is off by what it is rounded to does not stand out.
+        rounding = 1.01 * unit / OUTLYING_AT / (expected if self.relative else 1.0)
+        scores = rest / np.maximum(scale, np.maximum(rounding, nothing))
         outlying = (np.nan_to_num(np.abs(scores), nan=0.0) > OUTLYING_AT) & ~aside
         if not self.seasonal and season_length > 1 and known < SEASONS * season_length:
             outlying &= ~_recurring(scores, season_length)

@@ -29,6 +29,7 @@ def robust_parts(
     season_length: int,
     width: int,
     apart: int,
+    least: float,
     trend: FloatArray,
     season: FloatArray,
     places: IntArray,
@@ -52,6 +53,8 @@ def robust_parts(
         Periods that the trend looks over.
     apart : int
         Periods a step needs to either end.
+    least : float
+        Variance that residuals have at least: that of their rounding.
     trend, season : ndarray, shape (n,)
         Filled at every period, steps included in the trend.
     places, sizes, ratios : ndarray, shape (MOST_STEPS,)
@@ -68,7 +71,7 @@ def robust_parts(
     rest = np.empty(n)
     phases = np.zeros(season_length)
     _start(y, season_length, trend, phases, rest, work)
-    steps = find_steps(rest, apart, STEP_RATIO, MOST_STEPS, places, sizes, ratios)
+    steps = find_steps(rest, apart, STEP_RATIO, least, MOST_STEPS, places, sizes, ratios)
     level = np.zeros(n)
     for i in range(steps):
         for t in range(places[i], n):

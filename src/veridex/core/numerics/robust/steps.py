@@ -46,7 +46,14 @@ def _shown_nearby(y: FloatArray, slope: float, at: int, reach: int, work: FloatA
 
 @kernel
 def find_steps(
-    y: FloatArray, apart: int, critical: float, most: int, places: IntArray, sizes: FloatArray, ratios: FloatArray
+    y: FloatArray,
+    apart: int,
+    critical: float,
+    least: float,
+    most: int,
+    places: IntArray,
+    sizes: FloatArray,
+    ratios: FloatArray,
 ) -> int:
     """Find sudden changes of level along a straight line, the clearest first.
 
@@ -64,6 +71,8 @@ def find_steps(
         Known periods that a step needs to either end and to the next step.
     critical : float
         Ratio a step must reach.
+    least : float
+        Variance that residuals have at least: that of their rounding.
     most : int
         Steps at most.
     places, sizes, ratios : ndarray, shape (most,)
@@ -111,7 +120,7 @@ def find_steps(
             length += basis[columns, t]
         size = gain / length
         carry = min(max(_carry_on(work, kept), 0.0), 0.98)
-        variance = rest / free
+        variance = max(rest / free, least)
         ratio = abs(gain) / math.sqrt(variance * (1.0 + carry) / (1.0 - carry)) if variance > 0.0 else np.inf
         slope = _slope(y, kept, best, size, places[:found], sizes[:found])
         near = _shown_nearby(y, slope, best, NEAR, scratch)
