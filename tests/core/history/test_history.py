@@ -149,7 +149,7 @@ def test_adding_up_on_a_grid_equals_adding_up_in_order(rows, combine, cadence):
         demand=np.array([np.rint(100 * qty) / 100 for _, _, qty in rows]),
     )
     fast = grouping.group_rows(lines, spacing, combine)
-    slow = grouping._sorted(lines, spacing.ordinals(stamps), combine)
+    slow = grouping._sorted(lines, spacing.ordinals(stamps), combine, 0.05)
     assert (fast.codes.tolist(), fast.ordinals.tolist()) == (slow.codes.tolist(), slow.ordinals.tolist())
     assert np.array_equal(fast.values, slow.values) and fast.order_lines == slow.order_lines
 

@@ -233,3 +233,21 @@ def test_a_database_of_many_users(postgresql, data):
     with pytest.raises(vx.VeridexError, match="Check the address and the table"):
         vx.read_history(postgresql, table="nosuch", **words)
     engine.dispose()
+
+
+@pytest.mark.parametrize(
+    ("periods", "lines"),
+    [
+        (["2024-01", "2024-02", "2024-02", "2024-04", "2024-05"], False),  # a repeated row is a repeated row
+        (["2024-01", "2024-01", "2024-02", "2024-02", "2024-04", "2024-05", "2024-06", "2024-07"], False),
+        (["2024-01", "2024-01", "2024-02", "2024-02", "2024-04", "2024-04", "2024-05"], True),  # as by region
+        (["2024-01-01", "2024-01-09", "2024-02-02", "2024-04-03"], True),
+        (["2024-01-31", "2024-02-29", "2024-04-30", "2024-05-31"], False),
+    ],
+)
+def test_months_are_no_lines_of_orders_unless_most_come_several_times(periods, lines):
+    frame = pd.DataFrame({"period": periods, "demand": np.arange(1.0, len(periods) + 1)})
+    history = vx.History.from_frame(frame, cadence="monthly", unfinished="keep")
+    values = history[history.names[0]].values
+    assert any("order lines" in note for note in history.notes) == lines
+    assert values[2] == 0.0 if lines else np.isnan(values[2])  # March has no row

@@ -17,6 +17,7 @@ SELDOM = ("intermittent", "lumpy")
 """Classes of demand that comes now and then."""
 
 
+@np.errstate(all="ignore")  # squares of demand near the limits of floating point overflow
 def demand_pattern(values: FloatArray) -> tuple[float, float, str]:
     """Mean interval between demands, squared coefficient of variation of their sizes, and the demand class.
 

@@ -19,6 +19,12 @@ Combine = Literal["sum", "mean", "last", "count", "max"]
 ORDER_LINE_SHARE = 0.05
 """From this share of item-periods with several rows on, the rows are order lines, not a row per period."""
 
+COARSE_SHARE = 0.5
+"""The same where dates are months, quarters or years themselves: lines of orders have days."""
+
+FEWEST_REPEATS = 2
+"""One repeated row makes no order lines of a small table."""
+
 EXACT = 2.0**53
 """Whole numbers up to here are added without rounding, in any order."""
 
@@ -97,15 +103,25 @@ class Groups:
 def group_rows(rows: Rows, cadence: Cadence, combine: Combine) -> Groups:
     """Combine rows per item and period; a group with an unknown row is unknown, unless rows are counted."""
     ordinals = cadence.ordinals(rows.stamps)
+    coarse = cadence.unit in ("M", "Y") and bool((cadence.starts(ordinals) == rows.stamps).all())
+    share = COARSE_SHARE if coarse else ORDER_LINE_SHARE
     if combine in ("sum", "count", "mean") and (combine == "count" or rows.decimals is not None):
         first, span = int(ordinals.min()), int(np.ptp(ordinals)) + 1
         cells = (int(rows.codes.max()) + 1) * span
         if cells <= len(rows) // 2 + 1_000_000:
-            return _on_a_grid(rows, ordinals - first, first, span, cells, combine)
-    return _sorted(rows, ordinals, combine)
+            return _on_a_grid(rows, ordinals - first, first, span, cells, combine, share)
+    return _sorted(rows, ordinals, combine, share)
 
 
-def _on_a_grid(rows: Rows, places: IntArray, first: int, span: int, cells: int, combine: Combine) -> Groups:
+def _often(sizes: Any, share: float) -> bool:
+    """Whether so many item-periods hold several rows that these are order lines."""
+    several = np.asarray(sizes) > 1
+    return bool(several.sum() >= FEWEST_REPEATS and several.mean() >= share)
+
+
+def _on_a_grid(
+    rows: Rows, places: IntArray, first: int, span: int, cells: int, combine: Combine, share: float
+) -> Groups:
     """Add up without sorting, batch by batch, where that is exact: quantities of few decimals."""
     power = 10.0 ** (rows.decimals or 0)
     counts, sums = np.zeros(cells), np.zeros(cells)
@@ -123,7 +139,7 @@ def _on_a_grid(rows: Rows, places: IntArray, first: int, span: int, cells: int, 
     sizes = counts[filled]
     values = sizes.copy() if combine == "count" else sums[filled] / (sizes * power if combine == "mean" else power)
     values[unknown[filled]] = np.nan
-    order_lines = bool((sizes > 1).mean() >= ORDER_LINE_SHARE) or _dates_differ(rows, places, span, cells, counts)
+    order_lines = _often(sizes, share) or _dates_differ(rows, places, span, cells, counts)
     return Groups(filled // span, filled % span + first, sizes.astype(np.int64), values, order_lines)
 
 
@@ -147,7 +163,7 @@ def _dates_differ(rows: Rows, places: IntArray, span: int, cells: int, counts: F
     return bool((counts * squares != total * total).any())
 
 
-def _sorted(rows: Rows, ordinals: IntArray, combine: Combine) -> Groups:
+def _sorted(rows: Rows, ordinals: IntArray, combine: Combine, share: float) -> Groups:
     """Sort by item, period, stamp and quantity, so that nothing depends on the order of the rows."""
     own_ordinals, own_stamps = ordinals[rows.dates], rows.stamps[rows.dates]
     order = np.lexsort((rows.demand, own_stamps, own_ordinals, rows.codes))
@@ -156,7 +172,7 @@ def _sorted(rows: Rows, ordinals: IntArray, combine: Combine) -> Groups:
     heads = np.flatnonzero(first)
     sizes = np.diff(np.append(heads, first.size))
     differ = bool((~first[1:] & (own_stamps[1:] != own_stamps[:-1])).any())
-    order_lines = differ or bool((sizes > 1).mean() >= ORDER_LINE_SHARE)
+    order_lines = differ or _often(sizes, share)
     values = _combined(rows.demand[order], heads, sizes, combine, rows.decimals)
     return Groups(codes[heads], own_ordinals[heads], sizes, values, order_lines)
 
