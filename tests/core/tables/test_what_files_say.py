@@ -251,3 +251,23 @@ def test_months_are_no_lines_of_orders_unless_most_come_several_times(periods, l
     values = history[history.names[0]].values
     assert any("order lines" in note for note in history.notes) == lines
     assert values[2] == 0.0 if lines else np.isnan(values[2])  # March has no row
+
+
+@pytest.mark.parametrize(
+    ("every", "cadence", "said"),
+    [
+        (1, "weekly", "every date is day 1 of a month, 1 month apart; say 'monthly'"),
+        (1, "daily", "say 'monthly', or leave it out"),
+        (3, "monthly", "3 months apart; say 'quarterly'"),
+        (1, "quarterly", ""),
+        (1, "monthly", ""),
+    ],
+)
+def test_a_cadence_finer_than_the_dates_is_refused_with_the_evidence(every, cadence, said):
+    periods = pd.date_range("2022-01-01", periods=24, freq="MS")[::every]
+    frame = pd.DataFrame({"period": periods, "demand": np.arange(1.0, len(periods) + 1)})
+    if not said:
+        assert len(vx.History.from_frame(frame, cadence=cadence)) == 1
+        return
+    with pytest.raises(vx.VeridexError, match=said):
+        vx.History.from_frame(frame, cadence=cadence)

@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import IntArray
 from veridex.core.periods.cadence import WEEKDAYS, Cadence
-from veridex.errors import CadenceUnclear
+from veridex.errors import CadenceUnclear, ParameterError
 
-__all__ = ["infer_cadence"]
+__all__ = ["infer_cadence", "refuse_finer"]
 
 DAY = 86_400
 FEWEST_DATES = 3
@@ -62,6 +62,33 @@ def infer_cadence(
         raise CadenceUnclear(f"the items differ ({examples}); a history has one cadence")
     (name,) = found
     return Cadence.named(name), f"Cadence {name}: {evidence}."
+
+
+FEWEST_TO_REFUSE = 4
+"""Different dates that contradict a stated cadence."""
+
+
+def refuse_finer(
+    stated: Cadence, stamps: NDArray[Any], codes: IntArray, items: tuple[str, ...], precision: set[str]
+) -> None:
+    """Refuse months, quarters or years that are stated to be something finer: most of its periods would be empty.
+
+    Raises
+    ------
+    ParameterError
+        With the evidence.
+    """
+    if stated.counted or np.unique(stamps).size < FEWEST_TO_REFUSE:
+        return
+    try:
+        found, evidence = infer_cadence(stamps, codes, items, precision)
+    except CadenceUnclear:
+        return
+    ranks = list(BY_MONTHS.values())
+    own = ranks.index(stated.name) if stated.name in ranks else -1 if stated.unit not in ("M", "Y") else len(ranks)
+    if found.name in ranks and ranks.index(found.name) > own:
+        said = evidence.partition(": ")[2].rstrip(".")
+        raise ParameterError("cadence", repr(stated.name), f"{said}; say {found.name!r}, or leave it out")
 
 
 def _of_one(stamps: NDArray[Any]) -> tuple[str, str]:
