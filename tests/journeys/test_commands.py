@@ -203,6 +203,8 @@ def with_money(tmp_path_factory):
     units = np.round(100 + 3 * temp + rng.normal(0, 4, 48))
     own = {"month": months, "units": units, "temp": temp, "money": 12.5 * units + 3}
     pd.DataFrame(own).to_csv(place / "own.csv", index=False)
+    days = [f"01/{month[5:]}/{month[:4]}" for month in months]  # read by the words that FILE is read by
+    pd.DataFrame({"month": days, "temp": temp}).to_csv(place / "european.csv", index=False, sep=";", decimal=",")
     pd.DataFrame({"month": months, "rain": rng.normal(size=48)}).to_csv(place / "rain.csv", index=False)
     return place
 
@@ -219,11 +221,12 @@ def with_money(tmp_path_factory):
         ("rain.csv:rain,temp", 2, "rain.csv has no column 'temp' for the driver"),
         ("rain.csv:rain,money,own.csv:temp", 2, "rain.csv has no column 'money'"),
         ("nope.csv", 2, "there is no such file"),
+        ("european.csv", 0, "One more of temp adds 2.9"),
     ],
 )
 def test_drivers_are_tables_or_columns_and_never_demand_itself(drivers, code, said, with_money):
     words = ["fit", "own.csv", "--period", "month", "--demand", "units", "--method", "driver-regression"]
-    done = veridex(*words, "--cadence", "monthly", "--drivers", drivers, cwd=with_money)
+    done = veridex(*words, "--cadence", "monthly", "--dates", "day-first", "--drivers", drivers, cwd=with_money)
     assert done.returncode == code and said in done.stdout.replace("\n", " ") + done.stderr
 
 

@@ -2,13 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
 from veridex.core.history.drivers import DriverGather, Drivers
 from veridex.core.history.events import Event, Events
 from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.dates import Dates
 from veridex.errors import ParameterError
 from veridex.exchange.sources import read_source
 from veridex.exchange.texts import Source
@@ -26,6 +27,11 @@ def read_drivers(
     known_ahead: Sequence[str] | Literal["all"] = (),
     combine: DriverGather | Mapping[str, DriverGather] | None = None,
     apart: Sequence[str] = (),
+    dates: Dates | None = None,
+    tz: str | None = None,
+    fiscal_start: str | int | None = None,
+    fiscal_named: Literal["end", "start"] = "end",
+    decimal: str | None = None,
     table: str | None = None,
     query: str | None = None,
     sheet: str | None = None,
@@ -42,7 +48,7 @@ def read_drivers(
         As in `Drivers.from_frame`. Of several files `known_ahead` and `columns` name columns of any; `columns` may
         also say which of each file, as in ``{"weather.csv": ["temp"]}``; of a file that it does not name come all that
         hold numbers. `item` is used where a file has such a column: values of the others hold for every item.
-    table, query, sheet, delimiter, encoding
+    dates, tz, fiscal_start, fiscal_named, decimal, table, query, sheet, delimiter, encoding
         As in `read_history`.
 
     Raises
@@ -66,7 +72,10 @@ def read_drivers(
     drivers: Drivers | None = None
     for file, one in zip(sources, found, strict=True):
         own = by_file.get(str(file), None if every is None else [name for name in every if name in one.frame.columns])
-        made = _drivers_of(one, len(found) > 1, period, cadence, item, own, known_ahead, combine, apart)
+        asked: dict[str, Any] = {"period": period, "cadence": cadence, "columns": own, "combine": combine}
+        asked |= {"apart": apart, "dates": dates, "tz": tz, "decimal": decimal}
+        asked |= {"fiscal_start": fiscal_start, "fiscal_named": fiscal_named}
+        made = _drivers_of(one, len(found) > 1, item, known_ahead, asked)
         drivers = made if drivers is None else drivers.joined(made)
         cadence = made.cadence if cadence is None else cadence
     assert drivers is not None
@@ -76,15 +85,11 @@ def read_drivers(
 def _drivers_of(
     source: Source,
     several: bool,
-    period: str | Sequence[str],
-    cadence: str | Cadence | None,
     item: str | Sequence[str] | None,
-    columns: Sequence[str] | None,
     known_ahead: Sequence[str] | Literal["all"],
-    combine: DriverGather | Mapping[str, DriverGather] | None,
-    apart: Sequence[str],
+    asked: Mapping[str, Any],
 ) -> Drivers:
-    """The drivers of one file: of several, what the others have is not asked of it."""
+    """The drivers of one file: of several, what the others have is not asked of it; `asked` are the other words."""
     present = set(map(str, source.frame.columns))
     keys = (item,) if isinstance(item, str) else tuple(item or ())
     keys = keys if set(keys) <= present else ()
@@ -93,13 +98,9 @@ def _drivers_of(
         ahead = known_ahead if known_ahead == "all" else [name for name in known_ahead if name in present]
     return Drivers.from_frame(
         source.frame,
-        period=period,
-        cadence=cadence,
         item=keys or None,
-        columns=columns,
         known_ahead=ahead,
-        combine=combine,
-        apart=apart,
+        **asked,
         source=source.label,
         first_row=source.first_row,
     )

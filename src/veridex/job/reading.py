@@ -22,6 +22,9 @@ __all__ = ["events_of", "explanation", "read", "read_whole", "rules_of", "tell_n
 TABLES = (".csv", ".tsv", ".txt", ".parquet", ".xlsx", ".xls")
 """What the names of tables end in."""
 
+SPELLINGS = ("dates", "tz", "fiscal_named", "decimal", "encoding")
+"""Words of a reading that hold for tables of drivers too."""
+
 SPANS = ("since", "until", "last", "as_of", "notes")
 """Words of a reading that are not about the file."""
 
@@ -178,6 +181,8 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
             item=_one_or_all(reading.key_columns),
             columns={table: names for table, names in tables.items() if names},
             known_ahead=explaining.known_ahead,
+            fiscal_start=_month(reading.fiscal_start),
+            **{word: getattr(reading, word) for word in SPELLINGS},
             apart=[name for name in (reading.demand or "demand", reading.status, reading.stock_out) if name],
         )
         for note in drivers.notes:

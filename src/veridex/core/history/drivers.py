@@ -8,13 +8,14 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.arrays import FloatArray
 from veridex.core.history.driver import EVERY_ITEM, Driver
+from veridex.core.history.driver_values import gathered, held, regular
 from veridex.core.history.interventions import intervention
 from veridex.core.history.item import locked
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.cells import columns_of, holds_numbers, item_keys, require
-from veridex.core.tables.dates import DateWords, read_dates
+from veridex.core.tables.dates import Dates, DateWords, read_dates
 from veridex.core.tables.inference import infer_cadence
 from veridex.core.tables.numbers_in_text import read_quantities
 from veridex.errors import ColumnMissing, ParameterError
@@ -68,6 +69,11 @@ class Drivers:
         known_ahead: Sequence[str] | Literal["all"] = (),
         combine: DriverGather | Mapping[str, DriverGather] | None = None,
         apart: Sequence[str] = (),
+        dates: Dates | None = None,
+        tz: str | None = None,
+        fiscal_start: str | int | None = None,
+        fiscal_named: Literal["end", "start"] = "end",
+        decimal: str | None = None,
         source: str = "the table",
         first_row: int = 1,
     ) -> "Drivers":
@@ -90,6 +96,8 @@ class Drivers:
             How several rows of a period become one value, for all drivers or by name; refused if not stated.
         apart : sequence of str
             Columns that are no drivers, as demand itself where it stands in the same table: left out, and said.
+        dates, tz, fiscal_start, fiscal_named, decimal
+            As in `History.from_frame`.
         source, first_row
             What errors call the table and its first row.
 
@@ -105,25 +113,27 @@ class Drivers:
         stray = [name for name in ahead if name not in wanted]
         if stray:
             raise ParameterError("known_ahead", repr(stray[0]), f"the drivers are {', '.join(wanted)}")
+        words = DateWords.of(dates, tz, fiscal_start, fiscal_named)
         stated = None if cadence is None else Cadence.named(cadence)
-        dates = read_dates(frame, periods, DateWords(None, None, None), stated, source, first_row)
+        found = read_dates(frame, periods, words, stated, source, first_row)
         names, codes, _ = item_keys(frame, keys, EVERY_ITEM)
         if stated is None:
-            stated, evidence = infer_cadence(dates.stamps[dates.where], codes, names, dates.precision)
+            stated, evidence = infer_cadence(found.stamps[found.where], codes, names, found.precision)
+            stated = stated if words.fiscal is None else stated.fiscal(words.fiscal.first_month)
             notes += (evidence,)
-        stamps = dates.stamps[dates.where]
+        stamps = found.stamps[found.where]
         ordinals = stated.ordinals(stamps)
         made = []
         for name in wanted:
             rule = combine.get(name) if isinstance(combine, Mapping) else combine
-            values = read_quantities(frame[name], source, first_row)
+            values = read_quantities(frame[name], source, first_row, decimal)
             spans = {}
             for code, key in enumerate(names):
                 own = codes == code
                 order = np.lexsort((values[own], stamps[own]))
-                spans[key] = _regular(ordinals[own][order], values[own][order], rule, name, stated)
+                spans[key] = regular(ordinals[own][order], values[own][order], rule, name, stated)
             made.append(Driver(name, name in ahead, spans))
-        return cls(stated, tuple(made), notes + dates.notes)
+        return cls(stated, tuple(made), notes + found.notes)
 
     def joined(self, other: "Drivers") -> "Drivers":
         """Both, side by side.
@@ -236,7 +246,7 @@ class Drivers:
             rule = gather.get(driver.name) if isinstance(gather, Mapping) else gather
             if rule not in GATHERS:
                 raise ParameterError("gather", repr(rule), f"{driver.name!r} needs one of {', '.join(GATHERS)}")
-            turn = _held if rule == "hold" else _gathered
+            turn = held if rule == "hold" else gathered
             spans = {item: turn(*span, self.cadence, target, rule) for item, span in driver.spans.items()}
             made.append(replace(driver, spans=spans))
         said = gather if isinstance(gather, str) else ", ".join(f"{name} {rule}" for name, rule in gather.items())
@@ -293,54 +303,3 @@ def _wanted(
     notes = [f"Left out of the drivers: {', '.join(own)}, which say what demand is."] if own else []
     notes += [f"Left out the columns {', '.join(left)}: they hold no numbers."] if left else []
     return wanted, tuple(notes)
-
-
-def _regular(
-    ordinals: IntArray, values: FloatArray, rule: str | None, name: str, cadence: Cadence
-) -> tuple[int, FloatArray]:
-    """One value per period from the rows of one item, in order of date."""
-    heads = np.flatnonzero(np.concatenate(([True], np.diff(ordinals) != 0)))
-    sizes = np.diff(np.append(heads, ordinals.size))
-    if (sizes > 1).any():
-        if rule not in ("sum", "mean", "last", "max"):
-            period = cadence.text(int(ordinals[heads[np.argmax(sizes > 1)]]))
-            problem = f"{name!r} has several rows in {period}; say how they become one, as in combine='mean'"
-            raise ParameterError("combine", repr(rule), problem)
-        values = np.array([_one_of(run, rule) for run in np.split(values, heads[1:])])
-    ordinals = ordinals[heads]
-    whole = np.full(int(ordinals[-1] - ordinals[0]) + 1, np.nan)
-    whole[ordinals - ordinals[0]] = values
-    return int(ordinals[0]), locked(whole)
-
-
-def _one_of(run: FloatArray, rule: str) -> float:
-    if rule == "last":
-        return float(run[-1])
-    if rule == "max":
-        return float(run.max())
-    return float(run.sum() if rule == "sum" else run.mean())
-
-
-def _gathered(start: int, values: FloatArray, finer: Cadence, coarser: Cadence, rule: str) -> tuple[int, FloatArray]:
-    """From finer periods to coarser ones; one that is not wholly there is unknown."""
-    inside = coarser.ordinals(finer.starts(np.arange(start - 1, start + values.size + 1)))
-    first, last = int(inside[1]), int(inside[-2])
-    bounds = finer.ordinals(coarser.starts(np.arange(first, last + 2)))
-    if (np.diff(bounds) < 1).any():
-        raise ParameterError("gather", repr(rule), f"{coarser.name} is finer than {finer.name}; say 'hold'")
-    whole = np.full(last - first + 1, np.nan)
-    for k in range(whole.size):
-        low, high = int(bounds[k]) - start, int(bounds[k + 1]) - start
-        if low >= 0 and high <= values.size:
-            whole[k] = _one_of(values[low:high], rule)
-    return first, locked(whole)
-
-
-def _held(start: int, values: FloatArray, coarser: Cadence, finer: Cadence, rule: str) -> tuple[int, FloatArray]:
-    """Every finer period has the value of the coarser one in which it begins."""
-    bounds = finer.ordinals(coarser.starts(np.array([start, start + values.size])))
-    ordinals = np.arange(int(bounds[0]), int(bounds[1]))
-    if ordinals.size < values.size:
-        raise ParameterError("gather", repr(rule), f"{finer.name} is coarser than {coarser.name}; say 'mean' or 'sum'")
-    inside = np.clip(coarser.ordinals(finer.starts(ordinals)) - start, 0, values.size - 1)
-    return int(bounds[0]), locked(values[inside])
