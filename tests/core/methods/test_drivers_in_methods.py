@@ -55,9 +55,11 @@ def test_observed_drivers_are_forecast_and_their_doubt_widens_the_interval():
     assert forecast.points == pytest.approx(observed.coefficients["value"][0] + slope * ahead.points)
     wanted = np.sqrt(known.forecast(6).std_error ** 2 + (slope * ahead.std_error) ** 2)
     assert (
-        forecast.std_error == pytest.approx(wanted, rel=0.3)
+        forecast.std_error == pytest.approx(wanted, rel=0.01)
         and (forecast.std_error > known.forecast(6).std_error).all()
     )
+    longer = observed.forecast(60)  # says the same of the first lead times
+    assert longer.std_error[:6].tolist() == forecast.std_error.tolist() and np.isfinite(longer.std_error).all()
     perfect = vx.fit(y, "driver-regression keep=all", drivers=seen, foresight="perfect").forecast(6)
     assert perfect.points == pytest.approx(known.forecast(6).points) and "perfect foresight" in perfect.reason
     again = reread(observed)

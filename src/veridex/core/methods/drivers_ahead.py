@@ -106,9 +106,24 @@ def _known(column: FloatArray, reach: int, n: int) -> int:
     return end if end >= max(n - LATEST, 1) else reach
 
 
+def _shocks(seed: int, horizon: int) -> FloatArray:
+    """Standard normal numbers (PATHS, horizon), those of a shorter horizon first.
+
+    Each comes with its opposite (Hammersley and Morton, 1956, Proceedings of the Cambridge Philosophical Society 52,
+    449-475), lead times have variance one and, as far as there are paths for it, nothing in common: the spread of what
+    is linear in them is told without noise.
+    """
+    half = np.random.default_rng([0, seed]).standard_normal((horizon, PATHS // 2))
+    for t, row in enumerate(half):
+        earlier = half[: min(t, PATHS // 2 - 1)]
+        row -= (earlier @ row) @ earlier / row.size
+        row /= np.sqrt(np.square(row).mean())
+    return np.ascontiguousarray(np.concatenate((half, -half), axis=1).T)
+
+
 def _forecast(values: FloatArray, season_length: int, horizon: int) -> tuple[FloatArray, FloatArray]:
     """Points and simulated paths of a driver, from its known values."""
-    shocks = np.random.default_rng([0, zlib.crc32(values.tobytes())]).standard_normal((PATHS, horizon))
+    shocks = _shocks(zlib.crc32(values.tobytes()), horizon)
     if np.isnan(values).any():
         return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
     for family, settings in AHEAD:
