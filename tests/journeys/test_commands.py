@@ -230,6 +230,16 @@ def test_drivers_are_tables_or_columns_and_never_demand_itself(drivers, code, sa
     assert done.returncode == code and said in done.stdout.replace("\n", " ") + done.stderr
 
 
+def test_public_holidays_are_events_by_name(data):
+    words = ["fit", data / "weekly.csv", "--layout", "wide", "--items", "smoker-01", "--period", "week"]
+    done = veridex(*words, "--method", "arima p=1", "--holidays", "GB-ENG")
+    assert done.returncode == 0 and "A period full of Boxing Day" in done.stdout
+    assert "the effects of Coronation of Charles III, " in done.stdout.replace("\n", " ")
+    assert "observed" not in done.stdout.lower() and "substitute" not in done.stdout.lower()
+    wrong = veridex(*words, "--method", "arima p=1", "--holidays", "XX")
+    assert wrong.returncode == 2 and "there is no calendar of this country or region" in wrong.stderr
+
+
 def test_brackets_in_a_method_are_shown(ten_csv):
     lineup = "moving-average weights=[3, 2], combination of=[naive, drift] weights=[1, 2]"
     done = veridex("backtest", ten_csv, *DESCRIBED, "--methods", lineup, "--horizon", 2, "--origins", 2)

@@ -1,5 +1,6 @@
 """Reading what may explain demand: drivers, events, calendars of public holidays."""
 
+import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
@@ -15,6 +16,9 @@ from veridex.exchange.sources import read_source
 from veridex.exchange.texts import Source
 
 __all__ = ["read_drivers", "read_events", "read_holidays"]
+
+SUBSTITUTE = re.compile(r"\s*\((?:observed|substitute day|in lieu|estimated)\)$", re.IGNORECASE)
+"""What calendars add to the name of a holiday on another day than its own."""
 
 
 def read_drivers(
@@ -131,7 +135,7 @@ def read_events(
 
 
 def read_holidays(codes: str | Sequence[str], since: int, until: int, *, lead_in: int = 0, echo: int = 0) -> Events:
-    """Public holidays of countries or regions, as events.
+    """Public holidays of countries or regions, as events; days off instead of one have its name.
 
     Parameters
     ----------
@@ -162,5 +166,5 @@ def read_holidays(codes: str | Sequence[str], since: int, until: int, *, lead_in
             raise ParameterError("codes", repr(code), "there is no calendar of this country or region") from None
         for day, names in calendar.items():
             at = int(np.datetime64(day, "D").astype(np.int64))
-            found += [Event(name.strip(), at, at, lead_in, echo) for name in names.split(";")]
+            found += [Event(SUBSTITUTE.sub("", name.strip()), at, at, lead_in, echo) for name in names.split(";")]
     return Events(tuple(found))

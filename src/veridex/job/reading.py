@@ -5,6 +5,8 @@ from dataclasses import asdict, fields
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
 
+import numpy as np
+
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
@@ -12,7 +14,7 @@ from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.notes import notes_about
 from veridex.core.tidying.tidy import Tidied, tidy
 from veridex.errors import ParameterError
-from veridex.exchange.explaining import read_drivers, read_events
+from veridex.exchange.explaining import read_drivers, read_events, read_holidays
 from veridex.exchange.reading import read_history
 from veridex.job.desk import Desk
 from veridex.job.requests import Explaining, Reading, Tidying
@@ -24,6 +26,9 @@ TABLES = (".csv", ".tsv", ".txt", ".parquet", ".xlsx", ".xls")
 
 SPELLINGS = ("dates", "tz", "fiscal_named", "decimal", "encoding")
 """Words of a reading that hold for tables of drivers too."""
+
+YEARS_AHEAD = 5
+"""Calendar years after the history that holidays are looked up for."""
 
 SPANS = ("since", "until", "last", "as_of", "notes")
 """Words of a reading that are not about the file."""
@@ -190,4 +195,23 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
     elif explaining.known_ahead:
         names = ", ".join(explaining.known_ahead)
         raise ParameterError("known_ahead", repr(names), "it names drivers; pass their file with --drivers")
-    return Explanation(drivers, events_of(explaining.events), explaining.foresight)
+    happenings = events_of(explaining.events)
+    if explaining.holidays:
+        days_off = _holidays(explaining.holidays, history)
+        happenings = days_off if happenings is None else happenings + days_off
+    return Explanation(drivers, happenings, explaining.foresight)
+
+
+def _holidays(codes: Iterable[str], history: History) -> Events:
+    """Public holidays over the history and some years after it.
+
+    Raises
+    ------
+    ParameterError
+        If its periods have no dates.
+    """
+    if history.cadence.counted:
+        raise ParameterError("holidays", repr(", ".join(codes)), "counted periods have no dates")
+    last = int((history.starts + np.diff(history.offsets)).max()) - 1
+    first, end = (int(history.cadence.text(ordinal)[:4]) for ordinal in (int(history.starts.min()), last))
+    return read_holidays(list(codes), first, end + YEARS_AHEAD)

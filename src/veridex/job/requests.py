@@ -130,6 +130,7 @@ class Explaining:
     ] = ()
     known_ahead: Annotated[Texts, Word("Drivers whose future is known, separated by commas.")] = ()
     events: Annotated[Path | None, Word("Table of events, for methods that take them.")] = None
+    holidays: Annotated[Texts, Word("Public holidays as events, by country or region: GB-ENG, DE-BY.")] = ()
     foresight: Annotated[
         Literal["none", "perfect"], Word("Future of observed-only drivers: forecast, or as recorded.")
     ] = "none"

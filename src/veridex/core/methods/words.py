@@ -72,19 +72,23 @@ def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str 
     >>> effect_words((Column("price", "driver"), Column("fair", "event")), (-2.0, 30.0), "units")
     'One more of price takes away 2 units, all else equal; a period full of fair adds 30 units.'
     """
-    said = []
+    said, untold = [], []
     logs = unit == LOG_UNIT
     for column, effect in zip(columns, effects, strict=True):
         does = "multiplies demand by" if logs else "adds" if effect >= 0 else "takes away"
         amount = number(math.exp(float(effect))) if logs else quantity(abs(float(effect)), unit)
         if effect == 0.0:
-            said.append(f"the effect of {column.name} cannot be told apart in this span")
+            untold.append(column.name)
         elif column.kind in INTERVENTIONS:
             said.append(f"{column.name} {does} {amount}{INTERVENTIONS[column.kind]}")
         elif column.kind == "event":
             said.append(f"a period full of {column.name} {does} {amount}")
         else:
             said.append(f"one more of {column.name} {does} {amount}, all else equal")
+    if untold:
+        *others, last = untold
+        who = f"effects of {', '.join(others)} and {last}" if others else f"effect of {last}"
+        said.append(f"the {who} cannot be told apart in this span")
     text = "; ".join(said)
     return f"{text[:1].upper()}{text[1:]}."
 

@@ -27,7 +27,7 @@ MONTHS = (
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 MINUTES_A_DAY = 1440
 FISCAL = re.compile(f"(yearly|quarterly)-({'|'.join(MONTHS)})")
-FINER = re.compile(r"(\d+) (minutes|hours)")
+FINER = re.compile(r"(\d+) (minute|hour)s?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,9 +81,13 @@ class Cadence:
         if word is not None and (parts := FISCAL.fullmatch(word)):
             return _fiscal(parts[1], MONTHS.index(parts[2]))
         if word is not None and (parts := FINER.fullmatch(word)):
-            minutes = int(parts[1]) * (60 if parts[2] == "hours" else 1)
-            if 0 < minutes < MINUTES_A_DAY and MINUTES_A_DAY % minutes == 0:
-                return cls(word, "m", minutes, 0, MINUTES_A_DAY // minutes, f"span of {word}")
+            count, size = int(parts[1]), 60 if parts[2] == "hour" else 1
+            if count * size == 60:
+                return cls.named("hourly")
+            if 0 < count * size < MINUTES_A_DAY and MINUTES_A_DAY % (count * size) == 0:
+                name = f"{count} {parts[2]}{'s' if count > 1 else ''}"
+                noun = f"span of {name}" if count > 1 else parts[2]
+                return cls(name, "m", count * size, 0, MINUTES_A_DAY // (count * size), noun)
         also = ("weekly-wednesday", "yearly-april", "quarterly-february", "10 minutes", "6 hours")
         raise CadenceUnknown(word, (*(c.name for c in CADENCES), *also))
 

@@ -22,6 +22,9 @@ EARLIEST, LATEST = np.datetime64("1600-01-01"), np.datetime64("2600-01-01")
 SERIAL_DAYS = (10_000, 80_000)
 """Five-digit numbers are days since 1899-12-30, as spreadsheets count them: 1927 to 2119."""
 
+TURN = 30
+"""Years of two digits from here on are of the last century, as spreadsheets have it: Jan-08 is 2008, Jan-98 1998."""
+
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 MONTH_NAME = r"(?P<name>[A-Za-z]{3,9})\.?"
 CLOCK = r"(?:[T ](?P<clock>\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?))?"
@@ -72,6 +75,7 @@ SPELLINGS: tuple[tuple[Callable[[str], re.Match[str] | None], str], ...] = (
     (_pattern(r"(?P<m>\d{1,2})[-/. ](?P<y>\d{4})"), "month"),
     (_pattern(rf"{MONTH_NAME}[-/. ](?P<y>\d{{4}})"), "month"),
     (_pattern(rf"(?P<y>\d{{4}})[-/. ]{MONTH_NAME}"), "month"),
+    (_pattern(rf"{MONTH_NAME}[-/. ']{{1,2}}(?P<yy>\d{{2}})"), "month"),
     (_pattern(r"(?P<y>\d{4})(?:\.0)?"), "year"),
     (_pattern(r"(?P<serial>\d{5})(?:\.0)?"), "serial day"),
 )
@@ -150,7 +154,10 @@ def _stamp(match: re.Match[str] | None, day_first: bool | None, fiscal: Fiscal |
         return np.datetime64("1899-12-30", "s") + 86400 * days if SERIAL_DAYS[0] <= days < SERIAL_DAYS[1] else nothing
     if "fy" in parts and fiscal is None:
         return nothing
-    year = int(parts["y"]) if "y" in parts else int(parts["fy"]) + (2000 if len(parts["fy"]) == 2 else 0)
+    if "yy" in parts:
+        year = int(parts["yy"]) + (2000 if int(parts["yy"]) < TURN else 1900)
+    else:
+        year = int(parts["y"]) if "y" in parts else int(parts["fy"]) + (2000 if len(parts["fy"]) == 2 else 0)
     if "w" in parts:
         return _week(year, int(parts["w"]))
     month, day = int(parts.get("m") or 1), int(parts.get("d") or 1)

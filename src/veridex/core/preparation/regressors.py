@@ -148,10 +148,11 @@ class Regressors:
 
 
 def _mirrors(driver: FloatArray, demand: FloatArray) -> bool:
-    """Whether one is a linear function of the other, to rounding."""
+    """Whether one is a linear function of the other, to rounding; straight lines all are, and tell nothing."""
     x, y = driver - driver.mean(), demand - demand.mean()
     room, own = float(x @ x), float(y @ y)
-    if not (room > 0.0 and own > 0.0):
+    bends = np.diff(demand, n=2)
+    if not (room > 0.0 and own > 0.0 and float(bends @ bends) > MIRRORED * own):
         return False
     rest = y - (float(x @ y) / room) * x
     return float(rest @ rest) <= MIRRORED * own
