@@ -39,6 +39,7 @@ METHODS = [
     "combination of=[naive, theta, moving-average weights=[2, 1]] weights=trimmed",
     "arima",
     "arima average=yes season=none",
+    "arima p=1 season=dummies",
     "arima p=0 d=1 q=1 P=0 D=1 Q=1",
     "arima p=1 d=1 q=1",
     "arima p=2 d=0 q=1",

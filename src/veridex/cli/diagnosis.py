@@ -81,6 +81,7 @@ def shown_steps(found: Diagnosed) -> list[str]:
     lines = [found.finding.reading, found.advice.reading]
     lines += [f"  {number}. {step.test}: {step.advice}." for number, step in enumerate(found.advice.steps, start=1)]
     if not found.advice.reason:
+        lines.append(f"A method that follows it: {found.advice.method}.")
         lines.append(f"What is left: {found.bars.reading or found.bars.reason}")
     return [*lines, seasons(found.series).reading, breaks(found.series).reading]
 

@@ -1,13 +1,15 @@
 """The family `arima`: zeros, flags, paths, intervals, lags alone, words that are refused, equations."""
 
 import numpy as np
+import pandas as pd
 import pytest
 from scipy import optimize
 
 import veridex as vx
-from conftest import monthly, seasonal_values
+from conftest import monthly, reread, seasonal_values
 from reference import dense_arima
 from veridex.core.fitted.fitted import fit
+from veridex.core.methods.stated import stated
 
 Y = seasonal_values()
 
@@ -133,3 +135,52 @@ def test_equation_and_words_of_a_seasonal_model():
     assert "the change over 12 months" in fitted.in_words() and "a season. A season is seen." in fitted.in_words()
     short = vx.fit(vx.History.from_numbers([1.0, 3, 2, 5], cadence="counted"), "arima P=1")
     assert short.reason.startswith("the method needs a season")
+
+
+def test_a_season_of_fixed_effects_is_one_of_drivers_that_add_up_to_nothing():
+    """The same columns handed over as drivers: the same likelihood, forecasts and effects."""
+    series = monthly(seasonal_values(4, 84))
+    fitted = vx.fit(series, "arima p=1 q=1 season=dummies")
+    phases = np.arange(96) % 12
+    columns = {f"m{j}": (phases == j) * 1.0 - (phases == 0) for j in range(1, 12)}
+    table = pd.DataFrame({"period": np.datetime64("2018-01", "M") + np.arange(96), **columns})
+    given = vx.Drivers.from_frame(table, cadence="monthly", known_ahead="all")
+    other = vx.fit(series, "arima p=1 q=1", drivers=given)
+    assert fitted.log_likelihood == pytest.approx(other.log_likelihood, abs=1e-9)
+    assert fitted.forecast(12).points == pytest.approx(other.forecast(12).points, rel=1e-9)
+    assert fitted.forecast(12).std_error == pytest.approx(other.forecast(12).std_error, rel=1e-9)
+    own, theirs = (one.coefficients.set_index("name")["value"] for one in (fitted, other))
+    assert own["season March"] == pytest.approx(theirs["m2"]) and "season January" not in own
+    assert "A season repeats itself, highest in " in fitted.in_words() and "- season[t]" in fitted.equation()
+    parts = fitted.contributions(12)
+    assert parts["season"].iloc[:12].sum() == pytest.approx(0.0, abs=1e-9)
+    assert (parts["arima"] + parts["season"]).to_numpy() == pytest.approx(parts["total"].to_numpy())
+    assert reread(fitted).forecast(3).points.tolist() == fitted.forecast(3).points.tolist()
+    searched = vx.fit(series, "arima season=dummies")
+    settled = stated(searched.method, {searched.method: searched.account.form})  # as a blend is published
+    assert settled.text == f"arima {searched.account.form.replace('p=0 ', '')} season=dummies"
+    assert vx.fit(series, settled).log_likelihood == pytest.approx(searched.log_likelihood, abs=1e-6)
+    with pytest.raises(vx.VeridexError, match="season=dummies holds the season"):
+        vx.fit(series, "arima D=1 season=dummies")
+    assert (
+        "needs a season" in vx.fit(vx.History.from_numbers([3, 5, 4, 6] * 5, cadence="counted"), fitted.method).reason
+    )
+
+
+@pytest.mark.parametrize(
+    ("build", "text"),
+    [
+        (lambda rng, t: 100 + 30 * np.sin(2 * np.pi * t / 12) + 5 * rng.normal(size=t.size), "arima season=dummies"),
+        (lambda rng, t: 100 + rng.normal(size=t.size).cumsum(), "arima season=none"),
+        (lambda rng, t: 100 + rng.normal(size=(12, 12)).cumsum(axis=0).ravel()[: t.size] * 9, "arima"),
+        (lambda rng, t: np.exp(4 + 0.5 * np.sin(2 * np.pi * t / 12) + 0.3 * rng.normal(size=t.size)),
+         "arima season=dummies transform=log"),
+    ],
+)  # fmt: skip
+def test_the_advice_names_a_method_that_follows_it_and_fits(build, text):
+    series = monthly(build(np.random.default_rng(5), np.arange(144)))
+    advice = vx.differencing(series)
+    assert advice.method == text
+    fitted = vx.fit(series, advice.method)
+    assert fitted.available and fitted.method.text == text
+    assert advice.D or "A season repeats itself" in fitted.in_words() or "No season is seen" in fitted.in_words()

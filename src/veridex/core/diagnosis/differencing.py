@@ -72,6 +72,17 @@ class Advice:
     reason: str = ""
 
     @property
+    def method(self) -> str:
+        """The text of a method that follows the advice; empty where there is none.
+
+        Its search takes differences by the same tests; a season that repeats itself gets fixed effects.
+        """
+        if self.reason:
+            return ""
+        season = "" if self.D else " season=dummies" if self.season_out else " season=none"
+        return f"arima{season}" + (f" transform={self.transform}" if self.transform != "none" else "")
+
+    @property
     def reading(self) -> str:
         """The advice in a sentence."""
         if self.reason:

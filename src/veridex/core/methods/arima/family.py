@@ -11,8 +11,6 @@ from numpy.typing import NDArray
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima.fitting import (
-    CODES,
-    Attempt,
     attempt,
     dependent_columns,
     effects_of,
@@ -21,11 +19,11 @@ from veridex.core.methods.arima.fitting import (
     moves,
     orders_of,
     replay,
-    size_of,
 )
 from veridex.core.methods.arima.orders import Candidate, search_orders
 from veridex.core.methods.arima.paths import arima_paths, arima_roots
 from veridex.core.methods.arima.plan import (
+    DUMMIES,
     FEWEST_TO_SEARCH,
     GUIDES,
     MOST_AVERAGED,
@@ -36,7 +34,8 @@ from veridex.core.methods.arima.plan import (
     planned,
 )
 from veridex.core.methods.arima.prune import pruned
-from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words
+from veridex.core.methods.arima.rows import fill, keep, kept_orders, past_rows, store
+from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words, season_words
 from veridex.core.methods.arima.uncertainty import fill_with_estimation
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import criteria
@@ -47,7 +46,7 @@ from veridex.core.methods.fold.settings import Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
 from veridex.core.methods.words import number as shown
-from veridex.core.numerics.arima.models import lost
+from veridex.core.preparation.regressors import Column
 from veridex.errors import SettingError
 
 __all__ = ["Arima"]
@@ -66,8 +65,9 @@ class Arima(PlainFamily[ArimaPlan]):
     Without orders they are searched: differences by the tests of `differencing`, then a walk over the orders (Hyndman
     and Khandakar, 2008) that `criterion` guides, at most `max_candidates`, then a small grid around its end;
     ``thorough=yes`` tries every combination of small orders from scratch. A candidate near a unit root, or whose
-    factors nearly cancel, is refused. ``season=none`` leaves the season out;
-    ``average=yes`` weights the best five by exp(-criterion / 2).
+    factors nearly cancel, is refused. ``season=none`` leaves the season out, ``season=dummies`` gives each of its
+    periods a fixed effect, as a season that repeats itself has it; effects add up to nothing. ``average=yes`` weights
+    the best five by exp(-criterion / 2).
 
     ``lags=[1, 2, 12]`` and ``ma_lags=`` estimate these lags alone, the others are zero. ``prune=0.05`` drops the least
     significant lag and estimates anew as long as one has a larger p-value; what is left looks surer than it is.
@@ -92,7 +92,8 @@ class Arima(PlainFamily[ArimaPlan]):
         """The orders instead of how to search them; an average has several."""
         if given.get("average"):
             return None
-        return {key: value for key, value in given.items() if key not in GUIDES} | dict(found)
+        kept = {"season": DUMMIES} if given.get("season") == DUMMIES else {}
+        return {key: value for key, value in given.items() if key not in GUIDES} | kept | dict(found)
 
     def domain(self, plan: ArimaPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Any demand; but a row must hold codes that this plan may have written."""
@@ -112,9 +113,11 @@ class Arima(PlainFamily[ArimaPlan]):
             raise SettingError(self.name, "constant= goes with stated orders; the search decides it by its criterion")
         if not stated and settings["likelihood"] == "conditional":
             raise SettingError(self.name, "likelihood=conditional needs stated orders, a search the exact one")
+        if settings["season"] == DUMMIES and settings.get("D"):
+            raise SettingError(self.name, "season=dummies holds the season; a difference over it, D=1, takes it out")
         guides = settings["season"] == "none" or settings["thorough"] or settings["average"]
         if stated and (guides or settings["max_candidates"] != 60 or settings["criterion"] != "aicc"):
-            words = "season=, criterion=, thorough=, average= and max_candidates= guide the search; state no orders"
+            words = "season=none, criterion=, thorough=, average= and max_candidates= guide the search; state no orders"
             raise SettingError(self.name, words)
         if settings["average"] and (settings.get("prune") is not None or settings["intervals"] != "model"):
             raise SettingError(self.name, "an average of models is neither pruned nor simulated")
@@ -125,8 +128,10 @@ class Arima(PlainFamily[ArimaPlan]):
 
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
+        if plan.dummies == 1:
+            return Status.NO_SEASON
         known = _up_to_known(y)
-        moving = _past(x, known.size)
+        moving = past_rows(plan.whole(x, y.size), known.size)
         if plan.orders is not None:
             found = attempt(plan.orders, known, warm, plan.free, moving, plan.conditional)
             if found.status > Status.DONE:
@@ -135,7 +140,7 @@ class Arima(PlainFamily[ArimaPlan]):
             hindered = _obstacle(known)
             if hindered != Status.DONE:
                 return hindered
-            kept = _kept(known, moving, warm)
+            kept = kept_orders(known, moving, warm)
             if kept is None:
                 best, tried = _searched(plan, known, moving)
                 if best is None:
@@ -144,11 +149,11 @@ class Arima(PlainFamily[ArimaPlan]):
                     return self._run_average(plan, y, x, tried, out)
                 kept = best
             found = kept
-            _keep(found, warm)
+            keep(found, warm)
         if plan.prune is not None:
             found = pruned(found, known, plan.prune, moving, plan.conditional)
         out.row[:] = 0.0
-        _store(found, out.row)
+        store(found, out.row)
         out.stats[:] = found.stats
         replayed = self.replay(plan, y, x, out)
         return replayed if found.status == Status.DONE or replayed > Status.DONE else found.status
@@ -171,18 +176,18 @@ class Arima(PlainFamily[ArimaPlan]):
         out.row[:] = 0.0
         for part, weight, (_, one) in zip(out.row.reshape(MOST_AVERAGED, -1), weights, good, strict=False):
             part[0] = weight
-            _store(one, part[1:])
+            store(one, part[1:])
         out.stats[:] = good[0][1].stats
         replayed = self.replay(plan, y, x, out)
         return good[0][1].status if replayed == Status.DONE else replayed
 
     def replay(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Filter with given coefficients, and forecast."""
-        members = plan.members(out.row)
+        members, x = plan.members(out.row), plan.whole(x, y.size)
         if len(members) > 1:
-            mix(plan, y.size, [(weight, partial(_fill, y, x, row)) for weight, row in members], out)
+            mix(plan, y.size, [(weight, partial(fill, y, x, row)) for weight, row in members], out)
             return Status.DONE
-        status = _fill(y, x, members[0][1], out)
+        status = fill(y, x, members[0][1], out)
         if plan.with_estimation and status == Status.DONE:
             drawn = fill_with_estimation(plan, y, x, _up_to_known(y).size, plan.conditional, out)
             return Status.DONE if drawn else Status.MODEL_INTERVALS
@@ -193,7 +198,7 @@ class Arima(PlainFamily[ArimaPlan]):
         if plan.orders is not None or _obstacle(y) != Status.DONE:
             return pd.DataFrame()
         known = _up_to_known(y)
-        _, tried = _searched(plan, known, _past(x, known.size))
+        _, tried = _searched(plan, known, past_rows(plan.whole(x, y.size), known.size))
         table = pd.DataFrame([one.entry() for one in tried])
         refused = table["remark"].str.startswith("refused")
         order = np.lexsort((table[plan.criterion].fillna(np.inf), refused))
@@ -209,12 +214,14 @@ class Arima(PlainFamily[ArimaPlan]):
         """Estimates with standard errors from the observed information."""
         known = _up_to_known(y)
         best = plan.members(row)[0][1]
-        return arima_coefficients(known, best, series.cadence, _past(x, known.size), plan.columns, plan.conditional)
+        columns = _columns(plan, series, y.size)
+        moving = past_rows(plan.whole(x, y.size), known.size)
+        return arima_coefficients(known, best, series.cadence, moving, columns, plan.conditional)
 
     def _words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
         members = plan.members(row)
-        said = arima_words(members[0][1], series, plan.columns)
+        said = arima_words(members[0][1], series, plan.columns, season_words(plan, members[0][1], series, y.size))
         if plan.conditional:
             said += " It was estimated by conditional sum of squares."
         if plan.orders is not None:
@@ -231,7 +238,7 @@ class Arima(PlainFamily[ArimaPlan]):
     def _equation(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The difference equation with its numbers."""
         members = plan.members(row)
-        text = arima_equation(members[0][1], plan.columns)
+        text = arima_equation(members[0][1], plan.columns, seasonal=plan.dummies > 1)
         return text if len(members) == 1 else f"of {len(members)} averaged models that with most weight:\n{text}"
 
     def _likelihood_of(self, plan: ArimaPlan, row: FloatArray) -> str:
@@ -247,7 +254,7 @@ class Arima(PlainFamily[ArimaPlan]):
         """Columns that explain each other once differences are taken."""
         if plan.orders is None:
             return ()
-        past = x[: _up_to_known(y).size]
+        past = x[: _up_to_known(y).size]  # drivers alone: those that go with a fixed season are found by its effects
         moving = np.flatnonzero(moves(past, plan.orders))
         return tuple(plan.columns[moving[j]].name for j in dependent_columns(past[:, moving], plan.orders))
 
@@ -264,10 +271,11 @@ class Arima(PlainFamily[ArimaPlan]):
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:
         """Paths by the psi weights; of an average each model has its share of them."""
+        whole = plan.whole(x, y.size)
 
         def make(own: FloatArray, part: FloatArray) -> FloatArray:
             rows = Rows.allocate(plan, y.size)
-            replay(own, y, x, rows)
+            replay(own, y, whole, rows)
             return arima_paths(own, y, rows.points, part)
 
         return shared_paths([(weight, partial(make, own)) for weight, own in plan.members(row)], shocks)
@@ -276,51 +284,23 @@ class Arima(PlainFamily[ArimaPlan]):
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray
     ) -> dict[str, FloatArray]:
         """The effect of each driver and event, and what the ARIMA makes of the rest."""
-        best = plan.members(row)[0][1]
-        if x is None or len(plan.members(row)) > 1:
+        best, whole = plan.members(row)[0][1], plan.whole(x, y.size)
+        if whole is None or len(plan.members(row)) > 1:
             return {}
         rows = Rows.allocate(plan, y.size)
-        replay(best, y, x, rows)
-        parts = effect_parts(plan.columns, effects_of(best), x, y.size)
+        replay(best, y, whole, rows)
+        effects, drivers = effects_of(best), len(plan.columns)
+        parts = {} if x is None else effect_parts(plan.columns, effects[:drivers], x, y.size)
+        if plan.dummies:
+            parts["season"] = whole[:, drivers:] @ effects[drivers:]
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
 
 
-def _kept(y: FloatArray, x: FloatArray | None, warm: FloatArray) -> Attempt | None:
-    """The orders of the last search estimated anew; None before a search, or where they do not fit any more."""
-    if not warm.size or warm[0] != 1.0:
-        return None
-    orders = orders_of(warm[1:])
-    start = np.concatenate(([1.0], warm[1 + CODES : 1 + CODES + size_of(orders)]))
-    found = attempt(orders, y, start, x=x)
-    return None if found.refused else found
-
-
-def _keep(found: Attempt, warm: FloatArray) -> None:
-    """Remember orders and optimum for the next fold."""
-    if warm.size:
-        warm[0] = 1.0
-        warm[1 : 1 + CODES] = (*found.orders, 0)
-        warm[1 + CODES : 1 + CODES + found.variables.size] = found.variables
-
-
-def _past(x: FloatArray | None, n: int) -> FloatArray | None:
-    """The driver rows of the span."""
-    return None if x is None else x[:n]
-
-
-def _store(found: Attempt, row: FloatArray) -> None:
-    """Write orders and estimates into a parameter row."""
-    row[:CODES] = (*found.orders, found.row.size - size_of(found.orders) - 2)
-    row[CODES : CODES + found.row.size] = found.row
-
-
-def _fill(y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:
-    """Forecasts and bounds of one model."""
-    status, orders = replay(row, y, x, out), orders_of(row)
-    known = int(np.count_nonzero(~np.isnan(y))) - lost(orders)
-    estimated = size_of(orders) + orders.constant + int(row[CODES - 1])
-    out.say_estimated(max(known, 1), estimated, divided=False)
-    return status
+def _columns(plan: ArimaPlan, series: ItemHistory, n: int) -> tuple[Column, ...]:
+    """All regressors by their names."""
+    first = series.start + len(series) - n
+    own = (Column(f"season {series.phase_name(first + j)}", "season") for j in range(1, max(plan.dummies, 1)))
+    return (*plan.columns, *own)
 
 
 def _obstacle(y: FloatArray) -> Status:

@@ -15,10 +15,23 @@ from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
 from veridex.core.numerics.arima.models import Orders
 
-__all__ = ["FEWEST_TO_SEARCH", "GUIDES", "MOST_AVERAGED", "ORDERS", "SETTINGS", "ArimaPlan", "is_sound", "planned"]
+__all__ = [
+    "DUMMIES",
+    "FEWEST_TO_SEARCH",
+    "GUIDES",
+    "MOST_AVERAGED",
+    "ORDERS",
+    "SETTINGS",
+    "ArimaPlan",
+    "is_sound",
+    "planned",
+]
 
 ORDERS = ("p", "d", "q", "P", "D", "Q")
 FEWEST_TO_SEARCH = 8
+
+DUMMIES = "dummies"
+"""The word for a season of one fixed effect for each of its periods."""
 
 GUIDES = ("season", "criterion", "max_candidates", "thorough", "average")
 """Settings that guide a search, and mean nothing beside stated orders."""
@@ -40,6 +53,24 @@ class ArimaPlan(Plan):
     with_estimation: bool = False
     average: bool = False
     conditional: bool = False
+    dummies: int = 0
+
+    def whole(self, x: FloatArray | None, n: int) -> FloatArray | None:
+        """The rows of all regressors: drivers (rows, r), then the season's where it has fixed effects.
+
+        Effects of the periods of a season add up to nothing: each stands in a column of its own, the first in all.
+        """
+        if not self.dummies:
+            return x
+        rows = n + self.horizon if x is None else x.shape[0]
+        phases = np.arange(rows) % self.dummies
+        own = (phases[:, None] == np.arange(1, self.dummies)).astype(np.float64) - (phases == 0)[:, None]
+        return own if x is None else np.hstack((x, own))
+
+    @property
+    def regressors(self) -> int:
+        """Columns of all regressors."""
+        return len(self.columns) + max(self.dummies - 1, 0)
 
     def members(self, row: FloatArray) -> list[tuple[float, FloatArray]]:
         """The weight and the parameter row of each model that the row holds, the best first."""
@@ -64,7 +95,7 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("lags", None, "lags of the autoregression, as in [1, 2, 12]", _are_lags),
     Setting("ma_lags", None, "lags of the moving average, as in [1, 12]", _are_lags),
     Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
-    choice("season", "auto", "none", default="auto"),
+    choice("season", "auto", "none", DUMMIES, default="auto"),
     choice("criterion", *CRITERIA, default="aicc"),
     whole("max_candidates", 1, 10_000, default=60),
     yes_no("thorough"),
@@ -78,12 +109,15 @@ SETTINGS: tuple[Setting, ...] = (
 
 def planned(settings: Mapping[str, Any], sizes: Sizes) -> ArimaPlan:
     """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
-    season = 1 if settings["season"] == "none" else sizes.season_length
+    dummies = sizes.season_length if settings["season"] == DUMMIES else 0
+    stated = any(settings.get(key) for key in ("P", "Q"))
+    season = 1 if settings["season"] == "none" or (dummies and not stated) else sizes.season_length
     orders, free = _stated_orders(settings, season)
+    regressors = len(sizes.columns) + max(dummies - 1, 0)
     size = 2 * MOST_P + 2 * MOST_SEASONAL if orders is None else size_of(orders)
-    length = CODES + size + len(sizes.columns) + 2
+    length = CODES + size + regressors + 2
     average = settings["average"]
-    least = FEWEST_TO_SEARCH if orders is None else fewest(orders, len(sizes.columns))
+    least = FEWEST_TO_SEARCH + regressors - len(sizes.columns) if orders is None else fewest(orders, regressors)
     searching = 1 if average else 1 + CODES + size
     return ArimaPlan(
         sizes,
@@ -102,6 +136,7 @@ def planned(settings: Mapping[str, Any], sizes: Sizes) -> ArimaPlan:
         criterion=settings["criterion"],
         most=settings["max_candidates"],
         thorough=settings["thorough"],
+        dummies=dummies,
     )
 
 
@@ -127,5 +162,5 @@ def is_sound(plan: ArimaPlan, row: FloatArray) -> bool:
     if plan.orders is not None and o != plan.orders:
         return False
     drivers = int(row[CODES - 1]) if np.isfinite(row[CODES - 1]) else -1
-    room = drivers == len(plan.columns) and CODES + size_of(o) + drivers + 2 <= row.size
+    room = drivers == plan.regressors and CODES + size_of(o) + drivers + 2 <= row.size
     return room and o.d <= 2 and o.D <= 1 and o.m == plan.season and o.constant <= 1

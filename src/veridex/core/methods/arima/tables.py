@@ -15,6 +15,7 @@ from veridex.core.methods.arima.fitting import (
     orders_of,
     size_of,
 )
+from veridex.core.methods.arima.plan import ArimaPlan
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.labels import POLYNOMIALS, constant_label, lag_label
 from veridex.core.methods.words import effect_words, number, quantity, signed
@@ -23,7 +24,7 @@ from veridex.core.numerics.climb.curvature import observed_covariance
 from veridex.core.periods.cadence import Cadence
 from veridex.core.preparation.regressors import Column
 
-__all__ = ["arima_coefficients", "arima_covariance", "arima_equation", "arima_words"]
+__all__ = ["arima_coefficients", "arima_covariance", "arima_equation", "arima_words", "season_words"]
 
 
 def arima_covariance(
@@ -95,14 +96,19 @@ def arima_coefficients(
     )
 
 
-def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...] = ()) -> str:
-    """Say what is differenced, what is remembered, what drivers and events do, and where forecasts tend."""
+def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...] = (), season: str = "") -> str:
+    """Say what is differenced, what is remembered, what drivers and events do, and where forecasts tend.
+
+    `season` says what its fixed effects are, where it has such.
+    """
     o, noun, unit = orders_of(row), series.cadence.noun, series.unit
     phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant = float(held(row)[-2])
     parts = [f"The model describes {_described(o.d, o.D, noun, series.cadence.length(o.m))}."]
     if columns:
-        parts.append(f"{effect_words(columns, effects_of(row), unit)} It describes what these leave of demand.")
+        parts.append(
+            f"{effect_words(columns, effects_of(row)[: len(columns)], unit)} It describes what these leave of demand."
+        )
     if o.p and (phi == 0.0).any():
         parts.append(f"It carries over {_with_lags(phi)} {series.cadence.plural} before.")
     elif o.p:
@@ -129,8 +135,20 @@ def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...
         )
     elif o.d + o.D:
         parts.append("Forecasts go on along the slope they end in.")
-    parts.append("A season is seen." if o.P or o.D or o.Q else "No season is seen.")
+    parts.append(season or ("A season is seen." if o.P or o.D or o.Q else "No season is seen."))
     return " ".join(parts)
+
+
+def season_words(plan: ArimaPlan, row: FloatArray, series: ItemHistory, n: int) -> str:
+    """Say how far a season of fixed effects swings; empty where it has none."""
+    if plan.dummies < 2:
+        return ""
+    own = effects_of(row)[len(plan.columns) :]
+    effects = np.concatenate(([-own.sum()], own))
+    first = series.start + len(series) - n
+    high, low = (series.phase_name(first + int(at)) for at in (effects.argmax(), effects.argmin()))
+    swing = quantity(float(np.ptp(effects)), series.unit)
+    return f"A season repeats itself, highest in {high} and lowest in {low}, {swing} apart."
 
 
 def _with_lags(coefficients: FloatArray) -> str:
@@ -150,13 +168,14 @@ def _per(d: int, D: int, noun: str) -> str:
     return f"a {noun}" if d and not D else "a season" if D and not d else f"a {noun} and season"
 
 
-def arima_equation(row: FloatArray, columns: tuple[Column, ...] = ()) -> str:
+def arima_equation(row: FloatArray, columns: tuple[Column, ...] = (), *, seasonal: bool = False) -> str:
     """The difference equation with its numbers, in powers of the backward shift B."""
     o = orders_of(row)
     phi, theta, seasonal_phi, seasonal_theta = blocks(o, held(row))
     constant, variance = held(row)[-2:]
     differences = ("(1 - B)" if o.d == 1 else "(1 - B)^2" if o.d else "") + (f"(1 - B^{o.m})" if o.D else "")
     effects = "".join(f"{signed(-float(b))} {c.name}[t]" for b, c in zip(effects_of(row), columns, strict=False) if b)
+    effects += " - season[t]" if seasonal else ""
     z = f"{differences} (y[t]{effects})".strip() if effects else f"{differences} y[t]".strip()
     if o.constant:
         z = f"({z}{signed(-float(constant))})"
