@@ -317,3 +317,13 @@ def test_a_change_of_spread_is_dated():
     row = ledger[ledger["what"] == "spread change noted"].iloc[0]
     assert abs(row["period"] - 61) <= 6 and "times what it was before" in row["why"]
     assert row["before"] == row["after"]
+
+
+def test_a_rule_that_finds_nothing_to_do_says_so():
+    whole = vx.History.from_numbers([3, 5, 4, 6, 5, 4, 3, 5, 6, 4], cadence="counted", item="x")
+    said = " ".join(vx.tidy(whole, gaps="interpolate", outliers="repair", negative="zero").notes)
+    for rule in ("gaps='interpolate'", "outliers='repair'", "negative='zero'"):
+        assert f"{rule} had nothing to do: " in said
+    holed = vx.History.from_numbers([3, None, 4, 6, 5, 4, 3, 5, 6, 4], cadence="counted", item="x")
+    assert not any("nothing to do" in note for note in vx.tidy(holed, gaps="interpolate").notes)
+    assert vx.tidy(whole).notes == ("There was nothing to repair.",)

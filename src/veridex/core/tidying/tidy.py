@@ -23,6 +23,9 @@ __all__ = ["Duplicates", "Tidied", "tidy"]
 
 Duplicates = Literal["sum", "mean", "last", "refuse"]
 
+FILLED = {"gap filled", "out of stock"}
+"""What the ledger calls periods that a rule for gaps may have filled."""
+
 WORDS = {"sum": "added up", "mean": "averaged", "last": "the last of them"}
 
 
@@ -48,7 +51,20 @@ class Tidied:
             Note(f"{str(what).capitalize()}: {{over}}.", dict(Counter(rows["item"])))
             for what, rows in self.ledger.groupby("what", sort=True)
         )
-        return told or ("There was nothing to repair.",)
+        return (*told, *self._idle) or ("There was nothing to repair.",)
+
+    @property
+    def _idle(self) -> tuple[str, ...]:
+        """Rules that were asked to repair something and found nothing of the kind."""
+        rules, done = self.history.rules, set(self.ledger["what"])
+        if not isinstance(rules, TidyRules):
+            return ()
+        asked = (
+            (rules.gaps != "unknown" and not done & FILLED, f"gaps={rules.gaps!r}", "there was no gap to fill"),
+            (rules.outliers == "repair" and "outlier repaired" not in done, "outliers='repair'", "nothing stands out"),
+            (rules.negative == "zero" and "negative set to zero" not in done, "negative='zero'", "nothing is negative"),
+        )
+        return tuple(f"{rule} had nothing to do: {why}." for idle, rule, why in asked if idle)
 
     def only(self, item: str) -> "Tidied":
         """One item alone.
