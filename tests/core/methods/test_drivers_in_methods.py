@@ -251,3 +251,20 @@ def test_an_observed_driver_may_come_late_but_has_no_gaps():
         known.scenario("other", {"a": 1.0}, since=80)
     with pytest.raises(vx.VeridexError, match="name the scenario"):
         known.scenario("", {"a": 1.0}, since=61)
+
+
+def test_a_reading_that_outweighs_all_others_is_named():
+    rng = np.random.default_rng(3)
+    a, promo = 20 + 8 * rng.normal(size=60), (np.arange(60) == 30) * 1.0
+    y = counted(100 + 3 * a + 40 * promo + rng.normal(size=60))
+    clean = vx.fit(y, "driver-regression keep=all", drivers=drivers_of([a, promo]))
+    assert clean.notes == ()  # one promotion is no freak
+    wrong = a.copy()
+    wrong[20] = 400.0
+    bent = vx.fit(y, "driver-regression keep=all", drivers=drivers_of([wrong, promo]))
+    assert abs(bent.coefficients["value"][1]) < 0.5 * clean.coefficients["value"][1]
+    assert bent.notes[0].startswith("a has a reading of 400 in 21 that weighs more than all its others together")
+    trial = vx.backtest(
+        y, ["driver-regression"], vx.RollingOrigin(horizon=2, origins=2), drivers=drivers_of([wrong, promo])
+    )
+    assert bent.notes[0] in trial.notes

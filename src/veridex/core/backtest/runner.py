@@ -1,6 +1,6 @@
 """Run a lineup over the folds of every item."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -83,6 +83,7 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
     notes += course.explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
     held: list[Kept] = [one for one in (onto, running.checkpoint) if one is not None]
     whole = replace(course, lineup=lineup)
+    notes += _freaks(history, _regressors(lineup, history, course.explaining))
     trial = _run(history, whole, running, held, _seasons(history, lineup, course.scheme, None))
     quiet, before = replace(running, progress=None), () if onto is None else onto.cuts
     cut_short = tuple(
@@ -225,6 +226,12 @@ def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tu
     added = tuple(one for one in benchmarks(season_length) if one not in lineup)
     notes = (f"Added to the lineup as benchmark: {', '.join(map(str, added))}.",) if added else ()
     return lineup + added, notes
+
+
+def _freaks(history: History, regressors: Sequence[Regressors | None]) -> tuple[str, ...]:
+    """Readings of drivers that outweigh all others, each once."""
+    used = {id(one): one for one in regressors if one is not None}.values()
+    return tuple(dict.fromkeys(note for one in used for series in history for note in one.freaks(series)))
 
 
 def _regressors(lineup: tuple[Method, ...], history: History, explaining: Explanation) -> tuple[Regressors | None, ...]:

@@ -207,7 +207,8 @@ class Evidence:
         _, rows = self._rows(1, "perfect")
         if rows is None:
             return ()
-        found = [f"{name} is not recorded up to the end yet; its last values were forecast." for name in rows.late]
+        found = [] if self.regressors is None else list(self.regressors.freaks(self.series))
+        found += [f"{name} is not recorded up to the end yet; its last values were forecast." for name in rows.late]
         if rows.skipped:
             found.append(f"The first {rows.skipped} periods are left out: a driver is not known in them.")
         return tuple(found)

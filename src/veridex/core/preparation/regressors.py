@@ -20,6 +20,9 @@ __all__ = ["Column", "Explanation", "Regressors"]
 FEWEST_TO_MIRROR = 8
 """Periods with both from which on a driver is told to be demand."""
 
+FREAK = 0.5
+"""Leverage of one reading from which on it outweighs all others."""
+
 MIRRORED = 1e-12
 """Share of its variance that a linear function of demand leaves for rounding."""
 
@@ -93,6 +96,32 @@ class Regressors:
                     problem = f"on {series.item!r} it is demand itself, or a linear function of it; leave it out, or "
                     problem += f"use what was known before, as in {driver.name}@1"
                     raise ParameterError("drivers", repr(driver.name), problem)
+
+    @np.errstate(all="ignore")
+    def freaks(self, series: ItemHistory) -> tuple[str, ...]:
+        """Readings of a driver that weigh more than all others together in what its effect is told by, in words.
+
+        The leverage of a reading is its squared distance from the mean as a share of all (Belsley, Kuh and Welsch,
+        1980, Regression Diagnostics, section 2.1). Drivers of two values, as promotions, have none.
+        """
+        if self.drivers is None or not self.drivers.columns:
+            return ()
+        said = []
+        values = self.drivers.over(series.item, series.start, len(series))
+        for driver, column in zip(self.drivers.columns, values.T, strict=True):
+            used = np.where(np.isnan(series.actuals), np.nan, column)
+            known = used[~np.isnan(used)]
+            if np.unique(known).size < 3:
+                continue
+            share = np.nan_to_num(np.square(used - known.mean()) / np.square(known - known.mean()).sum())
+            at = int(share.argmax())
+            if share[at] > FREAK:
+                period = self.cadence.text(series.start + at)
+                said.append(
+                    f"{driver.name} has a reading of {used[at]:,.6g} in {period} that weighs more than all its others "
+                    f"together: its effect rests on that one; correct it if it is wrong."
+                )
+        return tuple(said)
 
     @property
     def columns(self) -> tuple[Column, ...]:
