@@ -76,8 +76,38 @@ def test_excel_sheets(tmp_path):
         pd.DataFrame({"note": ["nothing here"]}).to_excel(book, sheet_name="cover", index=False)
         FRAME.assign(month=pd.to_datetime(FRAME["month"])).to_excel(book, sheet_name="demand", index=False)
     check(vx.read_history(path, sheet="demand", **LONG))
-    with pytest.raises(vx.VeridexError, match="Name one of its sheets"):
+    with pytest.raises(vx.VeridexError, match=r"no sheet 'demnad'\. Its sheets are cover, demand"):
         vx.read_history(path, sheet="demnad", **LONG)
+
+
+@pytest.mark.parametrize("layout", ["long", "wide"])
+def test_a_sheet_as_people_keep_it(tmp_path, layout):
+    """Titles above the names of the columns, a total below, and beside the items."""
+    months = [f"2022-{i:02d}" for i in range(1, 13)]
+    jars, lids = np.arange(12.0), np.arange(5.0, 17.0)
+    frame = pd.DataFrame({"month": months, "jars": jars, "lids": lids, "Total": jars + lids})
+    if layout == "long":
+        frame = frame[["month", "jars"]].rename(columns={"jars": "units"})
+    path = tmp_path / "sales.xlsx"
+    with pd.ExcelWriter(path) as book:
+        pd.DataFrame([["Larkmoor, sales by month"]]).to_excel(book, index=False, header=False)
+        frame.to_excel(book, startrow=3, index=False)
+        total = [["TOTAL:", *frame.iloc[:, 1:].sum()]]
+        pd.DataFrame(total).to_excel(book, startrow=17, index=False, header=False)
+    history = vx.read_history(path, layout=layout, period="month", **({"demand": "units"} if layout == "long" else {}))
+    assert history.names == (("sales",) if layout == "long" else ("jars", "lids"))
+    assert history[history.names[0]].values.tolist() == jars.tolist()
+    said = " ".join(history.notes)
+    assert "Row 4 holds the names of the columns; 3 above it were passed over." in said
+    assert "Left out the total in row 18." in said and ("Left out the column Total" in said) == (layout == "wide")
+
+
+def test_what_does_not_add_up_is_no_total(tmp_path):
+    frame = pd.DataFrame(
+        {"month": ["2022-01", "2022-02", "2022-03"], "a": [1, 2, 3], "b": [3, 3, 3], "total": [4, 5, 7]}
+    )
+    frame.to_csv(tmp_path / "sales.csv", index=False)
+    assert vx.read_history(tmp_path / "sales.csv", layout="wide", period="month").names == ("a", "b", "total")
 
 
 def test_databases(tmp_path):

@@ -10,6 +10,7 @@ import numpy as np
 from veridex.core.history.drivers import DriverGather, Drivers
 from veridex.core.history.events import Event, Events
 from veridex.core.periods.cadence import Cadence
+from veridex.core.tables.cells import columns_of
 from veridex.core.tables.dates import Dates
 from veridex.errors import ParameterError
 from veridex.exchange.sources import read_source
@@ -63,7 +64,17 @@ def read_drivers(
     if not sources:
         raise ParameterError("source", "[]", "name at least one file")
     found = [
-        read_source(one, None, (), table=table, query=query, sheet=sheet, delimiter=delimiter, encoding=encoding)
+        read_source(
+            one,
+            None,
+            (),
+            table=table,
+            query=query,
+            sheet=sheet,
+            delimiter=delimiter,
+            encoding=encoding,
+            named=columns_of(period),
+        )
         for one in sources
     ]
     by_file = {str(file): list(names) for file, names in columns.items()} if isinstance(columns, Mapping) else {}

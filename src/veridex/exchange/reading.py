@@ -140,6 +140,7 @@ decimal, status, invalid, stock_out, combine, absent, unfinished
         sheet=sheet,
         delimiter=delimiter,
         encoding=encoding,
+        named=where.period if layout == "wide" else where.columns,
     )
     return History.from_table(
         found.frame,

@@ -3,7 +3,9 @@
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pandas as pd
 import pyarrow as pa
 from pyarrow import parquet
@@ -12,6 +14,9 @@ from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.texts import Source, read_csv, refuse_no_file
 
 __all__ = ["read_source"]
+
+HEADER_WITHIN = 50
+"""Rows of a sheet among which the names of its columns are looked for: titles stand above them."""
 
 
 def read_source(
@@ -24,6 +29,7 @@ def read_source(
     sheet: str | None,
     delimiter: str | None,
     encoding: str | None,
+    named: Sequence[str] = (),
 ) -> Source:
     """Read a table from a file, a folder of Parquet parts, a database address or standard input (``-``).
 
@@ -40,6 +46,8 @@ def read_source(
         Which sheet of a workbook; by default the first.
     delimiter, encoding : str, optional
         Of a CSV file; found out if not stated.
+    named : sequence of str
+        Columns by whose names the header of a sheet is found, where titles stand above it.
 
     Raises
     ------
@@ -55,7 +63,7 @@ def read_source(
         if path.is_dir() or path.suffix.lower() in (".parquet", ".pq"):
             return _read_parquet(path, keep)
         if path.suffix.lower() in (".xlsx", ".xlsm"):
-            return _read_excel(path, sheet)
+            return _read_excel(path, sheet, named)
     if sheet is not None:
         raise ParameterError("sheet", repr(sheet), "only an Excel workbook (.xlsx) has sheets")
     return read_csv(source, keep, numbers, delimiter, encoding)
@@ -72,14 +80,43 @@ def _read_parquet(path: Path, keep: Sequence[str] | None) -> Source:
     return Source(frame, str(path), 1)
 
 
-def _read_excel(path: Path, sheet: str | None) -> Source:
+def _read_excel(path: Path, sheet: str | None, named: Sequence[str]) -> Source:
     try:
-        frame = pd.read_excel(path, sheet_name=0 if sheet is None else sheet, dtype=object, engine="openpyxl")
-    except (zipfile.BadZipFile, KeyError, OSError) as problem:
+        with pd.ExcelFile(path, engine="openpyxl") as book:
+            if sheet is not None and sheet not in book.sheet_names:
+                there = ", ".join(map(str, book.sheet_names))
+                raise FileUnreadable(str(path), f"it has no sheet {sheet!r}", f"Its sheets are {there}.")
+            cells = pd.read_excel(book, sheet_name=0 if sheet is None else sheet, header=None, dtype=object)
+    except (zipfile.BadZipFile, KeyError, OSError, ValueError) as problem:
+        if isinstance(problem, FileUnreadable):
+            raise
         raise FileUnreadable(str(path), f"this is no Excel workbook ({problem})", "Save it again as .xlsx.") from None
-    except ValueError as problem:
-        raise FileUnreadable(str(path), str(problem).rstrip("."), "Name one of its sheets with sheet=.") from None
-    return Source(frame, str(path), 2)
+    head = _header(cells, named)
+    filled = np.flatnonzero(cells.iloc[head + 1 :].notna().any(axis=1)) + head + 1
+    first, stop = (int(filled[0]), int(filled[-1]) + 1) if filled.size else (head + 1, head + 1)
+    frame = cells.iloc[first:stop].reset_index(drop=True)
+    frame.columns = pd.Index(_named(cells.iloc[head]))
+    notes = (f"Row {head + 1} holds the names of the columns; {head} above it were passed over.",) if head else ()
+    return Source(frame, str(path), first + 1, notes)
+
+
+def _named(cells: "pd.Series[Any]") -> list[Any]:
+    """Names of columns: an empty one is called by its place, one that stands there twice is numbered."""
+    found: list[Any] = []
+    for place, cell in enumerate(cells):
+        name = f"column {place + 1}" if pd.isna(cell) else cell
+        again = sum(one == name for one in cells.iloc[:place])
+        found.append(f"{name}.{again}" if again else name)
+    return found
+
+
+def _header(cells: pd.DataFrame, named: Sequence[str]) -> int:
+    """The row that holds the names of the columns: the first with all that are named, else the first of all."""
+    wanted = set(named)
+    for row in range(min(len(cells), HEADER_WITHIN)):
+        if wanted and wanted <= {str(cell).strip() for cell in cells.iloc[row]}:
+            return row
+    return 0
 
 
 def _read_sql(address: str, table: str | None, query: str | None) -> Source:
@@ -97,6 +134,9 @@ def _read_sql(address: str, table: str | None, query: str | None) -> Source:
         engine = sql.create_engine(url, poolclass=sql.pool.NullPool)
         with engine.connect() as connection:
             if table is not None:
+                there = sql.inspect(connection).get_table_names() + sql.inspect(connection).get_view_names()
+                if table not in there:
+                    raise FileUnreadable(label, f"it has no table {table!r}", f"Its tables are {', '.join(there)}.")
                 frame = pd.read_sql_table(table, connection)
             else:
                 frame = pd.read_sql_query(sql.text(str(query)), connection)

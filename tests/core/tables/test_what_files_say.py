@@ -230,7 +230,7 @@ def test_a_database_of_many_users(postgresql, data):
     assert kept.names == plain.names and kept.values.tobytes() == plain.values.tobytes()
     asked = vx.read_history(postgresql, query="select * from orders where region = 'north'", **words)
     assert 0 < asked.values.sum() < kept.values.sum()
-    with pytest.raises(vx.VeridexError, match="Check the address and the table"):
+    with pytest.raises(vx.VeridexError, match="it has no table 'nosuch'"):
         vx.read_history(postgresql, table="nosuch", **words)
     engine.dispose()
 
@@ -271,3 +271,14 @@ def test_a_cadence_finer_than_the_dates_is_refused_with_the_evidence(every, cade
         return
     with pytest.raises(vx.VeridexError, match=said):
         vx.History.from_frame(frame, cadence=cadence)
+
+
+@pytest.mark.parametrize("kind", ["object", "category", "str"])
+def test_an_empty_cell_is_none_of_the_others(kind):
+    """A missing date or key was that of the last spelling, without a word."""
+    for empty, said in (("period", "row 3, column 'period'"), ("item", "row 3, column 'item'")):
+        cells = {"period": ["2022-01", "2022-02", "2022-03", "2022-04"], "item": ["a", "b", "b", "a"]}
+        cells[empty][2] = None
+        frame = pd.DataFrame({name: pd.Series(own).astype(kind) for name, own in cells.items()})
+        with pytest.raises(vx.VeridexError, match=said):
+            vx.History.from_frame(frame.assign(demand=[1, 2, 3, 4]), item="item", cadence="monthly")

@@ -14,7 +14,7 @@ from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished,
 from veridex.core.tables.dates import Dates, DateWords, read_dates
 from veridex.core.tables.grouping import Rows
 from veridex.core.tables.inference import infer_cadence, refuse_finer
-from veridex.core.tables.left_out import without_invalid
+from veridex.core.tables.left_out import totals_among, without_invalid, without_totals
 from veridex.core.tables.numbers_in_text import read_flags, read_quantities
 from veridex.core.tables.texts import different_texts, looked_up
 from veridex.errors import CellUnreadable, ColumnMissing, HistoryTooShort, ParameterError
@@ -138,6 +138,9 @@ def assemble_table(
     if layout.status is not None:
         require(frame, (layout.status,), "status", source)
         frame, notes = without_invalid(frame, layout.status, layout.invalid)
+    if layout.period[0] in frame.columns:
+        frame, said = without_totals(frame, layout.period[0], first_row)
+        notes += said
     if frame.empty:
         raise HistoryTooShort(source, 0, 1, "a history", "Give it at least one row below the column names.")
     fiscal = layout.date_words.fiscal
@@ -239,10 +242,14 @@ def _wide(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
         raise ColumnMissing(source, "numbers", "item", tuple(map(str, frame.columns)))
     if left_out:
         notes += (f"Left out the columns {', '.join(left_out)}: they hold no numbers.",)
-    demand = [
-        plain[column] if column in plain else read_quantities(frame[column], source, first_row, layout.decimal)
+    read = {
+        column: plain[column] if column in plain else read_quantities(frame[column], source, first_row, layout.decimal)
         for column in columns
-    ]
+    }
+    for column in totals_among(read) if layout.items is None else ():
+        notes += (f"Left out the column {column}: it adds up the others.",)
+        del read[column]
+    columns, demand = list(read), list(read.values())
     codes = np.repeat(np.arange(len(columns), dtype=np.int32), len(frame))
     rows = Rows(codes, found.stamps, np.tile(found.where, len(columns)), np.concatenate(demand))
     return _Table(rows, tuple(columns), found.precision, notes)

@@ -1,8 +1,14 @@
-"""Rows that a status column marks as invalid."""
+"""Rows and columns that are no demand of their own: marked as invalid, or totals of the others."""
 
+import numpy as np
 import pandas as pd
 
-__all__ = ["INVALID_WORDS", "without_invalid"]
+from veridex.core.arrays import FloatArray
+
+__all__ = ["INVALID_WORDS", "totals_among", "without_invalid", "without_totals"]
+
+TOTALS = ("total", "totals", "grand total", "sum", "overall")
+"""What rows and columns of totals are called, in any case of letters."""
 
 INVALID_WORDS = (
     *("invalid", "cancelled", "canceled", "void", "voided", "rejected", "returned", "deleted", "error", "test"),
@@ -22,6 +28,29 @@ def without_invalid(
         return frame, (f"No row is invalid by {status!r}: it says {kept}.",)
     note = f"{int(bad.sum()):,} rows are invalid by {status!r} and were left out ({left}); kept: {kept or 'none'}."
     return frame[~bad], (note,)
+
+
+def without_totals(frame: pd.DataFrame, period: str, first_row: int) -> tuple[pd.DataFrame, tuple[str, ...]]:
+    """Leave out rows at the end that say "total" where the others have their period, and say so."""
+    words = frame[period].astype(str).str.strip().str.lower().str.rstrip(":").isin(TOTALS).to_numpy()
+    demand = np.flatnonzero(~words & frame.notna().any(axis=1).to_numpy())
+    kept = int(demand[-1]) + 1 if demand.size else 0
+    rows = [str(int(at) + first_row) for at in frame.index[kept:][words[kept:]]]
+    if not rows:
+        return frame, ()
+    return frame.iloc[:kept], (f"Left out the total in row {', '.join(rows)}.",)
+
+
+def totals_among(columns: dict[str, FloatArray]) -> list[str]:
+    """Columns that are called a total and add up all the others."""
+    found = []
+    for name, values in columns.items():
+        others = [other for key, other in columns.items() if key != name]
+        if name.strip().lower() in TOTALS and len(others) > 1:
+            added = np.nansum(others, axis=0)
+            if np.allclose(np.nan_to_num(values), added, rtol=1e-9, atol=1e-9):
+                found.append(name)
+    return found
 
 
 def _counted(words: "pd.Series[str]", most: int = 5) -> str:

@@ -26,7 +26,10 @@ def looked_up(table: NDArray[Any], codes: NDArray[Any]) -> NDArray[Any]:
 
 
 def different_texts(column: "pd.Series[Any]") -> tuple[NDArray[Any], NDArray[Any]]:
-    """The different texts of a column, and which of them each row has; a column of categories has them at hand."""
+    """The different texts of a column, and which of them each row has; an empty cell is an empty text.
+
+    A column of categories has them at hand.
+    """
     if isinstance(column.dtype, pd.CategoricalDtype) and not column.isna().any():
         texts, codes = np.array(column.cat.categories.astype(str), dtype=object), column.cat.codes.to_numpy()
         used = np.zeros(texts.size, dtype=bool)
@@ -35,5 +38,5 @@ def different_texts(column: "pd.Series[Any]") -> tuple[NDArray[Any], NDArray[Any
         if used.all():
             return texts, codes
         return texts[used], looked_up((np.cumsum(used) - 1).astype(codes.dtype), codes)
-    found, different = pd.factorize(column.astype(object).astype(str))
+    found, different = pd.factorize(column.astype(object).where(column.notna(), "").astype(str))
     return np.array(different, dtype=object), np.asarray(found, dtype=np.int32)
