@@ -46,7 +46,7 @@ class ColumnMissing(ReadingError, KeyError):
 
 @dataclass(eq=False)
 class CellUnreadable(ReadingError, ValueError):
-    """Cells of a column cannot be read as what the column holds."""
+    """Cells of a column cannot be read as what the column holds; `also` are those of other columns."""
 
     source: str
     column: str
@@ -55,13 +55,15 @@ class CellUnreadable(ReadingError, ValueError):
     wanted: str
     count: int
     remedy: str
+    also: "tuple[CellUnreadable, ...]" = ()
 
     def __str__(self) -> str:
+        more = "".join(f" Also {one._where()}. {one.remedy}" for one in self.also)
+        return f"{self.source}, {self._where()}. {self.remedy}{more}"
+
+    def _where(self) -> str:
         others = f" ({self.count} such cells in all)" if self.count > 1 else ""
-        return (
-            f"{self.source}, row {self.row}, column {self.column!r}: {self.value!r} is no {self.wanted}{others}. "
-            f"{self.remedy}"
-        )
+        return f"row {self.row}, column {self.column!r}: {self.value!r} is no {self.wanted}{others}"
 
 
 @dataclass(eq=False)

@@ -282,3 +282,18 @@ def test_an_empty_cell_is_none_of_the_others(kind):
         frame = pd.DataFrame({name: pd.Series(own).astype(kind) for name, own in cells.items()})
         with pytest.raises(vx.VeridexError, match=said):
             vx.History.from_frame(frame.assign(demand=[1, 2, 3, 4]), item="item", cadence="monthly")
+
+
+def test_all_kinds_of_bad_cells_are_told_at_once(tmp_path):
+    path = tmp_path / "sales.csv"
+    path.write_text("month,sku,units\n2022-01,a,3\n2022-02,a,x\nsoon,a,4\n2022-04,,5\n2022-05,a,y\n")
+    with pytest.raises(vx.VeridexError) as told:
+        vx.read_history(path, period="month", demand="units", item="sku")
+    said = str(told.value)
+    for part in (
+        "row 4, column 'month': 'soon' is no date",
+        "row 3, column 'units': 'x' is no number (2 such cells in all)",
+        "row 5, column 'sku': '' is no item key",
+    ):
+        assert part in said
+    assert (told.value.column, [one.column for one in told.value.also]) == ("month", ["units", "sku"])

@@ -1,8 +1,8 @@
 """Tables of texts, dates and numbers, read cell by cell and assembled into a history's columns."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 import pandas as pd
@@ -29,6 +29,8 @@ __all__ = [
     "item_keys",
     "require",
 ]
+
+T = TypeVar("T")
 
 LayoutName = Literal["long", "wide"]
 
@@ -176,27 +178,41 @@ def _long(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
         if role == "demand" and layout.combine == "count" and layout.demand not in frame.columns:
             continue  # rows are counted; there may be nothing to add up
         require(frame, columns, role, source)
-    found = read_dates(frame, layout.period, layout.date_words, cadence, source, first_row)
-    divisor, stock_outs = None, None
-    if layout.combine == "count" and layout.demand not in frame.columns:
-        demand = np.ones(len(frame))
-    else:
-        demand = read_quantities(frame[whole[0]], source, first_row, layout.decimal)
-    if len(whole) == 2:
-        if layout.combine != "sum":
-            raise ParameterError("combine", repr(layout.combine), "a ratio divides two sums; leave combine='sum'")
-        divisor = read_quantities(frame[whole[1]], source, first_row, layout.decimal)
+    if len(whole) == 2 and layout.combine != "sum":
+        raise ParameterError("combine", repr(layout.combine), "a ratio divides two sums; leave combine='sum'")
     if layout.stock_out is not None:
         require(frame, (layout.stock_out,), "stock-out", source)
-        stock_outs = read_flags(frame[layout.stock_out], source, first_row)
+    bad: list[CellUnreadable] = []
+    found = _tried(lambda: read_dates(frame, layout.period, layout.date_words, cadence, source, first_row), bad)
+    demand: FloatArray | None = np.ones(len(frame))
+    if layout.combine != "count" or layout.demand in frame.columns:
+        demand = _tried(lambda: read_quantities(frame[whole[0]], source, first_row, layout.decimal), bad)
+    divisor = stock_outs = None
+    if len(whole) == 2:
+        divisor = _tried(lambda: read_quantities(frame[whole[1]], source, first_row, layout.decimal), bad)
+    if layout.stock_out is not None:
+        stock_outs = _tried(lambda: read_flags(frame[str(layout.stock_out)], source, first_row), bad)
     names, codes, keys = item_keys(frame, layout.item, layout.name)
     if "" in names and layout.item:
         empty = np.flatnonzero(codes == names.index(""))
         remedy = "Fill the key in, or mark such rows as invalid and say status=."
         at = int(empty[0]) + first_row
-        raise CellUnreadable(source, layout.item[0], at, "", "item key", empty.size, remedy)
+        bad.append(CellUnreadable(source, layout.item[0], at, "", "item key", empty.size, remedy))
+    if bad:  # all kinds of them at once: nobody mends a file cell by cell
+        raise replace(bad[0], also=tuple(bad[1:]))
+    assert found is not None
+    assert demand is not None
     rows = Rows(codes, found.stamps, found.where, demand)
     return _Table(rows, names, found.precision, found.notes, keys, stock_outs, divisor)
+
+
+def _tried(read: Callable[[], T], bad: list[CellUnreadable]) -> T | None:
+    """What is read; nothing where cells cannot be, which are kept for one message."""
+    try:
+        return read()
+    except CellUnreadable as problem:
+        bad.append(problem)
+        return None
 
 
 def item_keys(
