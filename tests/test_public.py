@@ -46,6 +46,7 @@ FACTS = {
     "word": "monthy",
     "known": ("monthly", "daily"),
     "item": "smoker",
+    "also": (),
 }
 """What the facts of an error may be; a fact that is not listed is a text, or a number where it counts."""
 
