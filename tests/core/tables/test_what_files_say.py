@@ -297,3 +297,15 @@ def test_all_kinds_of_bad_cells_are_told_at_once(tmp_path):
     ):
         assert part in said
     assert (told.value.column, [one.column for one in told.value.also]) == ("month", ["units", "sku"])
+
+
+def test_weeks_are_not_put_into_months():
+    weeks = pd.date_range("2022-01-03", periods=30, freq="7D")
+    frame = pd.DataFrame({"period": weeks, "demand": np.arange(1.0, 31)})
+    with pytest.raises(vx.VeridexError, match="every date is a Monday, and weeks lie in two months; say 'weekly'"):
+        vx.History.from_frame(frame, cadence="monthly")
+    orders = pd.concat((frame, frame))  # several rows of a date: orders that are entered on Mondays
+    assert len(vx.History.from_frame(orders, cadence="monthly")) == 1
+    assert (
+        len(vx.History.from_frame(frame, cadence="weekly")) == len(vx.History.from_frame(frame, cadence="daily")) == 1
+    )

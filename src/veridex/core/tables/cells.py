@@ -13,7 +13,7 @@ from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished, assemble
 from veridex.core.tables.dates import Dates, DateWords, read_dates
 from veridex.core.tables.grouping import Rows
-from veridex.core.tables.inference import infer_cadence, refuse_finer
+from veridex.core.tables.inference import infer_cadence, refuse_misfit
 from veridex.core.tables.left_out import totals_among, without_invalid, without_totals
 from veridex.core.tables.numbers_in_text import read_flags, read_quantities
 from veridex.core.tables.texts import different_texts, looked_up
@@ -156,7 +156,7 @@ def assemble_table(
         cadence = cadence if fiscal is None else cadence.fiscal(fiscal.first_month)
         notes += (evidence,)
     else:
-        refuse_finer(cadence, rows.stamps[rows.dates], rows.codes, table.items, table.precision)
+        refuse_misfit(cadence, rows.stamps[rows.dates], rows.codes, table.items, table.precision)
     parts = assemble(
         rows,
         table.items,

@@ -9,7 +9,7 @@ from veridex.core.arrays import IntArray
 from veridex.core.periods.cadence import WEEKDAYS, Cadence
 from veridex.errors import CadenceUnclear, ParameterError
 
-__all__ = ["infer_cadence", "refuse_finer"]
+__all__ = ["infer_cadence", "refuse_misfit"]
 
 DAY = 86_400
 FEWEST_DATES = 3
@@ -67,11 +67,17 @@ def infer_cadence(
 FEWEST_TO_REFUSE = 4
 """Different dates that contradict a stated cadence."""
 
+FEWEST_WEEKS = 8
+"""Dates on one day of the week from which on they are weeks: so many orders do not fall on it by chance."""
 
-def refuse_finer(
+
+def refuse_misfit(
     stated: Cadence, stamps: NDArray[Any], codes: IntArray, items: tuple[str, ...], precision: set[str]
 ) -> None:
-    """Refuse months, quarters or years that are stated to be something finer: most of its periods would be empty.
+    """Refuse a stated cadence that the dates contradict.
+
+    Months, quarters or years that are stated to be something finer: most of its periods would be empty. Weeks, a row
+    for each, that are stated to be months or more: they lie in two of them.
 
     Raises
     ------
@@ -81,14 +87,27 @@ def refuse_finer(
     if stated.counted or np.unique(stamps).size < FEWEST_TO_REFUSE:
         return
     try:
-        found, evidence = infer_cadence(stamps, codes, items, precision)
+        found, said = infer_cadence(stamps, codes, items, precision)
     except CadenceUnclear:
         return
+    evidence = said.partition(": ")[2].rstrip(".")
     ranks = list(BY_MONTHS.values())
     own = ranks.index(stated.name) if stated.name in ranks else -1 if stated.unit not in ("M", "Y") else len(ranks)
     if found.name in ranks and ranks.index(found.name) > own:
-        said = evidence.partition(": ")[2].rstrip(".")
-        raise ParameterError("cadence", repr(stated.name), f"{said}; say {found.name!r}, or leave it out")
+        raise ParameterError("cadence", repr(stated.name), f"{evidence}; say {found.name!r}, or leave it out")
+    weeks = found.name.startswith("weekly") and stated.unit in ("M", "Y")
+    if weeks and np.unique(stamps).size >= FEWEST_WEEKS and _one_row_each(stamps, codes):
+        straddle = f"{evidence}, and weeks lie in two {stated.plural}"
+        raise ParameterError(
+            "cadence", repr(stated.name), f"{straddle}; say {found.name!r}, or split them into days first"
+        )
+
+
+def _one_row_each(stamps: NDArray[Any], codes: IntArray) -> bool:
+    """Whether no item has several rows of a date, as it has in orders."""
+    order = np.lexsort((stamps, codes))
+    again = (np.diff(codes[order]) == 0) & (stamps[order][1:] == stamps[order][:-1])
+    return not bool(again.any())
 
 
 def _of_one(stamps: NDArray[Any]) -> tuple[str, str]:
