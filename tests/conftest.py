@@ -1,5 +1,7 @@
 """Fixtures shared by all rooms."""
 
+import subprocess
+import sys
 import tempfile
 from importlib.resources import files
 from pathlib import Path
@@ -140,3 +142,9 @@ def drivers_of(columns, known=()):
     names = [chr(97 + j) for j in range(len(columns))]
     frame = pd.DataFrame({"period": np.arange(1, len(columns[0]) + 1), **dict(zip(names, columns, strict=True))})
     return vx.Drivers.from_frame(frame, cadence="counted", known_ahead=known or names)
+
+
+def veridex(*words, cwd=None):
+    """The real command."""
+    command = [str(Path(sys.executable).with_name("veridex")), *map(str, words)]
+    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, check=False, timeout=120)

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 import veridex as vx
+from conftest import veridex
 from reference import NILE
 from veridex.demo.generator import write_all
 from veridex.demo.run import DATA
@@ -30,11 +31,6 @@ DESCRIBED = ["--item", "sku", *WORDS, "--cadence", "monthly"]
 
 
 TIDY = ["--tidy", "gaps=interpolate"]
-
-
-def veridex(*words, cwd=None):
-    command = [str(Path(sys.executable).with_name("veridex")), *map(str, words)]
-    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, check=False, timeout=120)
 
 
 def digests(directory):
