@@ -27,7 +27,7 @@ TABLES = (".csv", ".tsv", ".txt", ".parquet", ".xlsx", ".xls")
 SPELLINGS = ("dates", "tz", "fiscal_named", "decimal", "encoding")
 """Words of a reading that hold for tables of drivers too."""
 
-YEARS_AHEAD = 5
+YEARS_AHEAD = 20
 """Calendar years after the history that holidays are looked up for."""
 
 SPANS = ("since", "until", "last", "as_of", "notes")

@@ -268,3 +268,11 @@ def test_a_reading_that_outweighs_all_others_is_named():
         y, ["driver-regression"], vx.RollingOrigin(horizon=2, origins=2), drivers=drivers_of([wrong, promo])
     )
     assert bent.notes[0] in trial.notes
+
+
+def test_a_dated_step_may_be_all_that_demand_does():
+    t = np.arange(40)
+    fitted = vx.fit(counted(100 + 20.0 * (t >= 19) + (t % 2)), "linear-trend drivers=[step(20)]")
+    assert fitted.available
+    exact = vx.fit(counted(100 + 20.0 * (t >= 19)), "linear-trend drivers=[step(20)]")
+    assert exact.coefficients.set_index("name").loc["step(20)", "value"] == pytest.approx(20.0)

@@ -120,3 +120,11 @@ def test_short_series_without_a_shift_seldom_show_one():
         drawn = [expect(100 + 10 * rng.normal(size=size), 1) for _ in range(300)]
         assert np.mean([bool(one.shifts) for one in drawn]) < 0.05
         assert max((shift.ratio for one in drawn for shift in one.shifts), default=0.0) < 30
+
+
+def test_what_was_never_sold_and_what_a_retired_item_was():
+    never = vx.History.from_numbers([0.0] * 20, cadence="counted", item="never")
+    assert readings(never)["never"].in_words() == "never sold, 20 periods known"
+    seldom = np.concatenate((np.tile([0.0, 0, 0, 4], 10), np.zeros(40)))
+    gone = readings(vx.History.from_numbers(seldom, cadence="counted", item="gone"))["gone"]
+    assert (gone.kind, gone.sold_as) == ("retired", "intermittent") and "nothing was sold since 40" in gone.in_words()

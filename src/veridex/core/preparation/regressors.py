@@ -91,6 +91,8 @@ class Regressors:
         for series in histories:
             values = self.drivers.over(series.item, series.start, len(series))
             for driver, column in zip(self.drivers.columns, values.T, strict=True):
+                if isinstance(driver, Intervention):
+                    continue  # a step of demand is what a step is for
                 both = ~np.isnan(column) & ~np.isnan(series.actuals)
                 if both.sum() >= FEWEST_TO_MIRROR and _mirrors(column[both], series.actuals[both]):
                     problem = f"on {series.item!r} it is demand itself, or a linear function of it; leave it out, or "

@@ -1,6 +1,7 @@
 """The last look at an item before it is published: what of it must not be trusted, said where people see it."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -13,11 +14,14 @@ __all__ = ["cautions"]
 SURE = 2.576
 """Standard errors (99 %) by which intervals must have held less than they claim; each origin counts as one trial."""
 
+WIDE = 80.0
+"""Level of an interval from which on its law's mean lies inside, unless nearly all of it is at one end."""
+
 BEYOND = 3.0
 """A forecast beyond this multiple of the highest, or below the lowest by it, is like nothing in the past."""
 
 
-def cautions(one: ItemPublication, read: ItemReading, past: FloatArray) -> tuple[Caution, ...]:
+def cautions(one: ItemPublication, read: ItemReading, past: FloatArray, levels: Sequence[float]) -> tuple[Caution, ...]:
     """What must not be trusted.
 
     Parameters
@@ -28,13 +32,15 @@ def cautions(one: ItemPublication, read: ItemReading, past: FloatArray) -> tuple
         What the item is taken for.
     past : ndarray, shape (n,)
         All that is known of its demand; NaN is unknown.
+    levels : sequence of float
+        Of its intervals.
     """
     if one.outlook is None or not one.available:
         return ()
     found = (
         _held_too_little(one),
         _lost(one),
-        _outside(one.outlook),
+        _outside(one.outlook, levels),
         _unlike(one.outlook.points, past),
         _unfinished(read),
     )
@@ -55,10 +61,11 @@ def _held_too_little(one: ItemPublication) -> Caution | None:
     return None
 
 
-def _outside(outlook: Outlook) -> Caution | None:
+def _outside(outlook: Outlook, levels: Sequence[float]) -> Caution | None:
     """Whether a forecast lies outside its own intervals, as the mean of a law that is mostly at nothing does."""
-    bands, points = outlook.bands, outlook.points
-    if not bands.lower.size or not ((points < bands.lower) | (points > bands.upper)).any():
+    wide, points = [level >= WIDE for level in levels], outlook.points
+    lower, upper = outlook.bands.lower[wide], outlook.bands.upper[wide]
+    if not ((points < lower) | (points > upper)).any():
         return None
     return Caution("intervals", "some of its forecasts lie outside their own intervals: nearly all is at one end")
 

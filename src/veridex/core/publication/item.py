@@ -170,7 +170,7 @@ class ItemWork:
         if not one.available:
             return one
         one = replace(one, totals=self._totals(task, fitted, outlook))
-        return replace(one, cautions=cautions(one, task.reading, task.series.actuals))
+        return replace(one, cautions=cautions(one, task.reading, task.series.actuals, self.wanted.levels))
 
     def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
         forecast = fitted.forecast(task.horizon, self.wanted.levels, drivers=scenario)

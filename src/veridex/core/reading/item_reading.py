@@ -31,9 +31,9 @@ class ItemReading:
     item : str
     cadence : Cadence
     season_length : int
-    kind : {"unknown", "retired", "intermittent", "new", "short", "regular"}
-        The first of these that it is.
-    because : str
+    sold_as : {"unknown", "intermittent", "new", "short", "regular"}
+        The first of these that it is, or was while it was sold.
+    evidence : str
         What tells so; empty for regular demand.
     known : int
         Known periods.
@@ -57,8 +57,8 @@ class ItemReading:
     item: str
     cadence: Cadence
     season_length: int
-    kind: str
-    because: str
+    sold_as: str
+    evidence: str
     known: int
     length: int
     interval: float
@@ -70,6 +70,17 @@ class ItemReading:
     support: Support
     shows_season: bool
     clarity: float
+
+    @property
+    def kind(self) -> str:
+        """``"retired"``, or as it is sold."""
+        return "retired" if self.retired else self.sold_as
+
+    @property
+    def because(self) -> str:
+        """What tells its kind; empty for regular demand."""
+        gone = self.retired and self.last_sale is not None
+        return f"nothing was sold since {self.cadence.text(int(self.last_sale or 0))}" if gone else self.evidence
 
     @property
     def season(self) -> str:
@@ -99,6 +110,8 @@ class ItemReading:
             "neighbours": f"a season of {self.season_length} that its neighbours show",
             "none": "no season",
         }[self.season]
+        if self.last_sale is None:
+            return f"never sold, {self.cadence.length(self.known)} known"
         kind = f"{self.demand_class} demand in {self.support.in_words()}"
         known = self.life or f"{self.cadence.length(self.known)} known"
         return ", ".join(said for said in (kind, known, self.end, season) if said)
@@ -122,22 +135,20 @@ def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin:
     retired = alive(values, series.season_length)[1]
     interval, variation, demand_class = demand_pattern(values)
     enough = 2 * series.season_length if series.season_length > 1 else FEWEST_PERIODS
-    kind, because = "regular", ""
+    sold_as, evidence = "regular", ""
     if not known.size:
-        kind, because = "unknown", "nothing is known of its demand"
-    elif retired and last_sale is not None:
-        kind, because = "retired", f"nothing was sold since {cadence.text(last_sale)}"
+        sold_as, evidence = "unknown", "nothing is known of its demand"
     elif demand_class in SELDOM:
-        kind, because = "intermittent", f"demand comes in about one of {interval:.1f} periods"
+        sold_as, evidence = "intermittent", f"demand comes in about one of {interval:.1f} periods"
     elif known.size < enough:
-        kind = "new" if series.start + int(known[0]) > begin else "short"
-        because = f"only {known.size} periods are known"
+        sold_as = "new" if series.start + int(known[0]) > begin else "short"
+        evidence = f"only {known.size} periods are known"
     return ItemReading(
         item=series.item,
         cadence=cadence,
         season_length=series.season_length,
-        kind=kind,
-        because=because,
+        sold_as=sold_as,
+        evidence=evidence,
         known=int(known.size),
         length=length_class_now(series),
         interval=interval,

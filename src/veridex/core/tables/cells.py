@@ -156,7 +156,7 @@ def assemble_table(
         cadence = cadence if fiscal is None else cadence.fiscal(fiscal.first_month)
         notes += (evidence,)
     else:
-        refuse_misfit(cadence, rows.stamps[rows.dates], rows.codes, table.items, table.precision)
+        refuse_misfit(cadence, rows.stamps, rows.dates, rows.codes, table.precision)
     parts = assemble(
         rows,
         table.items,

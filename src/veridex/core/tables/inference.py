@@ -72,22 +72,33 @@ FEWEST_WEEKS = 8
 
 
 def refuse_misfit(
-    stated: Cadence, stamps: NDArray[Any], codes: IntArray, items: tuple[str, ...], precision: set[str]
+    stated: Cadence, different: NDArray[Any], dates: IntArray, codes: IntArray, precision: set[str]
 ) -> None:
-    """Refuse a stated cadence that the dates contradict.
+    """Refuse a stated cadence that the dates of all items together contradict.
 
     Months, quarters or years that are stated to be something finer: most of its periods would be empty. Weeks, a row
     for each, that are stated to be months or more: they lie in two of them.
+
+    Parameters
+    ----------
+    stated : Cadence
+    different : ndarray of datetime64[s]
+        The different dates.
+    dates, codes : ndarray of int, shape (n,)
+        Which of them each row has, and the item of each row.
+    precision : set of str
+        As in `infer_cadence`.
 
     Raises
     ------
     ParameterError
         With the evidence.
     """
-    if stated.counted or np.unique(stamps).size < FEWEST_TO_REFUSE:
+    if stated.counted or different.size < FEWEST_TO_REFUSE:
         return
     try:
-        found, said = infer_cadence(stamps, codes, items, precision)
+        # Of one item, so that millions of rows need not be looked through.
+        found, said = infer_cadence(different, np.zeros(different.size, dtype=np.int64), ("",), precision)
     except CadenceUnclear:
         return
     evidence = said.partition(": ")[2].rstrip(".")
@@ -96,18 +107,15 @@ def refuse_misfit(
     if found.name in ranks and ranks.index(found.name) > own:
         raise ParameterError("cadence", repr(stated.name), f"{evidence}; say {found.name!r}, or leave it out")
     weeks = found.name.startswith("weekly") and stated.unit in ("M", "Y")
-    if weeks and np.unique(stamps).size >= FEWEST_WEEKS and _one_row_each(stamps, codes):
-        straddle = f"{evidence}, and weeks lie in two {stated.plural}"
-        raise ParameterError(
-            "cadence", repr(stated.name), f"{straddle}; say {found.name!r}, or split them into days first"
-        )
+    if weeks and different.size >= FEWEST_WEEKS and _one_row_each(dates, codes):
+        problem = f"{evidence}, and weeks lie in two {stated.plural}; say {found.name!r}, or split them into days first"
+        raise ParameterError("cadence", repr(stated.name), problem)
 
 
-def _one_row_each(stamps: NDArray[Any], codes: IntArray) -> bool:
+def _one_row_each(dates: IntArray, codes: IntArray) -> bool:
     """Whether no item has several rows of a date, as it has in orders."""
-    order = np.lexsort((stamps, codes))
-    again = (np.diff(codes[order]) == 0) & (stamps[order][1:] == stamps[order][:-1])
-    return not bool(again.any())
+    order = np.lexsort((dates, codes))
+    return bool(((np.diff(codes[order]) != 0) | (np.diff(dates[order]) != 0)).all())
 
 
 def _of_one(stamps: NDArray[Any]) -> tuple[str, str]:

@@ -10,6 +10,9 @@ __all__ = ["INVALID_WORDS", "totals_among", "without_invalid", "without_totals"]
 TOTALS = ("total", "totals", "grand total", "sum", "overall")
 """What rows and columns of totals are called, in any case of letters."""
 
+AT_THE_END = 20
+"""Rows at the end of a table among which totals are looked for."""
+
 INVALID_WORDS = (
     *("invalid", "cancelled", "canceled", "void", "voided", "rejected", "returned", "deleted", "error", "test"),
     *("false", "no", "n", "0", "0.0", "bad"),
@@ -32,13 +35,14 @@ def without_invalid(
 
 def without_totals(frame: pd.DataFrame, period: str, first_row: int) -> tuple[pd.DataFrame, tuple[str, ...]]:
     """Leave out rows at the end that say "total" where the others have their period, and say so."""
-    words = frame[period].astype(str).str.strip().str.lower().str.rstrip(":").isin(TOTALS).to_numpy()
-    demand = np.flatnonzero(~words & frame.notna().any(axis=1).to_numpy())
+    end = frame.iloc[-AT_THE_END:]
+    words = end[period].astype(str).str.strip().str.lower().str.rstrip(":").isin(TOTALS).to_numpy()
+    demand = np.flatnonzero(~words & end.notna().any(axis=1).to_numpy())
     kept = int(demand[-1]) + 1 if demand.size else 0
-    rows = [str(int(at) + first_row) for at in frame.index[kept:][words[kept:]]]
+    rows = [str(int(at) + first_row) for at in end.index[kept:][words[kept:]]]
     if not rows:
         return frame, ()
-    return frame.iloc[:kept], (f"Left out the total in row {', '.join(rows)}.",)
+    return frame.iloc[: len(frame) - len(end) + kept], (f"Left out the total in row {', '.join(rows)}.",)
 
 
 def totals_among(columns: dict[str, FloatArray]) -> list[str]:

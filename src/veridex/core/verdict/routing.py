@@ -91,23 +91,23 @@ class Router:
         """
         read = self.trial.readings[one.item]
         with_actuals: BoolArray = np.asarray(tested.any(axis=0))
-        if read.kind == "unknown":
+        if read.sold_as == "unknown":
             return Route("unknown", (), with_actuals, read.because)
         if not with_actuals.any():
             said = f"with {read.known} known periods it is too short to be tested"
             few = self.entered if self.fixed else SHORT
             listed = self._cut(self.listed, len(self.listed))
             return Route(UNTESTED, tuple(dict.fromkeys((*few, *listed))), with_actuals, said, listed, few)
-        if read.kind == "retired" and read.last_sale is not None and (not self.fixed or NAIVE in self.entered):
+        if read.retired and read.last_sale is not None and (not self.fixed or NAIVE in self.entered):
             return Route("retired", (NAIVE,), with_actuals & (one.origins > read.last_sale), read.because)
-        if read.kind == "intermittent":
-            return self._over(read.kind, self._cut(self._seldom, 2), tested, read.because)
+        if read.sold_as == "intermittent":
+            return self._over(read.sold_as, self._cut(self._seldom, 2), tested, read.evidence)
         regular = self._cut(self.listed, len(self.listed))
-        if read.kind not in ("new", "short"):
+        if read.sold_as not in ("new", "short"):
             return self._over("regular", regular, tested, "")
         few = tuple(one for one in SHORT if one in self.entered)
         both = regular if self.fixed or len(few) < 2 else (*few, *(one for one in regular if one not in few))
-        return self._over(read.kind, both, tested, read.because, judged=few, listed=regular)
+        return self._over(read.sold_as, both, tested, read.evidence, judged=few, listed=regular)
 
     @property
     def _seldom(self) -> tuple[Method, ...]:
