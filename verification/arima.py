@@ -119,7 +119,7 @@ def estimates() -> None:
             found.append(one.row[: len(truth)])
             fitted = np.empty(N)
             replay_arima(y[:N], o, one.row, fitted, points, std_error)
-            series = vx.History.from_numbers(y[:N], cadence="counted", season_length=o.m)["demand"]
+            series = vx.History.from_numbers(y[:N], cadence="counted", seasons=o.m)["demand"]
             audit = audit_errors(y[:N] - fitted, series, 1, "arima", "training", len(truth))
             rejected += audit.checks[0].failed
             known = np.array([*truth, 100.0 if o.constant else 0.0, 1.0])
@@ -140,7 +140,7 @@ def hostile() -> None:
     texts = ("arima", "arima p=1 d=1 q=1", "arima d=1 q=1 D=1 Q=1", "arima p=2 q=2 constant=no", "arima d=2 q=2")
     for i in range(FUZZED):
         y, text = history(rng), texts[i % len(texts)]
-        series = vx.History.from_numbers([*y, np.nan], cadence="counted", season_length=int(rng.choice([1, 4, 12])))
+        series = vx.History.from_numbers([*y, np.nan], cadence="counted", seasons=int(rng.choice([1, 4, 12])))
         try:
             fitted = vx.fit(series, text)
             points = fitted.forecast(5).points

@@ -55,7 +55,7 @@ def main() -> None:
     ends, broken, before = {"forecast": 0, "reason": 0}, [], 0
     for i in range(HISTORIES):
         y, text = history(rng), METHODS[i % len(METHODS)]
-        series = vx.History.from_numbers([*y, np.nan], cadence="counted", season_length=int(rng.choice([1, 4, 12])))
+        series = vx.History.from_numbers([*y, np.nan], cadence="counted", seasons=int(rng.choice([1, 4, 12])))
         try:
             fitted = vx.fit(series, text)
             forecast = fitted.forecast(5)

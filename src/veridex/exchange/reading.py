@@ -32,7 +32,7 @@ def read_history(
     cadence: str | Cadence | None = None,
     start: object = None,
     name: str | None = None,
-    season_length: int | None = None,
+    seasons: float | Sequence[float] | None = None,
     unit: str | None = None,
     floor: float | str | None = None,
     layout: LayoutName = "long",
@@ -61,7 +61,7 @@ def read_history(
     source : str or Path
         A CSV file or the like (``-`` for standard input), a Parquet file or a folder of parts, an Excel
         workbook, or the address of a database (``sqlite:///shop.db``) with `table` or `query`.
-    item, period, demand, cadence, season_length, unit, floor, layout, items, dates, tz, fiscal_start, fiscal_named, \
+    item, period, demand, cadence, seasons, unit, floor, layout, items, dates, tz, fiscal_start, fiscal_named, \
 decimal, status, invalid, stock_out, combine, absent, unfinished
         As in `History.from_frame`.
     start : optional
@@ -105,7 +105,7 @@ decimal, status, invalid, stock_out, combine, absent, unfinished
             cadence=cadence,
             start=start,
             item=entered,
-            season_length=season_length,
+            seasons=seasons,
             unit=unit,
             floor=floor,
         )
@@ -146,7 +146,7 @@ decimal, status, invalid, stock_out, combine, absent, unfinished
         found.frame,
         where,
         cadence,
-        season_length=season_length,
+        seasons=seasons,
         unit=unit,
         floor=floor,
         source=found.label,

@@ -187,13 +187,11 @@ def released(history: History, source: Verdict | Method, asked: Edition, engine:
     ParameterError
         If drivers are missing that the verdict was reached with, or the method takes none.
     """
-    drivers, events = asked.explaining.drivers, asked.explaining.events
     if isinstance(source, Verdict):
         if (differs := disagreement(source.trial.history, history)) != "":
             raise TrialUnlike(differs)
         if source.trial.driven and not asked.explaining.given:
             raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")
-    elif not source.family.takes_drivers and asked.explaining.given:
-        problem = f"{source.family.name} takes neither drivers nor events; leave them out or publish another method"
-        raise ParameterError("drivers", repr(drivers if drivers is not None else events), problem)
+    else:
+        source.refuse_in_vain(asked.explaining.drivers, asked.explaining.events)
     return make_publication(history, source, asked, engine)

@@ -51,7 +51,9 @@ class Reading:
     name: Annotated[str | None, Word("What a single series is called.")] = None
     unit: Annotated[str | None, Word("Unit of demand, for titles and axes.")] = None
     floor: Annotated[str | None, Word("What demand never is below: 0, or none (default: as its values show).")] = None
-    season_length: Annotated[int | None, Word("Periods after which the season repeats.")] = None
+    seasons: Annotated[
+        Numbers, Word("Periods after which demand repeats itself, e.g. 7,365.25 (default: looked for); 1 for none.")
+    ] = ()
     layout: Annotated[Literal["long", "wide"], Word("Rows per item and period, or a column per item.")] = "long"
     items: Annotated[Texts, Word("Columns to keep in the wide layout, separated by commas.")] = ()
     dates: Annotated[

@@ -177,7 +177,7 @@ def test_audits_lose_the_degrees_that_were_spent_and_have_reasons(trial):
     ("cadence", "build", "seasons"),
     [
         ("monthly", lambda t: 20 * np.sin(2 * np.pi * t / 12), (12,)),
-        ("daily", lambda t: 10 * np.sin(2 * np.pi * t / 7) + 20 * np.cos(2 * np.pi * t / 365), (365, 7)),
+        ("daily", lambda t: 10 * np.sin(2 * np.pi * t / 7) + 20 * np.cos(2 * np.pi * t / 365), (365.25, 7)),
         ("counted", lambda t: 8 * np.sin(2 * np.pi * t / 17), (17,)),
         ("hourly", lambda t: 9 * np.sin(2 * np.pi * t / 24) + 6 * (t % 168 < 48), (24, 168)),
         ("monthly", lambda t: 0.3 * t, ()),

@@ -186,7 +186,8 @@ def test_a_frame_of_a_history_gives_the_history_back(numbers):
         ({"cadence": "monthy"}, "Did you mean 'monthly'"),
         ({"item": "skuu"}, "no column 'skuu' for the item; its columns are sku, day, qty. Did you mean 'sku'"),
         ({"absent": "maybe"}, "it is one of 'zero', 'unknown'"),
-        ({"season_length": 0}, "a season has at least one period"),
+        ({"seasons": 0}, "state up to 4 different lengths from 1 period on, as in (7, 365.25)"),
+        ({"seasons": (7, 7)}, "state up to 4 different lengths"),
         ({"frame": table([])}, "has 0 periods; a history needs 1"),
         (
             {"frame": table([("a", "2024-01", 1), ("a", "x", 1), ("a", "y", 1)])},

@@ -21,7 +21,7 @@ def simulated(seed, n=120):
 
 
 def test_zeros_margins_and_flags_are_told():
-    fitted = vx.fit(vx.History.from_numbers(simulated(8), cadence="counted", season_length=4), "arima p=2 d=1 q=1 Q=1")
+    fitted = vx.fit(vx.History.from_numbers(simulated(8), cadence="counted", seasons=4), "arima p=2 d=1 q=1 Q=1")
     ar1, ar2, ma1, sma1 = fitted.coefficients["value"]
     for root in fitted.roots.to_dict("records"):
         zero = complex(root["real"], root["imaginary"])

@@ -116,6 +116,6 @@ def test_the_search_finds_what_made_the_series():
 
 @given(st.lists(st.one_of(st.floats(-1e12, 1e12), st.just(0.0), st.none()), min_size=1, max_size=40))
 def test_a_search_ends_in_numbers_or_a_reason(numbers):
-    fitted = vx.fit(vx.History.from_numbers([*numbers, None], cadence="counted", season_length=4), "arima")
+    fitted = vx.fit(vx.History.from_numbers([*numbers, None], cadence="counted", seasons=4), "arima")
     points = fitted.forecast(3).points
     assert (fitted.available and np.isfinite(points).all() and fitted.in_words()) or fitted.reason

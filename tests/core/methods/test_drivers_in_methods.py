@@ -26,12 +26,12 @@ def test_drivers_that_cannot_serve_are_named():
     # No value after the end: known ahead is refused by name and period, a method without drivers by its name.
     with pytest.raises(vx.VeridexError, match="'a': it has no value for 61"):
         vx.fit(y, "linear-trend", drivers=drivers_of([a])).forecast(3)
-    with pytest.raises(vx.VeridexError, match="naive takes neither drivers nor events"):
+    with pytest.raises(vx.VeridexError, match="naive forecasts from demand alone"):
         vx.fit(y, "naive", drivers=drivers_of([a]))
     with pytest.raises(vx.VeridexError, match="asks for drivers by name; combination hands over all"):
         vx.fit(y, "combination of=[naive, linear-trend drivers=[a]]")
     said = vx.compare_fits(y, ["naive", "linear-trend"], drivers=drivers_of([a])).in_words()
-    assert "take no drivers and forecast from demand alone: naive." in said
+    assert "These methods forecast from demand alone: naive." in said
     with pytest.raises(vx.VeridexError, match="there are a, with lags"):
         vx.fit(y, "linear-trend drivers=[price]", drivers=drivers_of([a]))
     with pytest.raises(vx.VeridexError, match="asks for these"):

@@ -164,9 +164,7 @@ def test_gaps_in_a_random_walk_count_with_their_length():
     fitted = fit([10, np.nan, 14, 15, np.nan], "naive")
     assert fitted.variance == pytest.approx((4**2 / 2 + 1) / 2)
     assert fitted.forecast(2).std_error == pytest.approx(np.sqrt(fitted.variance * np.array([2, 3])))
-    seasonal = vx.fit(
-        vx.History.from_numbers([1, 2, 4, np.nan, 5, 6], cadence="counted", season_length=2), "seasonal-naive"
-    )
+    seasonal = vx.fit(vx.History.from_numbers([1, 2, 4, np.nan, 5, 6], cadence="counted", seasons=2), "seasonal-naive")
     assert seasonal.forecast(2).points.tolist() == [5, 6]
 
 
@@ -180,7 +178,7 @@ HARD = st.lists(
 @settings(max_examples=120)
 @given(st.sampled_from(METHODS), HARD, st.sampled_from([1, 2, 4, 12]))
 def test_any_history_ends_in_numbers_or_a_reason(text, numbers, season_length):
-    history = vx.History.from_numbers([*numbers, None], cadence="counted", season_length=season_length)
+    history = vx.History.from_numbers([*numbers, None], cadence="counted", seasons=season_length)
     fitted = vx.fit(history, text)
     forecast = fitted.forecast(5)
     if fitted.available:
@@ -212,7 +210,7 @@ def test_constant_demand(text):
         ("arima p=1.5", "p must be a whole number from 0 to 400"),
         ("arima p=1 p=2", "p is given twice"),
         ("arima p=1 seasonal", "cannot read 'seasonal'; settings are written key=value"),
-        ("naive window=3", "unknown setting 'window': there are transform, power"),
+        ("naive window=3", "unknown setting 'window': there are drivers, events, transform, power"),
     ],
 )
 def test_wrong_methods_are_refused(text, words):

@@ -98,9 +98,7 @@ def test_drivers_enter_by_generalised_least_squares(orders):
 @pytest.mark.parametrize("text", ["p=1", "p=2 d=1 q=1 constant=yes", "d=1 q=1 D=1 Q=1", "lags=[3] q=1"])
 def test_conditional_sums_of_squares_are_minimal(text):
     y = simulated(6, 90)
-    fitted = vx.fit(
-        vx.History.from_numbers(y, cadence="counted", season_length=4), f"arima {text} likelihood=conditional"
-    )
+    fitted = vx.fit(vx.History.from_numbers(y, cadence="counted", seasons=4), f"arima {text} likelihood=conditional")
     table = fitted.coefficients.set_index("name")["value"]
     o = method(fitted.method.text).family.plan(fitted.method.settings, Sizes(4)).orders
     z = np.diff(y, o.d)
@@ -126,7 +124,7 @@ def test_conditional_sums_of_squares_are_minimal(text):
         lagged = np.column_stack((np.ones(89), y[:-1]))
         assert table["AR lag 1"] == pytest.approx(np.linalg.lstsq(lagged, y[1:], rcond=None)[0][1], rel=1e-6)
     assert "conditional sum of squares" in fitted.in_words() and fitted.coefficients["std_error"].notna().all()
-    holes = vx.History.from_numbers([*y[:50], np.nan, *y[50:]], cadence="counted", season_length=4)
+    holes = vx.History.from_numbers([*y[:50], np.nan, *y[50:]], cadence="counted", seasons=4)
     assert "every value" in vx.fit(holes, f"arima {text} likelihood=conditional").reason
 
 
@@ -214,7 +212,7 @@ def test_a_seasonal_estimate_is_not_beaten_by_a_library_optimiser():
     best = min(
         optimize.minimize(negative, start, method="Nelder-Mead").fun for start in ([0, 0], [-1, -1], [0.5, -0.5])
     )
-    fitted = vx.fit(vx.History.from_numbers(y, cadence="counted", season_length=4), "arima d=1 q=1 D=1 Q=1")
+    fitted = vx.fit(vx.History.from_numbers(y, cadence="counted", seasons=4), "arima d=1 q=1 D=1 Q=1")
     assert fitted.log_likelihood == pytest.approx(-best, abs=1e-6)
     assert fitted.coefficients["value"].to_numpy() == pytest.approx([-0.5, -0.6], abs=0.25)
 

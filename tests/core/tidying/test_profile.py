@@ -95,7 +95,7 @@ def test_a_page_reads_well():
     values[[10, 11]] = np.nan
     values[33] *= 3
     text = page(profile_items(monthly(values))[0])
-    assert text.splitlines()[0] == "smoker-01: monthly demand in units, 2018-01 to 2024-12, 84 months, a season of 12."
+    assert text.splitlines()[0] == "smoker-01: monthly demand in units, 2018-01 to 2024-12, 84 months."
     assert "2 unknown (2018-11, 2018-12)" in text
     assert "smooth: wanted in nearly every period, in even quantities" in text
     assert "it repeats itself after 12 months" in text

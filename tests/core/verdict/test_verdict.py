@@ -299,8 +299,8 @@ def test_why_reads_as_a_planner_would_say_it(trial, verdict):
 
 def test_a_blend_hands_drivers_to_the_members_that_take_them():
     history = portfolio(3)
-    with pytest.raises(vx.VeridexError, match="theta takes neither"):
-        vx.publish(history, method="theta", events=fairs())
+    with pytest.raises(vx.VeridexError, match="theta drivers=none events=none forecasts from demand alone"):
+        vx.publish(history, method="theta drivers=none events=none", events=fairs())
     lineup = ["theta", "arima d=1 q=1", "trend-season"]
     driven = vx.backtest(history, lineup, vx.RollingOrigin(horizon=4, origins=3), events=fairs())
     verdict = vx.decide(driven)
@@ -312,7 +312,10 @@ def test_a_blend_hands_drivers_to_the_members_that_take_them():
     assert verdict.winners["method"].str.contains("trend-season").any()
     assert len(vx.publish(history, verdict, horizon=3, events=fairs()).forecasts) == 9
     joined = vx.fit(history["item-1"], text, events=fairs()).forecast(3).points
-    theta, arima = vx.fit(history["item-1"], "theta"), vx.fit(history["item-1"], "arima d=1 q=1", events=fairs())
+    theta, arima = (
+        vx.fit(history["item-1"], "theta", events=fairs()),
+        vx.fit(history["item-1"], "arima d=1 q=1", events=fairs()),
+    )
     assert joined == pytest.approx(0.25 * theta.forecast(3).points + 0.75 * arima.forecast(3).points)
 
 

@@ -126,7 +126,7 @@ def compare(
     """Fit rival models, and backtest them where a scheme is given; see `veridex.compare_fits`, the public face."""
     entered = methods(lineup)
     fits = tuple(_fit(series, one, explaining, running.clock) for one in entered)
-    notes = explaining.notes([one.text for one in entered if not one.family.takes_drivers])
+    notes = explaining.notes([one.text for one in entered if one.alone])
     if scheme is None:
         return Comparison(fits=fits, notes=notes)
     course = Course(lineup=entered, scheme=scheme, explaining=explaining)
@@ -136,7 +136,7 @@ def compare(
 
 def _fit(series: ItemHistory, method: Method, explaining: Explanation, clock: Callable[[], float]) -> Fitted:
     """Fit with drivers and events, or without where the method takes none."""
-    if not method.family.takes_drivers:
+    if method.alone:
         return fit(series, method, clock=clock)
     given = (explaining.drivers, explaining.events, explaining.foresight)
     return fit(series, method, drivers=given[0], events=given[1], foresight=given[2], clock=clock)

@@ -102,7 +102,7 @@ class ItemWork:
     def _sizes(self, method: Method, series: ItemHistory, columns: tuple[Column, ...], o: int) -> Sizes:
         """What is asked of a method at an origin."""
         lent = {column: self.borrowed[column][series.item][o] for column in method.borrows}
-        return Sizes(series.season_length, self.horizon, columns, series.floor, lent or None)
+        return Sizes.of(series, self.horizon, columns, lent or None)
 
     def _explained(self, series: ItemHistory, regressors: Regressors | None) -> bytes:
         """All that is recorded of a method's drivers and events."""
@@ -196,8 +196,7 @@ class ItemWork:
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:
         """Driver rows of a fold; lead times that this fold does not test repeat the last one that it does."""
         start = series.start + fold.stop - y.size
-        season_length = series.season_length
-        found = driver_rows(regressors, series.item, start, y, fold.horizon, season_length, self.foresight)
+        found = driver_rows(regressors, series, start, y, fold.horizon, self.foresight)
         beyond = self.horizon - fold.horizon
         if beyond == 0:
             return found

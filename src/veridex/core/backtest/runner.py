@@ -80,7 +80,7 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
     if onto is not None:
         _refuse_another(onto, history, course)
         lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
-    notes += course.explaining.notes([one.text for one in lineup if not one.family.takes_drivers])
+    notes += course.explaining.notes([one.text for one in lineup if one.alone])
     held: list[Kept] = [one for one in (onto, running.checkpoint) if one is not None]
     whole = replace(course, lineup=lineup)
     notes += _freaks(history, _regressors(lineup, history, course.explaining))
@@ -239,10 +239,10 @@ def _regressors(lineup: tuple[Method, ...], history: History, explaining: Explan
     shared: dict[str, Regressors | None] = {}
     found = []
     for one in lineup:
-        asked = repr((one.settings.get("drivers"), one.settings.get("events"), one.family.takes_drivers))
+        asked = repr((one.settings.get("drivers"), one.settings.get("events"), one.alone))
         if asked not in shared:
             shared[asked] = None
-            if one.family.takes_drivers:
+            if not one.alone:
                 given = (explaining.drivers, explaining.events)
                 chosen = Regressors.chosen(history.cadence, *given, one.settings)
                 if chosen is not None:

@@ -1,5 +1,6 @@
 """`decompose`: trend, season and what remains, classical or by loess, with one season or several."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal, get_args
@@ -13,7 +14,8 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.numerics.seasons.loess import decompose_by_loess
-from veridex.core.periods.seasons import season_name
+from veridex.core.numerics.seasons.longer import STATED_TURNS, longer_seasons
+from veridex.core.periods.seasons import Turns, season_name
 from veridex.errors import ParameterError
 
 __all__ = ["Decomposition", "decompose"]
@@ -39,7 +41,7 @@ class Decomposition:
     by : {"loess", "classical"}
     form : {"additive", "multiplicative"}
         Whether the parts add up or multiply.
-    seasons : tuple of int
+    seasons : tuple of float
     trend, seasonal, rest : ndarray, shape (n,)
         `seasonal` holds all seasons together; NaN where there is none (at the ends of a classical trend).
     by_season : ndarray, shape (seasons, n)
@@ -50,7 +52,7 @@ class Decomposition:
     series: ItemHistory
     by: By
     form: Form
-    seasons: tuple[int, ...] = ()
+    seasons: tuple[float, ...] = ()
     trend: FloatArray = field(repr=False)
     by_season: FloatArray = field(repr=False)
     reason: str = ""
@@ -114,7 +116,7 @@ def decompose(
     by: By = "loess",
     *,
     form: Form = "additive",
-    seasons: int | Sequence[int] | None = None,
+    seasons: float | Sequence[float] | None = None,
     robust: bool = True,
 ) -> Decomposition:
     """Split a series into trend, season and rest.
@@ -127,8 +129,9 @@ def decompose(
         season and the mean of each phase; the trend has no ends.
     form : {"additive", "multiplicative"}
         Multiplicative loess works on logarithms; demand must then be above zero.
-    seasons : int or sequence of int, optional
-        By default the season of the history; several are taken out in turn, by loess only.
+    seasons : float or sequence of float, optional
+        By default the season of the history, and by loess those above it that it shows; several by loess only. Those in
+        whole periods, as many as the history has twice, are taken out in turn; the others are sines and cosines.
     robust : bool
         Whether loess goes through its outer loops of robust weights.
 
@@ -152,7 +155,7 @@ def decompose(
     for name, value, words in (("by", by, By), ("form", form, Form)):
         if value not in get_args(words):
             raise ParameterError(name, repr(value), f"it is one of {', '.join(map(repr, get_args(words)))}")
-    wanted = _lengths(seasons, one.season_length)
+    wanted = _lengths(one, seasons, by)
     if by == "classical" and len(wanted) > 1:
         raise ParameterError("seasons", repr(seasons), "the classical way takes out one season; use by='loess'")
     y = np.array(one.values)
@@ -162,7 +165,7 @@ def decompose(
         lost = np.full((len(wanted), y.size), np.nan)
         return Decomposition(series=one, by=by, form=form, seasons=wanted, trend=nothing, by_season=lost, reason=reason)
     if by == "classical":
-        trend, by_season = _classical(y, wanted[0], form)
+        trend, by_season = _classical(y, int(wanted[0]), form)
     else:
         trend, by_season = _by_loess(np.log(y) if form == "multiplicative" else y, wanted, robust)
         if form == "multiplicative":
@@ -170,22 +173,29 @@ def decompose(
     return Decomposition(series=one, by=by, form=form, seasons=wanted, trend=trend, by_season=by_season)
 
 
-def _lengths(seasons: int | Sequence[int] | None, own: int) -> tuple[int, ...]:
-    given = (own,) if seasons is None else (seasons,) if isinstance(seasons, int) else tuple(seasons)
-    if any(season_length < 2 for season_length in given if seasons is not None) or not given:
+def _lengths(series: ItemHistory, seasons: float | Sequence[float] | None, by: By) -> tuple[float, ...]:
+    if seasons is None:
+        first = series.season_length
+        above = [one for one in series.seasons if by == "loess" and not Turns.stand_for(first, (one,))]
+        return (float(first), *above)
+    given = (seasons,) if isinstance(seasons, (int, float)) else tuple(seasons)
+    if any(season_length < 2 for season_length in given) or not given:
         raise ParameterError("seasons", repr(seasons), "a season repeats after two periods or more")
-    return tuple(sorted(set(given)))
+    return tuple(sorted({float(length) for length in given}))
 
 
-def _reason(y: FloatArray, seasons: tuple[int, ...], form: Form) -> str:
+def _reason(y: FloatArray, seasons: tuple[float, ...], form: Form) -> str:
     """Why there are no parts."""
     known = y[~np.isnan(y)]
     if seasons[0] < 2:
         return "the history has no season; state one with seasons="
+    if not seasons[0].is_integer():
+        return "the first season is no whole number of periods; state one that is"
     if known.size == 0:
         return "no known value"
-    if y.size < 2 * seasons[-1] or known.size < 2 * seasons[-1]:
-        return f"too little history: {known.size} known periods, {2 * seasons[-1]} needed"
+    needed = math.ceil(max((2.0 if one.is_integer() else STATED_TURNS) * one for one in seasons))
+    if min(y.size, known.size) < needed:
+        return f"too little history: {known.size} known periods, {needed} needed"
     if not np.isfinite(np.square(known).sum()):
         return "demand is too large to be squared"
     if form == "multiplicative" and known.min() <= 0:
@@ -213,8 +223,26 @@ def _mean(values: FloatArray) -> float:
     return float(known.mean()) if known.size else float("nan")
 
 
-def _by_loess(y: FloatArray, seasons: tuple[int, ...], robust: bool) -> tuple[FloatArray, FloatArray]:
-    """Loess, season by season, each from what the others leave; the trend is that of the longest."""
+def _by_loess(y: FloatArray, seasons: tuple[float, ...], robust: bool) -> tuple[FloatArray, FloatArray]:
+    """Sines and cosines of seasons in parts of periods, then loess, season by season; the trend is that of the longest.
+
+    Each season is found in what the others leave.
+    """
+    whole = tuple(int(one) for one in seasons if one.is_integer())
+    others = [one for one in seasons if not one.is_integer()]
+    above = {one.length: one for one in longer_seasons(y, whole[0], others, stated=True, additive=True)}
+    rest = y
+    for one in above.values():
+        rest = one.taken_out(rest)
+    trend, own = _by_whole_seasons(rest, whole, max(seasons), robust)
+    places = np.arange(y.size, dtype=np.float64)
+    parts = iter(own)
+    return trend, np.array([next(parts) if one.is_integer() else above[one].at(places) for one in seasons])
+
+
+def _by_whole_seasons(
+    y: FloatArray, seasons: tuple[int, ...], longest: float, robust: bool
+) -> tuple[FloatArray, FloatArray]:
     n = y.size
     known = (~np.isnan(y)).astype(np.float64)
     places = np.arange(n)
@@ -225,7 +253,8 @@ def _by_loess(y: FloatArray, seasons: tuple[int, ...], robust: bool) -> tuple[Fl
         for i, season_length in enumerate(seasons):
             others = by_season.sum(axis=0) - by_season[i]
             # Section 3: the low pass is one season wide; the trend at least 1.5 / (1 - 1.5 / width of the season).
-            trend_width = _odd(1.5 * season_length / (1.0 - 1.5 / SEASON_WIDTH))
+            stiff = longest if season_length == seasons[-1] else season_length
+            trend_width = _odd(1.5 * stiff / (1.0 - 1.5 / SEASON_WIDTH))
             season = np.empty(n)
             decompose_by_loess(
                 filled - others,

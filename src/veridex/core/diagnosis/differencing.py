@@ -16,6 +16,9 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.numerics.box_cox import box_cox
+from veridex.core.numerics.seasons.longer import Longer, longer_seasons
+from veridex.core.numerics.seasons.profile import CHANCE, season_test
+from veridex.core.periods.seasons import Turns
 
 __all__ = ["Advice", "Step", "advised_differences", "differencing", "warnings_of"]
 
@@ -96,7 +99,8 @@ class Advice:
 def differencing(series: History | ItemHistory, significance: float = 5) -> Advice:
     """Advise transform, seasonal and plain differences.
 
-    First the transform (likelihood of the powers of Box and Cox); then the season: Canova and Hansen's test tells
+    First the transform (likelihood of the powers of Box and Cox); then seasons above the first, which repeat themselves
+    and are taken out; then the season: Canova and Hansen's test tells
     whether it wanders (difference over the season) or repeats itself (seasonal dummies or a seasonal method take it
     out; they are taken out for the tests that follow); then plain differences, at most two in all, as long as Dickey
     and Fuller's test does not reject a unit root and KPSS rejects stationarity at 10 %.
@@ -131,18 +135,25 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
     steps = [Step("likelihood of powers", found.power, found.p_value, found.words)]
     power = {"none": 1.0, "log": 0.0}.get(found.transform, found.power)
     z = y if found.transform == "none" else box_cox(y, power)
-    z, seasonal, more = _season(z, one.season_length, significance)
+    longer = longer_seasons(z, one.season_length, one.turns.lengths, stated=one.turns.stated, additive=True)
+    for above in longer:
+        z = above.taken_out(z)
+        steps.append(_taken_out(above, one))
+    stands = Turns.stand_for(one.season_length, [step.length for step in longer])
+    first = 1 if stands else one.season_length
+    shown = season_test(z, first)
+    z, seasonal, more = _season(z, first, significance, shown, 100.0 * CHANCE)
     steps += more
     z, plain, more = _plain(z, significance, MOST - seasonal)
     steps += more
-    warnings = warnings_of(z, one.season_length, seasonal, plain)
+    warnings = warnings_of(z, first, seasonal, plain)
     return Advice(
         item=one.item,
         transform=found.transform,
         power=power,
         D=seasonal,
         d=plain,
-        season_out=any(step.test == MEANS and step.p_value < significance / 100.0 for step in steps),
+        season_out=bool(longer) or (not seasonal and shown[1] < CHANCE),
         steps=tuple(steps),
         warnings=warnings,
         values=z,
@@ -166,15 +177,25 @@ def advised_differences(y: FloatArray, season_length: int, significance: float) 
     """
     if y.size < FEWEST or y.min() == y.max():
         return 0, 0
-    z, seasonal, steps = _season(y, season_length, significance)
-    if any(step.test == MEANS and step.p_value < significance / 100.0 for step in steps):
+    means = _phase_means(y, season_length) if season_length > 1 else (np.nan, np.nan)
+    z, seasonal, _ = _season(y, season_length, significance, means, significance)
+    if means[1] < significance / 100.0:
         seasonal = 1
     _, plain, _ = _plain(z, significance, MOST - seasonal)
     return seasonal, plain
 
 
-def _season(z: FloatArray, season_length: int, significance: float) -> tuple[FloatArray, int, list[Step]]:
-    """Difference over the season if the season wanders; take out its means if it repeats itself."""
+def _taken_out(above: Longer, series: ItemHistory) -> Step:
+    """A season above the first: no difference takes it out."""
+    length = f"{above.length:g} {series.cadence.plural}"
+    words = f"a season of {length} that repeats itself: taken out for the tests that follow"
+    return Step("gain at known frequencies", above.gain, above.p_value, words)
+
+
+def _season(
+    z: FloatArray, season_length: int, significance: float, means: tuple[float, float], at: float
+) -> tuple[FloatArray, int, list[Step]]:
+    """Difference over the season if the season wanders; take it out if its means differ at `at` percent."""
     if season_length < 2:
         return z, 0, []
     outcome = canova_hansen(z, season_length)
@@ -188,8 +209,8 @@ def _season(z: FloatArray, season_length: int, significance: float) -> tuple[Flo
             [Step(outcome.test, outcome.statistic, outcome.p_value, words)],
         )
     steps = [Step(outcome.test, outcome.statistic, outcome.p_value, "D = 0: no sign that the season wanders")]
-    statistic, p_value = _phase_means(z, season_length)
-    if p_value < significance / 100.0:
+    statistic, p_value = means
+    if p_value < at / 100.0:
         words = "a season that repeats itself: seasonal dummies or a seasonal method take it out"
         steps.append(Step(MEANS, statistic, p_value, words))
         return _without_season(z, season_length), 0, steps

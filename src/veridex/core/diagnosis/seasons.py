@@ -1,41 +1,50 @@
 """`seasons`: which seasons a series has, several at once, and how strong each is."""
 
-import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pandas as pd
-from scipy.special import fdtrc
+from scipy.special import chdtrc
 
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.candidates import candidate_seasons
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.core.numerics.robust.pieces import local_lines
+from veridex.core.numerics.regression.level import fit_level
+from veridex.core.numerics.seasons.longer import harmonics, longer_seasons
+from veridex.core.numerics.seasons.profile import season_test, shows_season
+from veridex.core.periods.seasons import Turns
 from veridex.errors import ParameterError
 
 __all__ = ["Season", "Seasons", "seasons"]
 
 
 MOST = 3
+"""Seasons beyond the calendar's at most."""
+
 FEWEST_TURNS = 2.5
-LONG = 60
-"""Periods from which on a season is described by three harmonics instead of a mean per phase."""
+"""Turns of a season that nobody knew of beforehand."""
+
+TESTED = 3
+"""Harmonics that such a season is tested with."""
+
+CHANCE = 0.01
+"""It is named where chance would name one in one series of a hundred, whatever its length."""
 
 LEAST = 0.1
-"""Strength below which a season is not worth naming."""
+"""Strength below which it is not worth naming."""
 
-# Seasons that the calendar gives each cadence, beside its own.
-CALENDAR = {"daily": (7, 365), "workday": (5, 260), "hourly": (24, 168), "weekly": (52,)}
+NEAR = 0.1
+"""Share of a length within which two are one."""
 
 
 @dataclass(frozen=True, slots=True)
 class Season:
-    """One season: its length, its strength (0 to 1), the p-value of its F test, and where it was seen."""
+    """One season: its length, its strength (0 to 1), the p-value of its test, and where it was seen."""
 
-    season_length: int
+    season_length: float
     strength: float
     p_value: float
     seen: str
@@ -43,7 +52,7 @@ class Season:
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
 class Seasons:
-    """The seasons of one series, in the order in which they explain most for what they cost.
+    """The seasons of one series: those of the calendar or stated, the shortest first, then others that it shows.
 
     `reason` says why there are none to look for; empty where there are.
     """
@@ -54,7 +63,7 @@ class Seasons:
     reason: str = ""
 
     @property
-    def lengths(self) -> tuple[int, ...]:
+    def lengths(self) -> tuple[float, ...]:
         """Their lengths."""
         return tuple(season.season_length for season in self.found)
 
@@ -72,22 +81,25 @@ class Seasons:
         if not self.found:
             return f"{self.item}: no season that repeats itself beyond chance."
         parts = [
-            f"{season.season_length} periods (strength {season.strength:.2f}, {season.seen})" for season in self.found
+            f"{season.season_length:g} periods (strength {season.strength:.2f}, {season.seen})" for season in self.found
         ]
         return f"{self.item}: it repeats itself after {', and after '.join(parts)}."
 
 
-def seasons(series: History | ItemHistory, stated: int | Sequence[int] | None = None) -> Seasons:
+def seasons(series: History | ItemHistory, stated: float | Sequence[float] | None = None) -> Seasons:
     """Find the seasons of a series.
 
-    Candidates are peaks of the periodogram (Fisher's bound: 1929, Proceedings of the Royal Society A 125, 54-59), peaks
-    of the autocorrelation, the seasons that the calendar gives the cadence, and those the planner names. One after the
-    other, the candidate enters that most lowers Schwarz's criterion of what the others left.
+    Those of the calendar are tested at their known lengths: the first by an F test of its periods
+    (`veridex.core.numerics.seasons.profile`), those above it by their harmonics under a level that wanders
+    (`veridex.core.numerics.seasons.longer`), for which two years of days suffice. Methods and profiles go by the same.
+    Others are looked for at peaks of the periodogram (Fisher, 1929, Proceedings of the Royal Society A 125, 54-59)
+    and of the autocorrelation, and named where their harmonics explain more than the best of all lengths would by
+    chance; state them in ``seasons=`` of the history to have them used.
 
     Parameters
     ----------
     series : ItemHistory or History of one item
-    stated : int or sequence of int, optional
+    stated : float or sequence of float, optional
         Seasons the planner knows of; they are listed even where the series does not show them.
 
     Raises
@@ -96,7 +108,7 @@ def seasons(series: History | ItemHistory, stated: int | Sequence[int] | None = 
         If a season is below 2, or several items were passed.
     """
     one = only_item(series)
-    wanted = (stated,) if isinstance(stated, int) else tuple(stated or ())
+    wanted = (stated,) if isinstance(stated, (int, float)) else tuple(stated or ())
     if any(season_length < 2 for season_length in wanted):
         raise ParameterError("stated", repr(stated), "a season repeats after two periods or more")
     y = np.array(one.values)
@@ -105,84 +117,89 @@ def seasons(series: History | ItemHistory, stated: int | Sequence[int] | None = 
         return Seasons(item=one.item, reason=f"too little history: {int(known.sum())} known periods, 12 needed")
     if y[known].min() == y[known].max():
         return Seasons(item=one.item, reason="all values are equal")
-    rest = _without_trend(y, max((*wanted, one.season_length, *CALENDAR.get(one.cadence.name, ()))))
-    seen = _candidates(rest, one, wanted)
-    found: list[Season] = []
-    left = rest
-    while len(found) < MOST and seen:
-        best = _best(left, seen)
+    rest, found = _of_calendar(one, y)
+    found = [replace(season, seen="named") if _named(season, wanted) else season for season in found]
+    for _ in range(MOST):
+        best = _best(rest, _candidates(rest, one.season_length, wanted, found))
         if best is None:
             break
         found.append(best[0])
-        left = best[1]
-        seen = {season_length: where for season_length, where in seen.items() if season_length != best[0].season_length}
-    shown = {season.season_length for season in found}
-    named = tuple(_judged(left, season_length, "named")[0] for season_length in wanted if season_length not in shown)
+        rest = best[1]
+    missed = [length for length in wanted if not any(_named(season, [length]) for season in found)]
+    named = tuple(_judged(rest, length, "named")[0] for length in missed if y.size >= length)
     return Seasons(item=one.item, found=tuple(found), named=named)
 
 
-def _without_trend(y: FloatArray, longest: int) -> FloatArray:
-    """Less a loess trend that is too stiff to follow the longest season."""
-    n = y.size
-    trend = np.empty(n)
-    width = min(2 * longest + 1, n - (n % 2 == 0))
-    local_lines(y, np.ones(n), max(width, n // 2 | 1), trend)
-    return y - trend
+def _of_calendar(one: ItemHistory, y: FloatArray) -> tuple[FloatArray, list[Season]]:
+    """The seasons that the calendar gives the cadence, or that were stated, where shown; and what they leave."""
+    where = "stated" if one.stated else "calendar"
+    first, turns = one.season_length, one.turns
+    above = longer_seasons(y, first, turns.lengths, stated=turns.stated, additive=True)
+    rest = y
+    for season in above:
+        rest = season.taken_out(rest)
+    found = [Season(season.length, season.strength, season.p_value, where) for season in above]
+    if Turns.stand_for(first, [season.length for season in above]):
+        return rest, found
+    if (one.stated and first > 1) or shows_season(y, first):
+        own, rest = _judged(rest, float(first), where)
+        found.insert(0, replace(own, p_value=season_test(y, first)[1]))
+    return rest, found
 
 
-def _candidates(rest: FloatArray, one: ItemHistory, wanted: tuple[int, ...]) -> dict[int, str]:
-    """Candidate lengths, and where each was seen first."""
+def _named(season: Season, wanted: Sequence[float]) -> bool:
+    """Whether it is one of those that the planner names."""
+    return any(abs(length - season.season_length) <= NEAR * season.season_length for length in wanted)
+
+
+def _candidates(rest: FloatArray, first: int, wanted: Sequence[float], found: Sequence[Season]) -> dict[float, str]:
+    """Lengths that are worth a test, and where each was seen first; not those found, their parts and multiples."""
     n = rest.size
-    seen = dict.fromkeys(wanted, "named")
-    for season_length in (one.season_length, *CALENDAR.get(one.cadence.name, ())):
-        seen.setdefault(season_length, "calendar")
-    for season_length in candidate_seasons(rest, one.season_length):
-        seen.setdefault(season_length, "autocorrelation")
+    seen = dict.fromkeys(map(float, wanted), "named")
+    for season_length in candidate_seasons(rest, first):
+        seen.setdefault(float(season_length), "autocorrelation")
     known = ~np.isnan(rest)
     filled = np.where(known, rest - rest[known].mean(), 0.0)
     power = np.abs(np.fft.rfft(filled)[1 : n // 2]) ** 2
     if power.size > 2 and power.sum() > 0:
         bound = 1.0 - (0.01 / power.size) ** (1.0 / (power.size - 1))
         for k in np.flatnonzero(power / power.sum() > bound).tolist():
-            seen.setdefault(round(n / (k + 1)), "periodogram")
+            seen.setdefault(float(round(n / (k + 1))), "periodogram")
     return {
-        season_length: where
-        for season_length, where in seen.items()
-        if season_length >= 2 and n >= FEWEST_TURNS * season_length
+        length: where
+        for length, where in seen.items()
+        if length >= 2 and n >= FEWEST_TURNS * length and not any(_known(length, season) for season in found)
     }
 
 
-def _best(left: FloatArray, seen: dict[int, str]) -> tuple[Season, FloatArray] | None:
-    """The candidate that most lowers Schwarz's criterion, and what it leaves; None if none does."""
-    known = ~np.isnan(left)
-    n = int(known.sum())
-    plain = n * math.log(float(np.var(left[known])) or 1e-300)
-    best: tuple[float, Season, FloatArray] | None = None
-    for season_length, where in seen.items():
-        season, rest, freedom = _judged(left, season_length, where)
-        criterion = n * math.log(max(float(np.mean(rest[known] ** 2)), 1e-300)) + freedom * math.log(n)
-        if season.strength >= LEAST and criterion < plain and (best is None or criterion < best[0]):
-            best = (criterion, season, rest)
-    return None if best is None else (best[1], best[2])
+def _known(length: float, season: Season) -> bool:
+    """Whether a length is that of a season found, a multiple of it, or one of its harmonics."""
+    ratio = max(length, season.season_length) / min(length, season.season_length)
+    return abs(ratio - round(ratio)) <= NEAR
 
 
-def _judged(left: FloatArray, season_length: int, where: str) -> tuple[Season, FloatArray, int]:
-    """Strength and F test of one season, what it leaves, and the coefficients it costs."""
-    known = np.flatnonzero(~np.isnan(left))
-    if season_length <= LONG:
-        columns = np.zeros((left.size, season_length))
-        columns[np.arange(left.size), np.arange(left.size) % season_length] = 1.0
-    else:
-        t = 2.0 * np.pi * np.arange(left.size) / season_length
-        columns = np.column_stack([np.ones(left.size), *(f(k * t) for k in (1, 2, 3) for f in (np.cos, np.sin))])
-    coefficients, _, rank, _ = np.linalg.lstsq(columns[known], left[known], rcond=None)
-    rest = left - columns @ coefficients
-    whole, remaining = float(np.var(left[known])), float(np.mean(rest[known] ** 2))
-    freedom, free = int(rank) - 1, known.size - int(rank)
-    if freedom < 1 or free < 1 or whole <= 0:
-        return Season(season_length, 0.0, math.nan, where), left, 1
-    statistic = (whole - remaining) / freedom / (remaining / free) if remaining > 0 else math.inf
-    p_value = float(fdtrc(freedom, free, statistic)) if math.isfinite(statistic) else 0.0
-    # Corrected for what chance alone explains with so many coefficients.
-    strength = max(0.0, 1.0 - remaining / free * (known.size - 1) / whole)
-    return Season(season_length, strength, p_value, where), rest, freedom
+def _best(rest: FloatArray, seen: dict[float, str]) -> tuple[Season, FloatArray] | None:
+    """The candidate that gains most beyond what it needs, and what it leaves; None where none does."""
+    tried = [_judged(rest, length, where) for length, where in seen.items()]
+    # Of as many lengths as there are frequencies the best must not be chance.
+    needed = CHANCE / max(rest.size // 2, 1)
+    shown = [one for one in tried if one[0].p_value < needed and one[0].strength >= LEAST]
+    return min(shown, key=lambda one: (one[0].p_value, -one[0].strength), default=None)
+
+
+def _judged(y: FloatArray, length: float, where: str) -> tuple[Season, FloatArray]:
+    """Strength and test of one season under a level that wanders, and what it leaves."""
+    places = np.arange(y.size, dtype=np.float64)
+    known = ~np.isnan(y)
+    line = (places / y.size - 0.5)[:, None]
+    count = max(1, min(TESTED, int(length // 2)))
+    columns = harmonics(places, length, count)
+    columns = columns[:, np.ptp(columns, axis=0) > 1e-9]
+    plain, seasonal = fit_level(y, line), fit_level(y, np.hstack((line, columns)))
+    own = columns @ seasonal.effects[1:]
+    rest = y - own
+    gain = 2.0 * (seasonal.log_likelihood - plain.log_likelihood)
+    swing = float(np.var(own[known]))
+    left = float(np.var(rest[known] - line[known, 0] * seasonal.effects[0]))
+    strength = swing / (swing + left) if swing + left > 0.0 else 0.0
+    return Season(float(length), strength, float(chdtrc(columns.shape[1], max(gain, 0.0))), where), rest

@@ -103,7 +103,7 @@ class Evidence:
 
     def _prepare(self, horizon: int) -> Plan:
         columns = () if self.regressors is None else self.regressors.columns
-        sizes = Sizes(self.series.season_length, horizon, columns, self.series.floor, self.borrowed)
+        sizes = Sizes.of(self.series, horizon, columns, self.borrowed)
         plan: Plan = self.method.family.plan(self.method.settings, sizes)
         return plan
 
@@ -123,8 +123,7 @@ class Evidence:
         if self.regressors is None or not y.size:
             return y, None
         first = self.series.start + len(self.series) - y.size
-        season_length = self.series.season_length
-        rows = driver_rows(self.regressors, self.series.item, first, y, horizon, season_length, foresight)
+        rows = driver_rows(self.regressors, self.series, first, y, horizon, foresight)
         return y[rows.skipped :], rows
 
     @cached_property

@@ -77,12 +77,9 @@ def _regressors(
     method: Method, series: ItemHistory, drivers: Drivers | None, events: Events | None
 ) -> Regressors | None:
     """What the method uses of drivers and events; refuse a method that could use none."""
-    if not method.family.takes_drivers:
-        if drivers is None and events is None:
-            return None
-        what = "drivers" if drivers is not None else "events"
-        problem = f"{method.family.name} takes neither drivers nor events; leave them out or fit another method"
-        raise ParameterError(what, repr(drivers if drivers is not None else events), problem)
+    method.refuse_in_vain(drivers, events)
+    if method.alone:
+        return None
     found = Regressors.chosen(series.cadence, drivers, events, method.settings)
     if found is not None:
         found.refuse_mirrors((series,))

@@ -29,6 +29,8 @@ class Columnar(Spans):
     cadence : Cadence
     season_length : int
         Periods after which the season repeats; 1 where there is none.
+    stated : tuple of float
+        All seasons, where they were stated; see `ItemHistory`.
     names : tuple of str
         The items, sorted as they first appear in the source.
     values : ndarray of float
@@ -60,6 +62,7 @@ class Columnar(Spans):
     values: FloatArray = field(repr=False)
     offsets: IntArray = field(repr=False)
     starts: IntArray = field(repr=False)
+    stated: tuple[float, ...] = ()
     unit: str | None = None
     floor: float | None = None
     notes: tuple[str, ...] = field(default=(), repr=False)
@@ -130,6 +133,7 @@ class Columnar(Spans):
             item=self.names[i],
             cadence=self.cadence,
             season_length=self.season_length,
+            stated=self.stated,
             start=int(self.starts[i]),
             values=self.values[own],
             unit=self.unit,
@@ -252,6 +256,7 @@ class Columnar(Spans):
         return cls(
             cadence=first.cadence,
             season_length=first.season_length,
+            stated=first.stated,
             names=tuple(one.item for one in series),
             values=np.concatenate([one.values for one in series]),
             offsets=np.concatenate(([0], np.cumsum(lengths))).astype(np.int64),

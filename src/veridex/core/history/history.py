@@ -12,6 +12,7 @@ from veridex.core.history.columnar import Columnar
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.support import floor_of
 from veridex.core.periods.cadence import Cadence
+from veridex.core.periods.seasons import first_season, stated_seasons
 from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished
 from veridex.core.tables.cells import LayoutName, TableLayout, assemble_table, columns_of
 from veridex.core.tables.dates import Dates
@@ -34,14 +35,16 @@ class History(Columnar):
         parts: Assembled,
         cadence: Cadence,
         *,
-        season_length: int | None = None,
+        seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
         floor: float | str | None = None,
     ) -> "History":
         """Wrap assembled columns."""
+        stated = stated_seasons(seasons)
         return cls(
             cadence=cadence,
-            season_length=_season(cadence, season_length),
+            season_length=first_season(cadence, stated),
+            stated=stated,
             names=parts.items,
             values=parts.values,
             offsets=parts.offsets,
@@ -65,7 +68,7 @@ class History(Columnar):
         cadence: str | Cadence,
         start: object = None,
         item: str = "demand",
-        season_length: int | None = None,
+        seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
         floor: float | str | None = None,
     ) -> "History":
@@ -80,8 +83,9 @@ class History(Columnar):
             The first period, ``"2019-01"``; may be left out when counted, and is then 1.
         item : str
             What the series is called.
-        season_length : int, optional
-            Periods after which the season repeats; the cadence's own otherwise.
+        seasons : float or sequence of float, optional
+            Periods after which demand repeats itself, the shortest first, as in ``(7, 365.25)``; 1 for no season. By
+            default those of the calendar are looked for.
         unit : str, optional
             The unit of demand, for titles and axes.
         floor : float or "none", optional
@@ -112,7 +116,7 @@ class History(Columnar):
             np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
             (),
         )
-        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit, floor=floor)
+        return cls.from_assembled(parts, spacing, seasons=seasons, unit=unit, floor=floor)
 
     @classmethod
     def from_frame(
@@ -124,7 +128,7 @@ class History(Columnar):
         demand: str | None = None,
         cadence: str | Cadence | None = None,
         name: str = "demand",
-        season_length: int | None = None,
+        seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
         floor: float | str | None = None,
         layout: LayoutName = "long",
@@ -158,7 +162,7 @@ class History(Columnar):
             sums are divided, at every cadence.
         cadence : str, optional
             Inferred from the dates if not stated; the notes say the evidence.
-        season_length, unit, floor
+        seasons, unit, floor
             As in `from_numbers`.
         layout : {"long", "wide"}
             Wide: a column per item, those named in `items` or all that hold numbers.
@@ -213,7 +217,7 @@ class History(Columnar):
             unfinished=unfinished,
         )
         table = _with_period_column(frame, where)
-        return cls.from_table(table, where, cadence, season_length=season_length, unit=unit, floor=floor)
+        return cls.from_table(table, where, cadence, seasons=seasons, unit=unit, floor=floor)
 
     @classmethod
     def from_table(
@@ -222,7 +226,7 @@ class History(Columnar):
         layout: TableLayout,
         cadence: str | Cadence | None,
         *,
-        season_length: int | None = None,
+        seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
         floor: float | str | None = None,
         source: str = "the table",
@@ -233,7 +237,7 @@ class History(Columnar):
         stated = None if cadence is None else Cadence.named(cadence)
         parts, spacing = assemble_table(frame, layout, stated, source, first_row)
         parts = replace(parts, notes=notes + parts.notes)
-        return cls.from_assembled(parts, spacing, season_length=season_length, unit=unit, floor=floor)
+        return cls.from_assembled(parts, spacing, seasons=seasons, unit=unit, floor=floor)
 
 
 def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:
@@ -244,12 +248,6 @@ def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLay
         return frame
     in_index = isinstance(frame.index, pd.DatetimeIndex) or frame.index.name == layout.period[0]
     return frame.rename_axis(layout.period[0]).reset_index() if in_index else frame
-
-
-def _season(cadence: Cadence, season_length: int | None) -> int:
-    if season_length is not None and season_length < 1:
-        raise ParameterError("season_length", str(season_length), "a season has at least one period")
-    return cadence.season_length if season_length is None else season_length
 
 
 def as_history(demand: object) -> History:

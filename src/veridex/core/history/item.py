@@ -13,7 +13,10 @@ from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.counts import whole_number
 from veridex.core.history.coarser import Gather, coarsen
 from veridex.core.laws.support import Support, support_of
+from veridex.core.numerics.seasons.longer import longer_seasons
+from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.periods.cadence import Cadence
+from veridex.core.periods.seasons import Turns, turns_of
 from veridex.core.periods.spans import first_of_last, last_complete
 from veridex.errors import HistoryTooShort, ParameterError
 
@@ -98,6 +101,8 @@ class ItemHistory(Spans):
     cadence : Cadence
     season_length : int
         Periods after which the season repeats; 1 where there is none.
+    stated : tuple of float
+        All its seasons, where they were stated; else those of the calendar are looked for.
     start : int
         Ordinal of the first period.
     values : ndarray of float, shape (n,)
@@ -120,6 +125,7 @@ class ItemHistory(Spans):
     season_length: int
     start: int
     values: FloatArray = field(repr=False)
+    stated: tuple[float, ...] = ()
     unit: str | None = None
     floor: float | None = None
     raw: FloatArray | None = field(default=None, repr=False)
@@ -134,6 +140,21 @@ class ItemHistory(Spans):
     def actuals(self) -> FloatArray:
         """Demand as it was read, never filled or repaired: what forecasts are scored against."""
         return self.values if self.raw is None else self.raw
+
+    @property
+    def turns(self) -> Turns:
+        """The seasons above the first that it may have: those stated, or those of the calendar."""
+        return turns_of(self.cadence, self.stated)
+
+    @property
+    def seasons(self) -> tuple[float, ...]:
+        """Its seasons: those stated, else those of the calendar that its demand shows, the shortest first."""
+        if self.stated:
+            return self.stated
+        y, first = np.array(self.values), self.season_length
+        above = tuple(one.length for one in longer_seasons(y, first, self.turns.lengths))
+        own = () if self.turns.stand_for(first, above) or not shows_season(y, first) else (float(first),)
+        return (*own, *above)
 
     @property
     def support(self) -> Support:
@@ -199,7 +220,7 @@ class ItemHistory(Spans):
     def fingerprint(self) -> str:
         """SHA-256 of everything that can be computed from the series: to the bit, whatever kind of NaN is unknown."""
         rules = None if self.rules is None else self.rules.key
-        said = (self.item, self.cadence.name, self.season_length, self.start, rules)
+        said = (self.item, self.cadence.name, self.stated or self.season_length, self.start, rules)
         digest = hashlib.sha256(repr(said if self.floor is None else (*said, self.floor)).encode())
         for array in (self.actuals, self.values):
             digest.update(np.where(np.isnan(array), np.nan, array).tobytes())

@@ -14,7 +14,19 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["NUMBERS", "PIECES", "Components", "Kind", "drawn", "moved", "put", "put_mixture", "transformed", "widened"]
+__all__ = [
+    "NUMBERS",
+    "PIECES",
+    "Components",
+    "Kind",
+    "drawn",
+    "moved",
+    "put",
+    "put_mixture",
+    "rescaled",
+    "transformed",
+    "widened",
+]
 
 Components = NDArray[Any]
 
@@ -88,6 +100,29 @@ def moved(law: Components, by: FloatArray) -> None:
     """Move normal and Student laws (..., horizon, components, NUMBERS) by as much per lead time; leave others."""
     direct = np.isin(law[..., KIND], (Kind.NORMAL, Kind.STUDENT))
     law[..., FIRST] += np.where(direct, by[..., None], 0.0)
+
+
+@np.errstate(all="ignore")
+def rescaled(law: Components, by: FloatArray) -> None:
+    """Read laws (horizon, components, NUMBERS) as those of demand multiplied by a factor per lead time.
+
+    A power of Box and Cox of c y is c^p times that of y, plus that of c. Counts keep what they have beyond Poisson's
+    law, relative to their mean.
+    """
+    c = by[:, None]
+    kind = law[..., KIND]
+    a, b, power = (law[..., FIRST + j].copy() for j in range(3))
+    linear = np.isin(kind, (Kind.NORMAL, Kind.STUDENT))
+    powers, counts, sizes = (
+        kind == Kind.TRANSFORMED,
+        kind == Kind.NEGATIVE_BINOMIAL,
+        np.isin(kind, (Kind.COMPOUND, Kind.ZERO_INFLATED)),
+    )
+    raised = np.where(powers, c ** np.where(powers, power, 0.0), 1.0)
+    lifted = np.where(power == 0.0, np.log(c), (raised - 1.0) / np.where(power == 0.0, 1.0, power))
+    law[..., FIRST] = np.select([linear | counts, powers], [c * a, raised * a + lifted], a)
+    law[..., FIRST + 1] = np.select([linear | sizes, powers, counts], [c * b, raised * b, c * c * (b - a) + c * a], b)
+    law[..., FIRST + 2] = np.where(sizes, c * c * power, power)
 
 
 def widened(law: Components, centre: FloatArray, factor: FloatArray) -> None:

@@ -7,11 +7,13 @@ import numpy as np
 
 from veridex.core.methods.arima.family import Arima
 from veridex.core.methods.fold.family import Family
-from veridex.core.methods.fold.settings import Setting, settled
+from veridex.core.methods.fold.settings import Setting, driver_settings, settled
 from veridex.core.methods.grammar import Spelled, parse
 from veridex.core.methods.group_season import GroupSeason
 from veridex.core.methods.intermittent import Croston, SyntetosBoylan, TeunterSyntetosBabai
+from veridex.core.methods.made_of.adjusted import Adjusted
 from veridex.core.methods.made_of.combination import Combination
+from veridex.core.methods.made_of.members import FamilyOfMethods
 from veridex.core.methods.made_of.transformed import TRANSFORM, Transformed
 from veridex.core.methods.made_of.tuned import TunedFamily
 from veridex.core.methods.method import Method
@@ -26,7 +28,7 @@ from veridex.core.methods.smoothing.named import Holt, HoltWinters, SimpleSmooth
 from veridex.core.methods.theta import Theta
 from veridex.errors import MethodUnknown, ParameterError, SettingError, SettingUnknown
 
-__all__ = ["FAMILIES", "Method", "benchmarks", "method", "method_of", "methods"]
+__all__ = ["FAMILIES", "Method", "benchmarks", "method", "method_of", "methods", "settings_of"]
 
 FAMILIES: tuple[Family[Any], ...] = (
     Mean(),
@@ -89,7 +91,7 @@ def method_of(name: str, stated: Mapping[str, Any]) -> Method:
     family = BY_NAME.get(name)
     if family is None:
         raise MethodUnknown(name, tuple(BY_NAME))
-    known = {setting.key: setting for setting in (*family.settings, *TRANSFORM)}
+    known = {setting.key: setting for setting in settings_of(family)}
     given = {key: _plain(value) for key, value in stated.items() if value is not None}
     for key, value in given.items():
         if key not in known:
@@ -109,9 +111,17 @@ def method_of(name: str, stated: Mapping[str, Any]) -> Method:
         if settings[key] is not None and (setting.spelled or settings[key] != setting.default)
     )
     does = family.for_settings(stated_ones)
+    if not isinstance(does, FamilyOfMethods):
+        does = Adjusted(does)
     if settings["transform"] != "none":
         does = Transformed(does)
     return Method(name, canonical, family=does, settings=settings)
+
+
+def settings_of(family: Family[Any]) -> tuple[Setting, ...]:
+    """Every setting of a family: its own, what it makes of drivers, and those of all."""
+    handed = family.takes_drivers or isinstance(family, FamilyOfMethods)
+    return (*family.settings, *(() if handed else driver_settings(family.drivers)), *TRANSFORM)
 
 
 def _stated(known: Mapping[str, Setting], given: Mapping[str, Any]) -> dict[str, Any]:

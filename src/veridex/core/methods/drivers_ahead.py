@@ -1,20 +1,19 @@
 """The driver rows of a fold: recorded where they are known at the origin, forecast where they are only observed."""
 
+import math
 import zlib
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import widened
+from veridex.core.methods.catalogue import methods
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.running import gated, replay_fold, run_fold
-from veridex.core.methods.fold.settings import settled
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.naive.benchmarks import Naive
-from veridex.core.methods.smoothing.chosen import Smoothing
 from veridex.core.preparation.regressors import Regressors
 
 __all__ = ["DriverRows", "driver_rows", "fill_with_futures"]
@@ -25,10 +24,7 @@ PATHS = 100
 LATEST = 3
 """Periods by which an observed-only driver may lag behind demand."""
 
-AHEAD: tuple[tuple[Family[Any], dict[str, Any]], ...] = (
-    (Smoothing(), settled(Smoothing.settings)),
-    (Naive(), settled(Naive.settings)),
-)
+AHEAD = methods(("smoothing", "naive"))
 """Methods that forecast a driver; the second where the first cannot be fitted."""
 
 
@@ -55,11 +51,10 @@ class DriverRows:
 
 def driver_rows(
     regressors: Regressors,
-    item: str,
+    series: ItemHistory,
     start: int,
     y: FloatArray,
     horizon: int,
-    season_length: int,
     foresight: str = "none",
 ) -> DriverRows:
     """Make the driver rows for a training span and the lead times after it.
@@ -67,19 +62,19 @@ def driver_rows(
     Parameters
     ----------
     regressors : Regressors
-    item : str
+    series : ItemHistory
+        The item: drivers have the seasons that it may have.
     start : int
         Ordinal of the first period of the span.
     y : ndarray, shape (n,)
         Demand of the span.
     horizon : int
         Lead times.
-    season_length : int
     foresight : {"none", "perfect"}
         Whether observed-only drivers are forecast from what was known at the origin, or their recorded values used.
     """
     n = y.size
-    x = regressors.recorded(item, start, n, horizon)
+    x = regressors.recorded(series.item, start, n, horizon)
     ends = [_known(x[:, j], n + lead, n) for j, lead in enumerate(regressors.leads(horizon))]
     observed = [lead < horizon for lead in regressors.leads(horizon)]
     tails = {j: end for j, end in enumerate(ends) if observed[j] and (foresight == "none" or end < n)}
@@ -89,7 +84,7 @@ def driver_rows(
     skipped = int(np.argmax(complete)) if complete.any() else 0
     paths = {}
     for j, end in tails.items():
-        x[end:, j], paths[j] = _forecast(x[skipped:end, j].copy(), season_length, n + horizon - end)
+        x[end:, j], paths[j] = _forecast(x[skipped:end, j].copy(), Sizes.of(series, n + horizon - end))
     futures = np.repeat(x[None, n:], PATHS, axis=0) if paths else None
     for j, drawn in paths.items():
         assert futures is not None
@@ -121,13 +116,15 @@ def _shocks(seed: int, horizon: int) -> FloatArray:
     return np.ascontiguousarray(np.concatenate((half, -half), axis=1).T)
 
 
-def _forecast(values: FloatArray, season_length: int, horizon: int) -> tuple[FloatArray, FloatArray]:
+def _forecast(values: FloatArray, sizes: Sizes) -> tuple[FloatArray, FloatArray]:
     """Points and simulated paths of a driver, from its known values."""
+    horizon = sizes.horizon
     shocks = _shocks(zlib.crc32(values.tobytes()), horizon)
     if np.isnan(values).any():
         return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
-    for family, settings in AHEAD:
-        plan = family.plan(settings, Sizes(season_length, horizon))
+    for one in AHEAD:
+        family = one.family
+        plan = family.plan(one.settings, sizes._replace(floor=-math.inf))
         rows = Rows.allocate(plan, values.size)
         if run_fold(family, plan, values, None, np.zeros(plan.warm_size), rows) <= Status.DONE:
             paths = family.paths(plan, values, None, rows.row, shocks)

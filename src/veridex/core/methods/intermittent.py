@@ -41,6 +41,7 @@ class IntermittentPlan(Plan):
 class _Intermittent(PlainFamily[IntermittentPlan]):
     """Demand as a size that comes now and then."""
 
+    drivers = "none"
     settings = (number("alpha", 0.0, 1.0), number("beta", 0.0, 1.0))
     kind: ClassVar[int] = INTERVALS
     correction: ClassVar[float] = 0.0

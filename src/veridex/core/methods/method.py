@@ -8,6 +8,7 @@ from typing import Any
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Sizes
 from veridex.core.methods.grammar import written
+from veridex.errors import ParameterError
 
 __all__ = ["Method"]
 
@@ -54,8 +55,27 @@ class Method:
 
     @property
     def driven(self) -> bool:
-        """Whether it is handed drivers and events where there are some."""
+        """Whether it is handed drivers where there are some."""
         return self.family.takes_drivers and self.settings.get("drivers") != "none"
+
+    @property
+    def alone(self) -> bool:
+        """Whether it forecasts from demand alone, whatever drivers and events there are."""
+        return not self.driven and self.settings.get("events", "none") == "none"
+
+    def refuse_in_vain(self, *given: object) -> None:
+        """Refuse drivers or events that the method would not look at.
+
+        Raises
+        ------
+        ParameterError
+        """
+        handed = next((one for one in given if one is not None), None)
+        if self.alone and handed is not None:
+            problem = (
+                f"{self.text} forecasts from demand alone; leave them out, say drivers=all, or take another method"
+            )
+            raise ParameterError("drivers", repr(handed), problem)
 
     @cached_property
     def borrows(self) -> tuple[str, ...]:

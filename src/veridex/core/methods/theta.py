@@ -56,6 +56,7 @@ class Theta(PlainFamily[ThetaPlan]):
     """
 
     name = "theta"
+    seasons = "taken out"
     settings = (
         yes_no("optimised"),
         choice("season", "auto", *KINDS, default="auto"),

@@ -26,6 +26,7 @@ MONTHS = (
 )
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 MINUTES_A_DAY = 1440
+DAYS_A_YEAR = 365.25
 FISCAL = re.compile(f"(yearly|quarterly)-({'|'.join(MONTHS)})")
 FINER = re.compile(r"(\d+) (minute|hour)s?")
 
@@ -49,6 +50,9 @@ class Cadence:
         Periods after which the season repeats, unless the planner says otherwise.
     noun : str
         What one period is called in a sentence.
+    longer : tuple of float
+        Seasons of the calendar above that one, in periods: the week over the day, the year over the week. A year of
+        weeks is no whole number of them and stands here too.
     """
 
     name: str
@@ -57,6 +61,7 @@ class Cadence:
     anchor: int
     season_length: int
     noun: str
+    longer: tuple[float, ...] = ()
 
     @classmethod
     def named(cls, word: "str | Cadence | None") -> "Cadence":
@@ -87,7 +92,8 @@ class Cadence:
             if 0 < count * size < MINUTES_A_DAY and MINUTES_A_DAY % (count * size) == 0:
                 name = f"{count} {parts[2]}{'s' if count > 1 else ''}"
                 noun = f"span of {name}" if count > 1 else parts[2]
-                return cls(name, "m", count * size, 0, MINUTES_A_DAY // (count * size), noun)
+                a_day = MINUTES_A_DAY // (count * size)
+                return cls(name, "m", count * size, 0, a_day, noun, (7.0 * a_day, DAYS_A_YEAR * a_day))
         also = ("weekly-wednesday", "yearly-april", "quarterly-february", "10 minutes", "6 hours")
         raise CadenceUnknown(word, (*(c.name for c in CADENCES), *also))
 
@@ -210,7 +216,7 @@ class Cadence:
 def _weekly(first_day: int) -> Cadence:
     """Weeks that begin on a day of the week, 0 for Monday (ISO 8601). The epoch was a Thursday."""
     name = "weekly" if first_day == 0 else f"weekly-{WEEKDAYS[first_day]}"
-    return Cadence(name, "D", 7, (3 - first_day) % 7, 52, "week")
+    return Cadence(name, "D", 7, (3 - first_day) % 7, 52, "week", (DAYS_A_YEAR / 7,))
 
 
 def _fiscal(kind: str, first: int) -> Cadence:
@@ -227,8 +233,8 @@ CADENCES = (
     Cadence("quarterly", "M", 3, 0, 4, "quarter"),
     Cadence("monthly", "M", 1, 0, 12, "month"),
     _weekly(0),
-    Cadence("workday", "B", 1, 0, 5, "working day"),
-    Cadence("daily", "D", 1, 0, 7, "day"),
-    Cadence("hourly", "h", 1, 0, 24, "hour"),
+    Cadence("workday", "B", 1, 0, 5, "working day", (DAYS_A_YEAR * 5 / 7,)),
+    Cadence("daily", "D", 1, 0, 7, "day", (DAYS_A_YEAR,)),
+    Cadence("hourly", "h", 1, 0, 24, "hour", (168.0, 24.0 * DAYS_A_YEAR)),
     Cadence("counted", None, 1, 0, 1, "period"),
 )

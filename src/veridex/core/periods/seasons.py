@@ -1,6 +1,67 @@
-"""What a season is called where it is a column or a part."""
+"""The seasons of a history: as they are stated, as the calendar has them, and as tables call them."""
 
-__all__ = ["season_name"]
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from veridex.core.periods.cadence import Cadence
+from veridex.errors import ParameterError
+
+__all__ = ["NO_TURNS", "Turns", "first_season", "season_name", "stated_seasons", "turns_of"]
+
+MOST = 4
+"""Seasons of a history at most."""
+
+
+class Turns(NamedTuple):
+    """Seasons above the first.
+
+    Attributes
+    ----------
+    lengths : tuple of float
+        In periods, the shortest first. One that begins with the first season itself, which is no whole number of
+        periods, stands for it.
+    stated : bool
+        Whether they are known to be there; else a span has to show them.
+    """
+
+    lengths: tuple[float, ...] = ()
+    stated: bool = False
+
+    @staticmethod
+    def stand_for(first: int, lengths: Sequence[float]) -> bool:
+        """Whether one of these is the first season itself, which is no whole number of periods."""
+        return any(round(length) == first for length in lengths)
+
+
+NO_TURNS = Turns()
+
+
+def stated_seasons(given: float | Sequence[float] | None) -> tuple[float, ...]:
+    """Seasons as they were stated, the shortest first; none where nothing was.
+
+    Raises
+    ------
+    ParameterError
+        If one is below one period, no number, there twice, or there are too many.
+    """
+    wanted = () if given is None else (given,) if isinstance(given, (int, float)) else tuple(given)
+    found = tuple(sorted(float(one) for one in wanted))
+    if any(not 1.0 <= one < 1e6 for one in found) or len(set(found)) < len(found) or len(found) > MOST:
+        problem = f"state up to {MOST} different lengths from 1 period on, as in (7, 365.25)"
+        raise ParameterError("seasons", repr(given), problem)
+    return found
+
+
+def first_season(cadence: Cadence, stated: tuple[float, ...]) -> int:
+    """The first season in whole periods: as stated, or the cadence's own."""
+    return round(stated[0]) if stated else cadence.season_length
+
+
+def turns_of(cadence: Cadence, stated: tuple[float, ...]) -> Turns:
+    """The seasons above the first: the others that were stated, or the calendar's."""
+    if not stated:
+        return Turns(cadence.longer)
+    return Turns(stated[1:] if stated[0].is_integer() else stated, True)
 
 
 def season_name(length: float) -> str:

@@ -239,5 +239,5 @@ class Explanation:
                 how = "enter with recorded values that nobody knew at the origin (perfect foresight)"
             found.append(f"Drivers only observed ({', '.join(self._observed)}) {how}.")
         if without:
-            found.append(f"These methods take no drivers and forecast from demand alone: {', '.join(without)}.")
+            found.append(f"These methods forecast from demand alone: {', '.join(without)}.")
         return tuple(found)

@@ -150,8 +150,9 @@ class ItemWork:
         """Publish one item."""
         if task.method is None or task.horizon < 1:
             return task.published()
-        driven = task.method.family.takes_drivers
-        drivers, events = (self.explaining.drivers, self.explaining.events) if driven else (None, None)
+        drivers, events = (self.explaining.drivers, self.explaining.events)
+        if task.method.alone:
+            drivers = events = None
         refitted = stated(task.method, task.forms)
         given: Any = {"drivers": drivers, "events": events, "borrowed": task.borrowed}
         fitted = fit(task.learned, refitted, **given)

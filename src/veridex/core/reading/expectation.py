@@ -1,7 +1,7 @@
 """What is expected of each period, and what stands out from it: outliers, level shifts, changes of spread."""
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -9,6 +9,8 @@ from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.numerics.robust.expectation import MOST_STEPS, local_scale, robust_parts
 from veridex.core.numerics.robust.pieces import robust_scale
 from veridex.core.numerics.robust.steps import find_spread_change
+from veridex.core.numerics.seasons.longer import Longer, longer_seasons
+from veridex.core.periods.seasons import NO_TURNS, Turns
 from veridex.core.reading.life import alive
 
 __all__ = ["OUTLYING_AT", "Expectation", "Shift", "SpreadChange", "expect"]
@@ -73,6 +75,9 @@ class Expectation:
     relative : bool
         Whether season and spread grow with the level.
     seasonal : bool
+        Whether it shows its first season.
+    longer : tuple of Longer
+        The seasons above that one that it shows; they are in `season`.
     spread_at_end : float
         Standard deviation around the expectation in the last period.
     """
@@ -86,17 +91,21 @@ class Expectation:
     spread: SpreadChange | None = None
     relative: bool = False
     seasonal: bool = False
+    longer: tuple[Longer, ...] = ()
     spread_at_end: float = math.nan
 
 
 @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-def expect(values: FloatArray, season_length: int, aside: BoolArray | None = None) -> Expectation:
+def expect(
+    values: FloatArray, season_length: int, aside: BoolArray | None = None, turns: Turns = NO_TURNS
+) -> Expectation:
     """Find what is expected of each period of a series, and what stands out.
 
     A robust decomposition (loess trend, repeating season, bisquare weights) gives the expectation; where season
     and spread grow with the level it works on logarithms, chosen by the likelihood of the two forms (Box and Cox,
     1964, Journal of the Royal Statistical Society B 26, 211-252). Residuals are measured by the spread
-    around them, a loess of absolute residuals. A value is outlying from `OUTLYING_AT` on.
+    around them, a loess of absolute residuals. A value is outlying from `OUTLYING_AT` on. Seasons above the first that
+    it shows are taken out before, so that no autumn is a shift of the level.
 
     Parameters
     ----------
@@ -107,6 +116,8 @@ def expect(values: FloatArray, season_length: int, aside: BoolArray | None = Non
     aside : ndarray of bool, optional
         Periods of events: not outlying whatever they hold. Those before the first sale, or after the last of a
         retired item, are neither judged nor learned from.
+    turns : Turns
+        Seasons above the first that it may have.
     """
     y = np.array(values, dtype=np.float64)
     used = np.zeros(y.size, dtype=bool)
@@ -121,11 +132,34 @@ def expect(values: FloatArray, season_length: int, aside: BoolArray | None = Non
     if zeros > SPARSE:
         return _sparse(learned, used)
     unit = _unit(learned[used])
+    own = used if aside is None else used & ~aside
+    longer = longer_seasons(np.where(own, learned, np.nan), season_length, turns.lengths, stated=turns.stated)
+    for one in longer:
+        learned = one.taken_out(learned)
+    judged = _judged(learned, season_length, unit, np.zeros(n, dtype=bool) if aside is None else aside)
+    return _with_longer(judged, longer) if longer else judged
+
+
+def _with_longer(judged: Expectation, longer: tuple[Longer, ...]) -> Expectation:
+    """What is expected with the seasons that were taken out before put back; shifts and scores stay as judged."""
+    expected = judged.values
+    factor = 1.0
+    for one in reversed(longer):
+        own = one.at(np.arange(expected.size, dtype=np.float64))
+        expected = expected * np.exp(own) if one.relative else expected + own
+        factor *= math.exp(own[-1]) if one.relative else 1.0
+    season = expected / judged.trend if judged.relative else expected - judged.trend
+    return replace(judged, values=expected, season=season, longer=longer, spread_at_end=factor * judged.spread_at_end)
+
+
+def _judged(learned: FloatArray, season_length: int, unit: float, aside: BoolArray) -> Expectation:
+    """The likelier of two forms, and what stands out from it."""
+    known = learned[~np.isnan(learned)]
     fits = [_Fit.of(learned, season_length, unit, relative=False)]
-    if zeros == 0 and float(learned[used].min()) > 0:
+    if float(known.min()) > 0:
         fits.append(_Fit.of(learned, season_length, unit, relative=True))
     best = fits[-1] if len(fits) > 1 and fits[1].likelihood > fits[0].likelihood + 1.0 else fits[0]
-    return best.judged(learned, season_length, unit, np.zeros(n, dtype=bool) if aside is None else aside)
+    return best.judged(learned, season_length, unit, aside)
 
 
 def _unit(known: FloatArray) -> float:

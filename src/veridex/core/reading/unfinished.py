@@ -32,7 +32,7 @@ def unfinished_period(history: History) -> tuple[int, str] | None:
         # Judged from the others alone: a low end must not bend what is expected of it.
         values = np.array(series.actuals)
         values[-1] = np.nan
-        found = expect(values, series.season_length)
+        found = expect(values, series.season_length, turns=series.turns)
         distance = (series.actuals[-1] - found.values[-1]) / found.spread_at_end
         if np.isfinite(distance):
             judged += 1

@@ -34,10 +34,11 @@ def _span(one: ItemProfile) -> str:
     series, n = one.series, one.numbers
     first, last = (series.cadence.text(series.start + place) for place in (0, len(series) - 1))
     unit = f" {series.unit}" if series.unit else ""
-    season_length = f", a season of {series.season_length}" if series.season_length > 1 else ""
+    stated = " and ".join(f"{length:g}" for length in series.stated if length > 1)
+    seasons = f", a stated season of {stated}" if stated else ""
     return (
         f"{series.item}: {series.cadence.name} demand{unit and ' in' + unit}, {first} to {last}, "
-        f"{series.cadence.length(n['periods'])}{season_length}."
+        f"{series.cadence.length(n['periods'])}{seasons}."
     )
 
 
@@ -75,14 +76,16 @@ def _shape(one: ItemProfile) -> str:
     n, found = one.numbers, one.found
     if not np.isfinite(found.values).any():
         return "Too few values to tell trend, season or outliers."
-    season = f"season {n['season_strength']:.2f}" if found.seasonal else "no season"
-    if not found.seasonal and one.reading.season == "own":
+    shown = found.seasonal or bool(found.longer)
+    season = f"season {n['season_strength']:.2f}" if shown else "no season"
+    if not shown and one.reading.season == "own":
         season = "a season shows, over too few years to judge its periods by"
-    elif not found.seasonal and one.reading.season == "neighbours":
+    elif not shown and one.reading.season == "neighbours":
         season = "a season that its neighbours show"
     text = f"Strength of trend {n['trend_strength']:.2f}, {season}"
     if n["seasons"]:
-        text += f"; it repeats itself after {', '.join(map(str, n['seasons']))} {one.series.cadence.plural}"
+        lengths = " and ".join(f"{length:g}" for length in n["seasons"])
+        text += f"; it repeats itself after {lengths} {one.series.cadence.plural}"
     if found.relative:
         text += "; season and spread grow with the level"
     return text + "."

@@ -41,10 +41,10 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     six and at most 26 periods, and three times as long as in any pause before), mean, demand_interval (mean number of
     periods from one demand to the next), cv_squared (squared coefficient of variation of the demands that are
     not zero), demand_class (smooth, erratic, intermittent, lumpy), trend_strength and season_strength (0 to 1),
-    seasons (candidate season lengths, the strongest first), grows_with_level (whether season and spread do),
-    spread_change (the period, if the spread changed), outliers (count), outlier_periods, level_shifts (count),
-    shift_periods, unfinished (whether the last period is), volume, volume_share (percent of all items),
-    volume_rank, season (who shows one: own, neighbours or none), taken_for (what it is taken for, in words).
+    seasons (their lengths, the shortest first; without one candidates, the strongest first), grows_with_level (whether
+    season and spread do), spread_change (the period, if the spread changed), outliers (count), outlier_periods,
+    level_shifts (count), shift_periods, unfinished (whether the last period is), volume, volume_share (percent of all
+    items), volume_rank, season (who shows one: own, neighbours or none), taken_for (what it is taken for, in words).
 
     Parameters
     ----------
@@ -80,7 +80,7 @@ def _each(history: History | ItemHistory, events: Events | None) -> Iterator[Ite
         if one.unfinished:
             values[-1] = np.nan  # half a month is not outlying, and tells nothing of whole ones
         aside = (events or Events()).touched(series.cadence, series.start, len(series))
-        found = expect(values, series.season_length, aside)
+        found = expect(values, series.season_length, aside, series.turns)
         share = {"volume": volume, "volume_share": 100 * volume / total if total else math.nan, "volume_rank": rank}
         with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
             numbers = (
@@ -138,8 +138,8 @@ def _shape(series: ItemHistory, found: Expectation) -> dict[str, Any]:
     outlying = np.flatnonzero(found.outlying).tolist()
     return {
         "trend_strength": strength(trend, rest) if np.isfinite(found.values).any() else math.nan,
-        "season_strength": strength(season, rest) if found.seasonal else 0.0,
-        "seasons": candidate_seasons(_without_trend(z, trend), series.season_length),
+        "season_strength": strength(season, rest) if found.seasonal or found.longer else 0.0,
+        "seasons": series.seasons or tuple(map(float, candidate_seasons(_without_trend(z, trend), 1))),
         "grows_with_level": found.relative,
         "spread_change": series.cadence.text(series.start + found.spread.place) if found.spread else "",
         "outliers": len(outlying),

@@ -106,7 +106,7 @@ def mend(series: ItemHistory, rules: TidyRules) -> Mended:
     outlying = np.zeros(n, dtype=bool)
     if rules.outliers != "leave" or rules.gaps == "seasonal":
         aside = rules.events.touched(series.cadence, series.start, n)
-        expectation = expect(values, series.season_length, aside)
+        expectation = expect(values, series.season_length, aside, series.turns)
     if rules.outliers != "leave" and expectation is not None:
         outlying = expectation.outlying
         if rules.outliers == "repair":

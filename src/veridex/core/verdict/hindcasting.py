@@ -132,7 +132,10 @@ class Members:
     def _shifts(self) -> tuple[int, ...]:
         """First periods of new levels."""
         series = self._series
-        return tuple(series.start + shift.place for shift in expect(series.values, series.season_length).shifts)
+        return tuple(
+            series.start + shift.place
+            for shift in expect(series.values, series.season_length, turns=series.turns).shifts
+        )
 
     def _moved(self, joint: FloatArray) -> Laws:
         """The members' laws around the point that ranks have chosen, as a combination publishes them."""

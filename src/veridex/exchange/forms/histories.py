@@ -39,6 +39,7 @@ def about(history: History) -> dict[str, Any]:
     return {
         "cadence": history.cadence.name,
         "season_length": history.season_length,
+        "seasons": list(history.stated),
         "unit": history.unit,
         "floor": "none" if history.floor == -math.inf else history.floor,
         "notes": [note_entry(note) for note in history.notes],
@@ -80,6 +81,7 @@ def restored(
     return History(
         cadence=Cadence.named(said["cadence"]),
         season_length=said["season_length"],
+        stated=tuple(said["seasons"]),
         names=names,
         values=values,
         offsets=np.concatenate(([0], np.cumsum(sizes))).astype(np.int64),

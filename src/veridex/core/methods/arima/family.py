@@ -80,6 +80,7 @@ class Arima(PlainFamily[ArimaPlan]):
     """
 
     name = "arima"
+    seasons = "taken out"
     takes_drivers = True
     settings = SETTINGS
 

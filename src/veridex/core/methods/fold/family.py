@@ -8,7 +8,7 @@ item, `run` once per fold, `replay` with given parameters, `domain` asked before
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from typing import Any, ClassVar, Generic, TypeVar
+from typing import Any, ClassVar, Generic, Literal, TypeVar
 
 import numpy as np
 import pandas as pd
@@ -28,12 +28,30 @@ P = TypeVar("P", bound=Plan)
 
 
 class Family(ABC, Generic[P]):
-    """A family of methods under one name. Stateless: all it knows of a fold is handed to it."""
+    """A family of methods under one name. Stateless: all it knows of a fold is handed to it.
+
+    Attributes
+    ----------
+    name : str
+    settings : tuple of Setting
+        Beside those that every method takes.
+    takes_drivers, borrows : bool
+        Whether it sees driver rows itself; whether it asks for the seasons of neighbours.
+    seasons : {"none", "taken out", "own"}
+        What becomes of seasons above the first: it sees none, they are taken out before, it sees them itself.
+    fixed_season : str
+        The season of a family without a setting for it: ``"auto"`` where it can do without one.
+    drivers : {"all", "none"}
+        What a family that takes none itself makes of drivers unless it is told: benchmarks forecast from demand alone.
+    """
 
     name: ClassVar[str]
     settings: ClassVar[tuple[Setting, ...]] = ()
     takes_drivers: ClassVar[bool] = False
     borrows: ClassVar[bool] = False
+    seasons: ClassVar[Literal["none", "taken out", "own"]] = "none"
+    fixed_season: ClassVar[str] = "auto"
+    drivers: ClassVar[Literal["all", "none"]] = "all"
 
     @abstractmethod
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> P:

@@ -8,7 +8,9 @@ from typing import NamedTuple
 import numpy as np
 
 from veridex.core.arrays import FloatArray
+from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import NUMBERS, Components, Kind, put
+from veridex.core.periods.seasons import NO_TURNS, Turns
 from veridex.core.preparation.regressors import Column
 
 __all__ = ["STATS", "Plan", "Rows", "Sizes"]
@@ -31,6 +33,8 @@ class Sizes(NamedTuple):
     borrowed : mapping of str to ndarray, shape (2, season_length), optional
         Seasons that neighbours lend at the end of the span, from the period after it on, and their standard errors, by
         the column that groups them; see `veridex.core.reading.neighbours`.
+    turns : Turns, optional
+        Seasons above the first, stated or to be looked for in each span.
     """
 
     season_length: int
@@ -38,6 +42,18 @@ class Sizes(NamedTuple):
     columns: tuple[Column, ...] = ()
     floor: float | None = None
     borrowed: Mapping[str, FloatArray] | None = None
+    turns: Turns = NO_TURNS
+
+    @classmethod
+    def of(
+        cls,
+        series: ItemHistory,
+        horizon: int,
+        columns: tuple[Column, ...] = (),
+        borrowed: Mapping[str, FloatArray] | None = None,
+    ) -> "Sizes":
+        """What is asked on a series."""
+        return cls(series.season_length, horizon, columns, series.floor, borrowed, series.turns)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from typing import Any
 
 from veridex.errors import SettingError
 
-__all__ = ["DRIVER_SETTINGS", "Setting", "Value", "choice", "number", "settled", "whole", "yes_no"]
+__all__ = ["DRIVER_SETTINGS", "Setting", "Value", "choice", "driver_settings", "number", "settled", "whole", "yes_no"]
 
 Value = str | int | float | bool | tuple[Any, ...]
 """What a setting may hold; members of a method are methods."""
@@ -81,11 +81,16 @@ def _are_drivers(value: Value) -> bool:
     return value in ("all", "none") or (isinstance(value, tuple) and bool(value) and len(set(value)) == len(value))
 
 
-DRIVER_SETTINGS: tuple[Setting, ...] = (
-    Setting("drivers", "all", "all, none or a list, as in [price, temperature@1]", _are_drivers),
-    choice("events", "all", "none", default="all"),
-)
-"""Settings of every method that takes drivers: which of those that are handed over it uses."""
+def driver_settings(default: str) -> tuple[Setting, ...]:
+    """Settings of every method that stands for itself: which drivers and events of those handed over it uses."""
+    return (
+        Setting("drivers", default, "all, none or a list, as in [price, temperature@1]", _are_drivers),
+        choice("events", "all", "none", default=default),
+    )
+
+
+DRIVER_SETTINGS: tuple[Setting, ...] = driver_settings("all")
+"""Those of a method that takes drivers itself."""
 
 
 def settled(settings: Iterable[Setting]) -> dict[str, Value | None]:

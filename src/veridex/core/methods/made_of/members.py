@@ -89,7 +89,7 @@ class FamilyOfMethods(Family[P]):
     def for_settings(self, settings: Mapping[str, Value]) -> "Family[Any]":
         """One that takes drivers, where a member does."""
         of: Any = settings["of"]
-        return type(self)(takes_drivers=True) if any(one.family.takes_drivers for one in of) else self
+        return type(self)(takes_drivers=True) if any(not one.alone for one in of) else self
 
     def check(self, settings: Mapping[str, Value]) -> None:
         """Raise where members are missing or doubled, or ask for drivers of their own."""

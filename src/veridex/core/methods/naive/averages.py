@@ -145,6 +145,7 @@ class LastChange(Unestimated[Plan]):
     """
 
     name = "last-change"
+    drivers = "none"
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: variance of a change of change."""
@@ -197,6 +198,7 @@ class SeasonalMean(PlainFamily[Plan]):
     """
 
     name = "seasonal-mean"
+    drivers = "none"
     settings = (SEASON_LENGTH,)
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:

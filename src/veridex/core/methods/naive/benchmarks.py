@@ -7,6 +7,7 @@ periods of a random walk has k times the variance of one.
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any, TypeVar
 
 import numpy as np
@@ -20,6 +21,7 @@ from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import whole
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import number, quantity, signed
+from veridex.core.numerics.seasons.longer import longer_seasons
 
 __all__ = [
     "SEASON_AND_ONE",
@@ -72,6 +74,7 @@ class Mean(PlainFamily[Plan]):
     """
 
     name = "mean"
+    drivers = "none"
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: mean, variance, number of values."""
@@ -126,6 +129,7 @@ class Naive(Unestimated[Plan]):
     """
 
     name = "naive"
+    drivers = "none"
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: variance of a change."""
@@ -166,23 +170,46 @@ class Naive(Unestimated[Plan]):
         return f"forecast[t] = y[t-1], the standard deviation of a change {number(float(np.sqrt(row[0])))}"
 
 
-class SeasonalNaive(Unestimated[Plan]):
+@dataclass(frozen=True, slots=True)
+class SeasonalNaivePlan(Plan):
+    """How often the season must have been seen."""
+
+    turns: int = 2
+
+    def lag(self, y: FloatArray) -> int:
+        """The longest season that the span shows, or that is stated, in whole turns of the first."""
+        m, above = self.season_length, self.sizes.turns
+        shown = longer_seasons(y, m, above.lengths, stated=above.stated)
+        seen = [one.length for one in shown if y.size >= round(self.turns * one.length) - m]
+        return m * round(seen[-1] / m) if seen else m
+
+
+class SeasonalNaive(Unestimated[SeasonalNaivePlan]):
     """The value one season earlier.
 
-    Standard error ``sigma sqrt(k)``, k the number of seasons the value is carried over; normal bounds.
+    Of several seasons the longest that was seen twice, or with ``turns=1`` once, in whole turns of the first: the same
+    weekday, 52 weeks earlier. Standard error ``sigma sqrt(k)``, k the number of seasons the value is carried over;
+    normal bounds.
     """
 
     name = "seasonal-naive"
-    settings = (SEASON_LENGTH,)
+    drivers = "none"
+    seasons = "own"
+    settings = (SEASON_LENGTH, whole("turns", 1, 2, default=2))
 
-    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
-        """Row: variance of a change over a season."""
+    def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> SeasonalNaivePlan:
+        """Row: variance of a change over the season, and the season."""
         own = own_season(settings, sizes)
-        return Plan(own, row_size=1, needs=SEASON_AND_ONE.format(own.season_length + 1))
+        needs = SEASON_AND_ONE.format(own.season_length + 1)
+        return SeasonalNaivePlan(own, row_size=2, needs=needs, turns=settings["turns"])
 
-    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def domain(self, plan: SeasonalNaivePlan, y: FloatArray, row: FloatArray | None) -> Status:
+        """A row's season is one of whole periods."""
+        return Status.DONE if row is None or (row[1] >= 2.0 and row[1].is_integer()) else Status.NOT_ITS_OWN
+
+    def run(self, plan: SeasonalNaivePlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of a change over a season, and forecast."""
-        m = plan.season_length
+        m = plan.lag(y)
         if m < 2:
             return Status.NO_SEASON
         if y.size <= m:
@@ -191,13 +218,13 @@ class SeasonalNaive(Unestimated[Plan]):
         changes = changes[~np.isnan(changes)]
         if changes.size == 0 or _by_phase(y, m)[0].min() < 0:
             return Status.TOO_SHORT
-        out.row[0] = np.square(changes).mean()
+        out.row[:] = (np.square(changes).mean(), m)
         fill_stats(out, out.row[0], changes.size, 1)
         return self.replay(plan, y, x, out)
 
-    def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+    def replay(self, plan: SeasonalNaivePlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Repeat the last known value of each season."""
-        m = plan.season_length
+        m = int(out.row[1])
         where, age = _by_phase(y, m)
         steps = np.arange(plan.horizon)
         out.fitted[:m] = np.nan
@@ -207,18 +234,18 @@ class SeasonalNaive(Unestimated[Plan]):
         out.say_normal()
         return Status.DONE
 
-    def _words(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _words(self, plan: SeasonalNaivePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how far back it looks."""
         noun = series.cadence.noun
         return (
-            f"Each coming {noun} repeats the value of the {noun} {series.cadence.length(plan.season_length)} earlier. "
+            f"Each coming {noun} repeats the value of the {noun} {series.cadence.length(row[1])} earlier. "
             f"The last season is taken as it was; no trend is seen."
         )
 
-    def _equation(self, plan: Plan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
+    def _equation(self, plan: SeasonalNaivePlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The random walk of each season."""
         spread = number(float(np.sqrt(row[0])))
-        return f"forecast[t] = y[t-{plan.season_length}], the standard deviation of a change over the season {spread}"
+        return f"forecast[t] = y[t-{int(row[1])}], the standard deviation of a change over the season {spread}"
 
 
 class Drift(PlainFamily[Plan]):
@@ -229,6 +256,7 @@ class Drift(PlainFamily[Plan]):
     """
 
     name = "drift"
+    drivers = "none"
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Plan:
         """Row: drift per period, variance of a change around it, periods from first to last known value."""

@@ -89,6 +89,8 @@ class BendingTrend(PlainFamily[BendingPlan]):
     """
 
     name = "bending-trend"
+    seasons = "taken out"
+    fixed_season = "harmonics"
     takes_drivers = True
     settings = (SEASONS, HARMONICS, number("bend", 0.0, 3.0), *DRIVER_SETTINGS)
 

@@ -64,6 +64,8 @@ class Harmonic(LeastSquares):
     """
 
     name = "harmonic"
+    seasons = "taken out"
+    fixed_season = "harmonics"
     settings = (
         SEASONS,
         HARMONICS,

@@ -129,6 +129,8 @@ class TrendSeason(LeastSquares):
     """
 
     name = "trend-season"
+    seasons = "taken out"
+    fixed_season = "dummies"
     needs_too = " with every period of the season among them"
     settings = (
         Setting("base", None, "the name of a period of the season, or its number", _is_base),

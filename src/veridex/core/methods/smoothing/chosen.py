@@ -86,6 +86,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
     """
 
     name = "smoothing"
+    seasons = "taken out"
     settings = (
         choice("error", "auto", *ERRORS, default="auto"),
         choice("trend", "auto", *TRENDS, default="auto"),

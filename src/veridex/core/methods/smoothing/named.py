@@ -150,6 +150,7 @@ class HoltWinters(_NamedForm):
     """
 
     name = "holt-winters"
+    seasons = "taken out"
     settings = (
         choice("season", "additive", "multiplicative", default="additive", spelled=True),
         yes_no("damped"),

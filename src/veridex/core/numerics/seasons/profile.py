@@ -8,7 +8,7 @@ from scipy.special import fdtrc
 from veridex.core.arrays import FloatArray
 from veridex.core.numerics.compiled import kernel
 
-__all__ = ["season_profile", "shows_season"]
+__all__ = ["CHANCE", "season_profile", "season_test", "shows_season"]
 
 FEWEST = 4
 """Known values below which there is no level to hold against."""
@@ -23,18 +23,23 @@ def shows_season(y: FloatArray, season_length: int) -> bool:
     An F test that values about their level do not differ by the period of the season (Kendall, Stuart and Ord, 1983,
     The Advanced Theory of Statistics, vol. 3, section 49.10), at one percent; two whole seasons are needed.
     """
+    return bool(season_test(y, season_length)[1] < CHANCE)
+
+
+def season_test(y: FloatArray, season_length: int) -> tuple[float, float]:
+    """The statistic of that test and its p-value; NaN where there is no test."""
     if season_length < 2 or y.size < 2 * season_length:
-        return False
+        return math.nan, math.nan
     means, counts, squares = (np.zeros(season_length) for _ in range(3))
     season_profile(y, 0, False, means, counts, squares)
     seen, left = int(np.count_nonzero(counts)), float(np.maximum(counts - 1.0, 0.0).sum())
     if seen < 2 or left < 1.0:
-        return False
+        return math.nan, math.nan
     centre = float((counts * means).sum() / counts.sum())
     between, within = float((counts * np.square(means - centre)).sum()) / (seen - 1), float(squares.sum()) / left
     if not within > 0.0:
-        return between > 0.0
-    return bool(fdtrc(seen - 1, left, between / within) < CHANCE)
+        return (math.inf, 0.0) if between > 0.0 else (0.0, 1.0)
+    return between / within, float(fdtrc(seen - 1, left, between / within))
 
 
 @kernel
