@@ -6,6 +6,7 @@ import time
 from verification import (
     accuracy,
     arima,
+    censored,
     constants,
     differencing,
     fuzz,
@@ -34,6 +35,7 @@ PARTS = {
     "arima": arima.main,
     "regression": regression.main,
     "seasons": seasons.main,
+    "censored": censored.main,
     "accuracy": accuracy.main,
     "verdicts": verdicts.main,
     "quantiles": quantiles.main,

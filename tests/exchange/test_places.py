@@ -143,11 +143,11 @@ def test_a_tidied_history_is_known_again_to_the_bit(data, tmp_path):
     place = vx.write(tidied, tmp_path / "tidied")
     for source in (place, place / "history.csv"):
         again = vx.read_history(source)
-        for name in ("values", "raw", "stock_outs", "starts", "offsets"):
+        for name in ("values", "raw", "censored", "starts", "offsets"):
             assert getattr(again, name).tobytes() == getattr(tidied.history, name).tobytes(), name
         assert (again.names, again.rules) == (raw.names, tidied.history.rules)
         assert repr(again.marks) == repr(tidied.history.marks)
-        assert (again.unit, again.repeats.keys()) == ("units", raw.repeats.keys())
+        assert (again.measure.unit, again.repeats.keys()) == ("units", raw.repeats.keys())
         assert [str(note) for note in again.notes] == [str(note) for note in tidied.history.notes]
     published = vx.publish(again, method="naive", horizon=2)
     freak = published.frame[(published.frame["item"] == "gloves-leather") & (published.frame["period"] == "2021-11-01")]

@@ -9,7 +9,7 @@ from conftest import monthly
 from figures.drawn import colour, holds_band, in_house_style, legend, numbers, of, same, scale
 from veridex.core.diagnosis.correlogram import of_values
 from veridex.core.methods.short_names import short_name
-from veridex.core.methods.words import number
+from veridex.core.readable import number
 from veridex.core.tidying.profile import profile_items
 from veridex.figures import style
 from veridex.figures.contenders import draw_contenders

@@ -7,7 +7,7 @@ import typer
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.methods.short_names import distinct_names
-from veridex.core.methods.words import number
+from veridex.core.readable import number
 
 __all__ = ["comparison_table", "estimate_text", "show_comparison"]
 

@@ -13,8 +13,8 @@ from veridex.cli.tables import paragraph, show
 from veridex.core.fitted.fitted import Fitted
 from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.history import History
-from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explanation
+from veridex.core.readable import number
 from veridex.figures.contributions import draw_contributions
 from veridex.figures.fit import draw_fit, draw_residuals
 from veridex.figures.style import save

@@ -12,6 +12,7 @@ from veridex.cli.tables import paragraph, show
 from veridex.core.methods.short_names import short_name
 from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.publication import Publication
+from veridex.core.readable import number, quantity
 from veridex.core.scoring.levels import level_label, on_number_line
 
 __all__ = ["show_publication"]
@@ -74,15 +75,18 @@ def _around_forecast(table: pd.DataFrame, levels: Sequence[float]) -> pd.DataFra
 def _totals_in_words(publication: Publication, item: str) -> str:
     """The demand of all lead times together."""
     one, wanted = publication[item], publication.head.wanted
-    if one.totals is None:
-        return ""
+    if one.totals is None or np.isnan(one.totals.points).all():
+        return "" if one.totals is None else f"No total: {one.totals.reason}."
     total, steps = one.totals, one.totals.points.size
     bounds = [
-        f"{level:g} %: {lower[-1]:,.0f} to {upper[-1]:,.0f}"
+        f"{level:g} %: {number(float(lower[-1]))} to {number(float(upper[-1]))}"
         for level, lower, upper in zip(wanted.levels, total.bands.lower, total.bands.upper, strict=True)
     ]
-    which = f"All {steps} together" if wanted.first == 1 else f"{wanted.first} to {steps} together"
-    return f"{which}: {total.points[-1]:,.0f} ({'; '.join(bounds)})."
+    which = f"all {steps}" if wanted.first == 1 else f"{wanted.first} to {steps}"
+    sums = publication.head.demand.measure.adds_up
+    which = f"{which[0].upper()}{which[1:]} together" if sums else f"The mean of {which}"
+    unit = publication.head.demand.measure.unit
+    return f"{which}: {quantity(float(total.points[-1]), unit)} ({'; '.join(bounds)})."
 
 
 def _show_many(publication: Publication) -> None:
@@ -92,13 +96,14 @@ def _show_many(publication: Publication) -> None:
     label = level_label(level)
     until = f"until {head.until}" if head.until is not None else f"next {head.horizon}"
     until += f" from step {head.wanted.first}" if head.wanted.first > 1 else ""
-    rows = [_row(one, level, until) for one in publication.published.values()]
+    total = f"{until} in all" if head.demand.measure.adds_up else f"mean, {until}"
+    rows = [_row(one, level, total) for one in publication.published.values()]
     table = pd.DataFrame(rows)
     numbers = ["error", "value_added", f"coverage_{label}"]
     table[numbers] = table[numbers].astype(float)
     remarks = table[table["reason"].str.startswith(REMARK)]
     table["reason"] = table["reason"].where(~table["reason"].str.startswith(REMARK), "")
-    shown = table.sort_values(f"{until} in all", ascending=False, kind="stable", ignore_index=True).head(MOST_ROWS)
+    shown = table.sort_values(total, ascending=False, kind="stable", ignore_index=True).head(MOST_ROWS)
     empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
     fewer = f", the {len(shown)} largest" if len(shown) < len(table) else ""
     title = f"{len(table):,} items{fewer}; bounds are of the total"
@@ -117,7 +122,7 @@ def _row(one: ItemPublication, level: float, until: str) -> dict[str, Any]:
         "method": None if method is None else short_name(method),
         "next": np.nan if one.outlook is None else one.outlook.points[0],
         f"lower_{label}": np.nan if total is None else total.bands.lower[0, -1],
-        f"{until} in all": np.nan if total is None else total.points[-1],
+        until: np.nan if total is None else total.points[-1],
         f"upper_{label}": np.nan if total is None else total.bands.upper[0, -1],
         "measure": None if scores is None else scores.measure,
         "error": None if scores is None else scores.error,

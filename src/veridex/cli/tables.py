@@ -27,6 +27,9 @@ IN_UNITS = ("lower_", "upper_", "value", "forecast", "next", "std_error")
 WIDTH_WITHOUT_TERMINAL = 1000
 """A file or a pipe has no edge at which a table must be folded."""
 
+LONG = 10.0
+"""So many millions are shown in millions."""
+
 GUTTER = 3
 """Blanks between columns."""
 
@@ -63,7 +66,7 @@ def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
     console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False, markup=False)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
     numeric = [pd.api.types.is_numeric_dtype(kind) and not pd.api.types.is_bool_dtype(kind) for kind in table.dtypes]
-    columns = _cells(table, numeric)
+    columns, magnitude = _cells(table, numeric)
     words = [_longest_word((str(name), *cells)) for name, cells in zip(table.columns, columns, strict=True)]
     # Where the screen is too narrow for whole words they are broken: no column is lost.
     whole = sum(words) + GUTTER * len(words) <= console.width
@@ -74,19 +77,34 @@ def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
     for row in zip(*columns, strict=True):
         grid.add_row(*row)
     console.print(grid)
-    if caption:
-        console.print(f" {caption}\n", markup=False)
+    said = " ".join(part for part in (magnitude, caption) if part)
+    if said:
+        console.print(f" {said}\n", markup=False)
 
 
-def _cells(table: pd.DataFrame, numeric: list[bool]) -> list[list[str]]:
-    """The cells of each column as people read them."""
+def _cells(table: pd.DataFrame, numeric: list[bool]) -> tuple[list[list[str]], str]:
+    """The cells of each column as people read them, and the magnitude of those in the unit of demand, in words."""
     numbers = table.select_dtypes("number").columns
     in_units = [name for name in numbers if str(name).startswith(IN_UNITS)]
     pooled = table[in_units].to_numpy(dtype=np.float64, na_value=np.nan).ravel() if in_units else np.empty(0)
-    return [
-        _numbers(table[name], pooled if name in in_units else None) if right else [_text(one) for one in table[name]]
+    size, said = _magnitude(pooled)
+    cells = [
+        (_numbers(table[name] / size, pooled / size) if name in in_units else _numbers(table[name], None))
+        if right
+        else [_text(one) for one in table[name]]
         for name, right in zip(table.columns, numeric, strict=True)
     ]
+    return cells, said
+
+
+def _magnitude(pooled: FloatArray) -> tuple[float, str]:
+    """What long numbers are divided by, so that they can be read, and how that is said."""
+    sizes = np.abs(pooled[np.isfinite(pooled) & (pooled != 0)])
+    typical = float(np.median(sizes)) if sizes.size else 1.0
+    for size, word in ((1e12, "trillions"), (1e9, "billions"), (1e6, "millions")):
+        if typical >= LONG * size:
+            return size, f"Quantities in {word}."
+    return 1.0, ""
 
 
 def _longest_word(cells: tuple[str, ...]) -> int:

@@ -10,6 +10,7 @@ import pandas as pd
 from veridex.core.arrays import FloatArray
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
+from veridex.core.history.measure import Adds
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Absent, Combine, Unfinished
 from veridex.core.tables.cells import LayoutName, TableLayout, columns_of
@@ -34,6 +35,7 @@ def read_history(
     name: str | None = None,
     seasons: float | Sequence[float] | None = None,
     unit: str | None = None,
+    adds: Adds | None = None,
     floor: float | str | None = None,
     layout: LayoutName = "long",
     items: Sequence[str] | None = None,
@@ -45,6 +47,7 @@ def read_history(
     status: str | None = None,
     invalid: Sequence[str] | None = None,
     stock_out: str | None = None,
+    in_stock: str | None = None,
     combine: Combine = "sum",
     absent: Absent | None = None,
     unfinished: Unfinished = "drop",
@@ -61,8 +64,8 @@ def read_history(
     source : str or Path
         A CSV file or the like (``-`` for standard input), a Parquet file or a folder of parts, an Excel
         workbook, or the address of a database (``sqlite:///shop.db``) with `table` or `query`.
-    item, period, demand, cadence, seasons, unit, floor, layout, items, dates, tz, fiscal_start, fiscal_named, \
-decimal, status, invalid, stock_out, combine, absent, unfinished
+    item, period, demand, cadence, seasons, unit, adds, floor, layout, items, dates, tz, fiscal_start, fiscal_named, \
+decimal, status, invalid, stock_out, in_stock, combine, absent, unfinished
         As in `History.from_frame`.
     start : optional
         First period of a bare column of numbers without dates; needs `cadence`.
@@ -107,6 +110,7 @@ decimal, status, invalid, stock_out, combine, absent, unfinished
             item=entered,
             seasons=seasons,
             unit=unit,
+            adds=adds,
             floor=floor,
         )
         return History.of([series], notes=(*bare.notes, _counted(series)))
@@ -125,6 +129,7 @@ decimal, status, invalid, stock_out, combine, absent, unfinished
         status=status,
         invalid=None if invalid is None else tuple(invalid),
         stock_out=stock_out,
+        in_stock=in_stock,
         combine=combine,
         absent=absent,
         unfinished=unfinished,
@@ -148,6 +153,7 @@ decimal, status, invalid, stock_out, combine, absent, unfinished
         cadence,
         seasons=seasons,
         unit=unit,
+        adds=adds,
         floor=floor,
         source=found.label,
         first_row=found.first_row,

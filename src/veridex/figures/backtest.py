@@ -46,7 +46,7 @@ def draw_folds(trial: Trial) -> Figure:
     figure = new_figure()
     axes = figure.add_subplot()
     stamps = series.cadence.starts(np.arange(series.start, series.start + len(series) + 1))
-    style_axes(axes, series.cadence, None, stamps)
+    style_axes(axes, series.cadence, series.measure, stamps)
     for row, fold in enumerate(folds, start=1):
         first = 0 if window is None else max(fold.stop - window, 0)
         spans = ((first, fold.stop, INK, 5.0), (fold.stop + fold.gap, fold.stop + fold.horizon, AMBER, 5.0))

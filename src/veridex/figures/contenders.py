@@ -12,7 +12,8 @@ from matplotlib.patches import Patch
 from veridex.core.backtest.trial import Trial
 from veridex.core.methods.method import Method
 from veridex.core.methods.short_names import short_name
-from veridex.core.methods.words import counted, number
+from veridex.core.methods.words import counted
+from veridex.core.readable import number
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.evidence import Entry
 from veridex.core.verdict.verdict import Verdict
@@ -57,7 +58,7 @@ def draw_contenders(verdict: Verdict, item: str) -> Figure:
     limits = padded_limits(shown.values, points)
     ahead = series.cadence.starts(np.arange(start, start + horizon))
     for axes, entry in zip(panels, entries, strict=False):
-        style_axes(axes, series.cadence, series.unit, shown.periods, small=True)
+        style_axes(axes, series.cadence, series.measure, shown.periods, small=True)
         hatched(axes, ahead[0], ahead[-1])
         axes.plot(shown.periods, shown.values, color=INK, linewidth=1.2)
         won = blend is not None and blend.method == entry.method
@@ -101,7 +102,7 @@ def _show_dates_below_gaps(panels: Sequence[Axes], used: int, columns: int) -> N
 
 def _finish(figure: Figure, trial: Trial, item: str, start: int, choice: Choice) -> None:
     cadence = trial.history.cadence
-    unit = f", {trial.history.unit}" if trial.history.unit else ""
+    unit = f", {trial.history.measure.unit}" if trial.history.measure.unit else ""
     figure.suptitle(
         f"{item}: forecasts made at the end of {cadence.text(start - 1)}, and what came (one scale{unit})",
         x=0.01,

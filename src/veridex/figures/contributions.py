@@ -34,7 +34,7 @@ def draw_contributions(fitted: Fitted, horizon: int) -> Figure | None:
     widest = 1.1 * max((swings[name] for name in shown if name not in BASES), default=0.0)
     for i, name in enumerate(shown):
         axes = figure.add_subplot(grid[i])
-        style_axes(axes, fitted.series.cadence, fitted.series.unit, table["period"].to_numpy())
+        style_axes(axes, fitted.series.cadence, fitted.series.measure, table["period"].to_numpy())
         values = table[name].to_numpy()
         from_last = past | (np.cumsum(~past) == 0)
         if name not in BASES:
@@ -51,7 +51,7 @@ def draw_contributions(fitted: Fitted, horizon: int) -> Figure | None:
         if i < len(shown) - 1:
             axes.tick_params(labelbottom=False)
     left = f", {len(moving) - len(shown)} smaller ones left out" if len(moving) > len(shown) else ""
-    unit = f" ({fitted.series.unit})" if fitted.series.unit else ""
+    unit = f" ({fitted.series.measure.unit})" if fitted.series.measure.unit else ""
     title = f"{fitted.series.item}: what each part adds{unit}{left}; the forecast in amber. {fitted.method}"
     figure.suptitle(wrapped(title, 110), color=INK, fontsize=12, x=0.02, ha="left")
     return figure

@@ -33,7 +33,7 @@ def draw_fit(fitted: Fitted, forecast: Forecast) -> Figure:
     ahead = forecast.frame["period"].to_numpy()
     figure = new_figure()
     axes = figure.add_subplot()
-    style_axes(axes, series.cadence, series.unit, np.concatenate((series.periods, ahead)))
+    style_axes(axes, series.cadence, series.measure, np.concatenate((series.periods, ahead)))
     for i, _ in reversed(list(enumerate(forecast.levels))):
         color = BANDS[min(i, len(BANDS) - 1)]
         axes.fill_between(ahead, forecast.lower[i], forecast.upper[i], color=color, linewidth=0)
@@ -71,7 +71,7 @@ def draw_residuals(fitted: Fitted) -> Figure:
     )
     known = ~np.isnan(residuals)
     spread = float(residuals[known].std()) if known.any() else 0.0
-    style_axes(over_time, series.cadence, series.unit, series.periods)
+    style_axes(over_time, series.cadence, series.measure, series.periods)
     over_time.set_ylabel(f"actual - fitted ({series.unit})" if series.unit else "actual - fitted", color=INK)
     over_time.axhspan(-1.96 * spread, 1.96 * spread, color=GRID, alpha=0.6, linewidth=0)
     far = np.abs(residuals) > 3.0 * spread
@@ -95,7 +95,7 @@ def _by_phase(axes: Axes, fitted: Fitted, residuals: np.ndarray) -> None:
     series = fitted.series
     season_length = series.season_length
     phases = series.ordinals % season_length
-    style_axes(axes, series.cadence, series.unit, series.periods)
+    style_axes(axes, series.cadence, series.measure, series.periods)
     axes.set_ylabel(f"actual - fitted ({series.unit})" if series.unit else "actual - fitted", color=INK)
     axes.axhline(0.0, color=INK, linewidth=0.8)
     firsts = {int(phase): int(ordinal) for ordinal, phase in zip(series.ordinals[::-1], phases[::-1], strict=True)}

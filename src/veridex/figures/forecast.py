@@ -27,7 +27,7 @@ def draw_forecast(publication: Publication, item: str) -> Figure:
     points, bounds = _numbers(publication, one)
     figure = new_figure()
     axes = figure.add_subplot()
-    style_axes(axes, cadence, demand.unit, np.concatenate((past, ahead)))
+    style_axes(axes, cadence, demand.measure, np.concatenate((past, ahead)))
 
     levels = publication.head.wanted.levels
     for j, (lower, upper) in reversed(list(enumerate(bounds))):

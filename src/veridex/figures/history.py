@@ -10,6 +10,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from veridex.core.history.item import ItemHistory
+from veridex.core.readable import number
 from veridex.core.tidying.profile import ItemProfile
 from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM, TEAL, new_figure, padded_limits, style_axes
 
@@ -28,7 +29,7 @@ def draw_history(one: ItemProfile, tidied: ItemHistory | None = None) -> Figure:
     series, found = one.series, one.found
     figure = new_figure()
     axes = figure.add_subplot()
-    style_axes(axes, series.cadence, series.unit, series.periods)
+    style_axes(axes, series.cadence, series.measure, series.periods)
     handles: list[Artist] = []
     handles += _gaps(axes, series)
     if np.isfinite(found.values).any():
@@ -108,7 +109,7 @@ def _shifts(axes: Axes, one: ItemProfile) -> None:
         word = "up" if shift.size > 0 else "down"
         late = shift.place > 0.75 * len(one.series)
         axes.annotate(
-            f"level {word} by {abs(shift.size):,.3g}",
+            f"level {word} by {number(abs(shift.size), 3)}",
             (at, top),
             xytext=(-6 if late else 6, 4),
             textcoords="offset points",

@@ -22,7 +22,7 @@ def draw_stationarity(series: ItemHistory, finding: Stationarity, advice: Advice
         figure.add_subplot(grid[1, 0]),
         figure.add_subplot(grid[:, 1]),
     )
-    style_axes(top, series.cadence, series.unit, series.periods)
+    style_axes(top, series.cadence, series.measure, series.periods)
     top.plot(series.periods, series.values, color=INK, linewidth=1.5)
     top.set_ylim(*padded_limits(series.values))
     reading = finding.reading.removeprefix(f"{series.item}: ")
@@ -42,7 +42,7 @@ def _left(axes: Axes, series: ItemHistory, advice: Advice) -> None:
     """The series after transform, season and differences."""
     left = advice.values
     periods = series.periods[series.values.size - left.size :] if left.size else series.periods
-    style_axes(axes, series.cadence, None, periods)
+    style_axes(axes, series.cadence, series.measure, periods)
     axes.set_ylabel("")
     axes.set_title(
         wrapped(f"after the advice: {advice.reading.removeprefix(f'{series.item}: ')}", 78),

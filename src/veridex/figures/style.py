@@ -12,7 +12,9 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 from numpy.typing import NDArray
 
+from veridex.core.history.measure import Measure
 from veridex.core.periods.cadence import Cadence
+from veridex.core.readable import plain_number
 
 __all__ = [
     "AMBER",
@@ -26,7 +28,6 @@ __all__ = [
     "hatched",
     "new_figure",
     "padded_limits",
-    "plain_number",
     "save",
     "style_axes",
     "wrapped",
@@ -61,14 +62,14 @@ def bare_axes(axes: Axes, grid: str = "y") -> None:
     axes.tick_params(colors=INK, length=0)
 
 
-def style_axes(axes: Axes, cadence: Cadence, unit: str | None, periods: Any, *, small: bool = False) -> None:
+def style_axes(axes: Axes, cadence: Cadence, measure: Measure, periods: Any, *, small: bool = False) -> None:
     """Grid, spines, readable numbers, and dates for the periods shown."""
     bare_axes(axes)
     axes.tick_params(labelsize=8 if small else 10)
     axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: plain_number(value)))
     axes.yaxis.set_major_locator(MaxNLocator(4 if small else 7))
     if not small:
-        axes.set_ylabel(f"demand ({unit})" if unit else "demand", color=INK)
+        axes.set_ylabel(measure.label, color=INK)
     most = 4 if small else 10
     if cadence.counted:
         axes.xaxis.set_major_locator(MaxNLocator(most, integer=True))
@@ -114,14 +115,6 @@ TICK_STEPS = (
 def _tick_label(tick: np.datetime64, unit: str) -> str:
     at = tick.astype("datetime64[s]").item()
     return {"Y": f"{at:%Y}", "M": f"{at:%b %Y}", "D": f"{at.day} {at:%b}", "h": f"{at.day} {at:%b %H:%M}"}[unit]
-
-
-def plain_number(value: float) -> str:
-    """A tick label in readable magnitudes: 1,500 and 12 thousand and 3.5 million, never a power of ten."""
-    for size, word in ((1e9, " billion"), (1e6, " million"), (1e4, " thousand")):
-        if abs(value) >= size:
-            return f"{value / (1e3 if size == 1e4 else size):,.4g}{word}"
-    return f"{value:,.0f}" if abs(value) >= 100 or value == int(value) else f"{value:.4g}"
 
 
 def hatched(axes: Axes, first: Any, last: Any) -> None:

@@ -188,7 +188,11 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
             known_ahead=explaining.known_ahead,
             fiscal_start=_month(reading.fiscal_start),
             **{word: getattr(reading, word) for word in SPELLINGS},
-            apart=[name for name in (reading.demand or "demand", reading.status, reading.stock_out) if name],
+            apart=[
+                name
+                for name in (reading.demand or "demand", reading.status, reading.stock_out, reading.in_stock)
+                if name
+            ],
         )
         for note in drivers.notes:
             desk.say(note)

@@ -50,6 +50,9 @@ class Reading:
     start: Annotated[str | None, Word("First period of a bare column of numbers, e.g. 2019-01.")] = None
     name: Annotated[str | None, Word("What a single series is called.")] = None
     unit: Annotated[str | None, Word("Unit of demand, for titles and axes.")] = None
+    adds: Annotated[
+        Literal["sum", "mean"] | None, Word("Whether demand adds up over time and items, or averages (prices).")
+    ] = None
     floor: Annotated[str | None, Word("What demand never is below: 0, or none (default: as its values show).")] = None
     seasons: Annotated[
         Numbers, Word("Periods after which demand repeats itself, e.g. 7,365.25 (default: looked for); 1 for none.")
@@ -66,6 +69,7 @@ class Reading:
     status: Annotated[str | None, Word("Column that marks rows as invalid; they are left out.")] = None
     invalid: Annotated[Texts, Word("What marks them, separated by commas (default: cancelled, void, no …).")] = ()
     stock_out: Annotated[str | None, Word("Column that says yes where there was nothing to sell.")] = None
+    in_stock: Annotated[str | None, Word("Column of the share of the period, 0 to 1, in which there was stock.")] = None
     combine: Annotated[
         Literal["sum", "mean", "last", "count", "max"], Word("How several rows of a period become its demand.")
     ] = "sum"

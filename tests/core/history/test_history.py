@@ -57,7 +57,7 @@ def test_unreadable_periods_are_refused(word):
 
 def test_bare_numbers():
     series = monthly([12, None, 11])["smoker-01"]
-    assert (series.item, series.unit, series.season_length, len(series)) == ("smoker-01", "units", 12, 3)
+    assert (series.item, series.measure.unit, series.season_length, len(series)) == ("smoker-01", "units", 12, 3)
     assert np.array_equal(series.values, [12, np.nan, 11], equal_nan=True)
     assert series.periods.tolist() == np.array(["2018-01", "2018-02", "2018-03"], dtype="datetime64[s]").tolist()
     assert series.periods.dtype == np.dtype("datetime64[s]")

@@ -73,13 +73,67 @@ def test_out_of_stock_is_never_zero():
     )
     history = vx.History.from_frame(frame, period="month", demand="qty", cadence="monthly", stock_out="out")
     assert np.array_equal(history.values, [5, np.nan, 7, np.nan, 0], equal_nan=True)
-    assert "Months marked as out of stock: 1; unknown, not zero." in history.notes
+    assert any(note.startswith("Months out of stock: 1; demand was at least what was sold") for note in history.notes)
     tidied = vx.tidy(history, gaps="zero")
     assert np.array_equal(tidied.history.values, [5, np.nan, 7, 0, 0], equal_nan=True)
     assert tidied.ledger["what"].tolist() == ["out of stock", "gap filled"]
     carried = vx.tidy(history, gaps="interpolate")
-    assert carried.history.values.tolist() == [5, 6, 7, 3.5, 0]
-    assert "unknown, not zero; filled: a straight line" in carried.ledger["why"][0]
+    assert carried.history.values.tolist() == [5, 4, 7, 3.5, 0]  # of so few: their mean
+    assert "at least what was sold; filled with what is expected given that" in carried.ledger["why"][0]
+
+
+def stocked(share=0.3, seed=4, told="stock_out"):
+    """Five years of months whose stock runs out where demand is high, and the true mean of the year after."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(72)
+    mean = 100 * (1 + 0.3 * np.sin(2 * np.pi * t / 12))
+    demand = mean * (1 + 0.25 * rng.normal(size=72))
+    stock = np.quantile(demand / mean, 1 - share) * mean
+    out = demand > stock
+    table = pd.DataFrame(
+        {"period": pd.date_range("2019-01", periods=60, freq="MS"), "demand": np.minimum(demand, stock)[:60]}
+    )
+    table["stock_out"] = np.where(out, "yes", "no")[:60]
+    table["in_stock"] = np.where(out, stock / demand, 1.0)[:60]
+    words = {told: told} if told else {}
+    return vx.History.from_frame(table, cadence="monthly", **words), float(mean[60:].mean()), out[:60]
+
+
+@pytest.mark.parametrize(("told", "most"), [("stock_out", 0.03), ("in_stock", 0.03)])
+def test_what_is_out_of_stock_is_a_lower_bound(told, most):
+    bias = {}
+    for how in (told, None):
+        made = [stocked(seed=seed, told=how) for seed in range(8)]
+        points = [vx.fit(history, "trend-season").forecast(12).points.mean() for history, _, _ in made]
+        bias[how] = np.mean(points) / made[0][1] - 1
+    assert abs(bias[told]) < most < 0.04 < -bias[None]
+    history, _, out = stocked(told=told)
+    series = history["demand"]
+    assert np.isnan(series.values[out]).all() and (series.stock_outs == out).all()
+    filled = vx.tidy(history, gaps="seasonal").history["demand"].values
+    assert (filled[out] >= series.censored[0][out]).all() and not np.isnan(filled).any()
+    part = series.last(30)
+    assert part.censored.shape == (2, 30) and history.at(0).fingerprint != stocked(told=None)[0].at(0).fingerprint
+
+
+def test_an_uncensored_normal_mean_above_a_bound_is_the_closed_form():
+    from scipy.stats import truncnorm
+
+    from veridex.core.reading.censored import _above
+
+    mean, spread, low = np.array([10.0, 10.0, 4.0]), np.array([2.0, 5.0, 1.0]), np.array([12.0, -np.inf, 9.0])
+    found, left = _above(mean, spread, low)
+    at = (low - mean) / spread
+    assert found == pytest.approx(truncnorm.mean(at, np.inf, mean, spread))
+    assert left == pytest.approx(truncnorm.var(at, np.inf), abs=1e-6)
+
+
+def test_wrong_shares_in_stock_are_refused():
+    table = pd.DataFrame({"month": ["2024-01", "2024-02"], "qty": [5, 3], "part": [0.5, 40]})
+    with pytest.raises(vx.VeridexError, match="share of the period in stock from 0 to 1"):
+        vx.History.from_frame(table, period="month", demand="qty", cadence="monthly", in_stock="part")
+    with pytest.raises(vx.VeridexError, match="it says more than stock_out="):
+        vx.History.from_frame(table, period="month", demand="qty", cadence="monthly", in_stock="part", stock_out="part")
 
 
 @pytest.mark.parametrize(("rule", "value"), [("sum", 12), ("mean", 4), ("last", 5)])

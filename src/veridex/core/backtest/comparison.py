@@ -17,8 +17,8 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, methods
 from veridex.core.methods.fold.criteria import CRITERIA
-from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explanation
+from veridex.core.readable import number
 
 __all__ = ["Comparison", "compare"]
 

@@ -6,7 +6,7 @@ import pandas as pd
 from veridex.core.arrays import FloatArray
 from veridex.core.backtest.results import Results
 from veridex.core.backtest.scores import measure_by_origin, scores
-from veridex.core.methods.words import number
+from veridex.core.readable import number
 from veridex.core.scoring.comparison import (
     FEWEST_HORIZONS,
     EqualAccuracy,

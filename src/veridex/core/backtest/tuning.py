@@ -16,8 +16,8 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, method, method_of
 from veridex.core.methods.grammar import Spelled, parse
-from veridex.core.methods.words import number
 from veridex.core.preparation.regressors import Explanation
+from veridex.core.readable import number
 from veridex.errors import MeasureUnknown, ParameterError, SettingError
 
 __all__ = ["Tuned", "Tuning", "tune_method"]

@@ -1,6 +1,6 @@
 """Demand of several lead times together."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -9,12 +9,12 @@ from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.dependence import extended
 from veridex.core.calibration.sums import added, law_of_sum, spread_of_sums
-from veridex.core.laws.components import NUMBERS, PIECES, drawn
+from veridex.core.laws.components import NUMBERS, PIECES, drawn, rescaled
 from veridex.core.laws.laws import Laws
 from veridex.core.laws.support import Support
 from veridex.core.laws.warp import Warp
 
-__all__ = ["Totals", "calibrated_totals", "simulated_totals"]
+__all__ = ["Totals", "as_means", "calibrated_totals", "no_totals", "simulated_totals"]
 
 FEWEST_PATHS = 100
 """With fewer usable paths nothing is said of a total."""
@@ -60,6 +60,26 @@ def calibrated_totals(
     total = added(points, wanted.first)
     law = law_of_sum(total, spread, *support)
     return Totals(points=total, bands=Bands.read(law, warps, wanted), laws=law, warps=warps)
+
+
+def as_means(totals: Totals, first: int, name: str) -> Totals:
+    """Means over the lead times instead of sums, of what averages."""
+    counts = np.maximum(np.arange(1.0, totals.points.size + 1.0) - (first - 1), 1.0)
+    laws = totals.laws
+    if laws is not None:
+        components = laws.components.copy()
+        rescaled(components, 1.0 / counts)
+        laws = Laws(components, laws.floor, laws.whole)
+    own = totals.bands
+    bands = replace(own, lower=own.lower / counts, upper=own.upper / counts, quantiles=own.quantiles / counts)
+    said = totals.reason or f"remark: the mean of the lead times, since {name} does not add up"
+    return replace(totals, points=totals.points / counts, bands=bands, laws=laws, reason=said)
+
+
+def no_totals(steps: int, wanted: Wanted, name: str) -> Totals:
+    """What stands for totals of a ratio: those of its two sums are not known."""
+    said = f"{name} is a ratio of two sums: its total takes both of them"
+    return Totals(points=np.full(steps, np.nan), bands=Bands.missing(wanted, steps), reason=said)
 
 
 def simulated_totals(points: FloatArray, paths: FloatArray, support: Support, wanted: Wanted) -> Totals:

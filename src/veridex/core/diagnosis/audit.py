@@ -11,6 +11,7 @@ from scipy.special import chdtrc, fdtrc, stdtr
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.diagnosis.portmanteau import autocorrelations, portmanteau
 from veridex.core.history.item import ItemHistory
+from veridex.core.readable import number
 
 __all__ = ["Audit", "Check", "audit_errors"]
 
@@ -158,7 +159,7 @@ def _bias(e: FloatArray, spread: float) -> Check:
     ratio = float(e.mean() / (spread / math.sqrt(e.size)))
     p_value = float(2.0 * stdtr(e.size - 1, -abs(ratio)))
     side = "low" if ratio > 0 else "high"
-    words = f"forecasts are too {side} by {abs(e.mean()):,.4g} on average"
+    words = f"forecasts are too {side} by {number(float(abs(e.mean())))} on average"
     return Check("bias", ratio, p_value, words if p_value < SIGNIFICANCE else "no bias beyond chance")
 
 

@@ -11,6 +11,7 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.periods.seasons import season_name
+from veridex.core.readable import number
 
 __all__ = ["BreakPoint", "Breaks", "breaks"]
 
@@ -66,7 +67,7 @@ class Breaks:
             side = "up" if one.size > 0 else "down"
             a_period = f" a {cadence.noun}" if one.kind == "trend" else ""
             parts.append(
-                f"the {one.kind} turns {side} by {abs(one.size):,.4g}{a_period} in {cadence.text(one.ordinal)}"
+                f"the {one.kind} turns {side} by {number(abs(one.size))}{a_period} in {cadence.text(one.ordinal)}"
             )
         return f"{item}: {'; '.join(parts)}."
 

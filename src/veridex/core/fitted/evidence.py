@@ -21,6 +21,7 @@ from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import training_values
+from veridex.core.reading.censored import learned_values
 
 __all__ = ["Evidence"]
 
@@ -119,7 +120,7 @@ class Evidence:
 
     def _rows(self, horizon: int, foresight: str) -> tuple[FloatArray, DriverRows | None]:
         """The span that the method sees, and its driver rows with those of the lead times."""
-        y = training_values(self.series.values, len(self.series))
+        y = training_values(learned_values(self.series), len(self.series))
         if self.regressors is None or not y.size:
             return y, None
         first = self.series.start + len(self.series) - y.size

@@ -7,7 +7,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.audit import Audit
 from veridex.core.diagnosis.portmanteau import autocorrelations
-from veridex.core.methods.words import number
+from veridex.core.readable import number
 
 __all__ = ["next_steps"]
 

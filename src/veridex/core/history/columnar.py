@@ -9,10 +9,11 @@ from typing import Self
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.coarser import Gather
-from veridex.core.history.item import ItemHistory, Rules, Spans, locked
+from veridex.core.history.item import ItemHistory, Rules, Spans, locked, uncensored
 from veridex.core.history.marks import Mark
+from veridex.core.history.measure import DEMAND, Measure
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Repeat
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
@@ -39,14 +40,13 @@ class Columnar(Spans):
         Where each item begins in `values`.
     starts : ndarray of int, shape (items,)
         Ordinal of each item's first period.
-    unit : str or None
-    floor : float or None
+    measure : Measure
         As in `ItemHistory`.
     notes : tuple of str
         What was decided, filled or left out while it was read.
     key_columns, keys
         Where item keys were joined from several columns: these columns, and the parts of each item's key.
-    raw, rules, stock_outs, parts
+    raw, rules, censored, parts
         As in `ItemHistory`, for all items end to end.
     repeats
         Of a table with a row per period: the periods of each item that have several rows.
@@ -63,21 +63,20 @@ class Columnar(Spans):
     offsets: IntArray = field(repr=False)
     starts: IntArray = field(repr=False)
     stated: tuple[float, ...] = ()
-    unit: str | None = None
-    floor: float | None = None
+    measure: Measure = DEMAND
     notes: tuple[str, ...] = field(default=(), repr=False)
     key_columns: tuple[str, ...] = field(default=(), repr=False)
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)
     raw: FloatArray | None = field(default=None, repr=False)
     rules: Rules | None = field(default=None, repr=False)
-    stock_outs: BoolArray | None = field(default=None, repr=False)
+    censored: FloatArray | None = field(default=None, repr=False)
     parts: FloatArray | None = field(default=None, repr=False)
     repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict, repr=False)
     unfinished: int | None = field(default=None, repr=False)
     marks: tuple[Mark, ...] = field(default=(), repr=False)
 
     def __post_init__(self) -> None:
-        for array in (self.values, self.offsets, self.starts, self.raw, self.stock_outs, self.parts):
+        for array in (self.values, self.offsets, self.starts, self.raw, self.censored, self.parts):
             if array is not None:
                 locked(array)
 
@@ -136,11 +135,10 @@ class Columnar(Spans):
             stated=self.stated,
             start=int(self.starts[i]),
             values=self.values[own],
-            unit=self.unit,
-            floor=self.floor,
+            measure=self.measure,
             raw=None if self.raw is None else self.raw[own],
             rules=self.rules,
-            stock_outs=None if self.stock_outs is None else self.stock_outs[own],
+            censored=None if self.censored is None else self.censored[:, own],
             parts=None if self.parts is None else self.parts[:, own],
         )
 
@@ -205,8 +203,10 @@ class Columnar(Spans):
         notes = self.notes + ((f"{who} no period {wanted} and {were} left out.",) if lost else ())
         return self._with(kept, notes)
 
-    def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> Self:
-        """Add up (or average) to a coarser cadence; a coarser period not wholly known is unknown.
+    def at_cadence(self, cadence: str | Cadence, gather: Gather | None = None) -> Self:
+        """Gather to a coarser cadence: what adds up is added up, what does not averaged, unless you say otherwise.
+
+        A coarser period not wholly known is unknown.
 
         A ratio is one of sums at every cadence. Of a tidied history the raw values are gathered and its rules applied
         to them at the new cadence.
@@ -217,7 +217,8 @@ class Columnar(Spans):
             If the periods of one do not fit into those of the other.
         """
         kept = [series.at_cadence(cadence, gather) for series in self]
-        word = "added up" if gather == "sum" and self.parts is None else "averaged"
+        summed = gather == "sum" if gather else self.measure.adds_up
+        word = "added up" if summed and self.parts is None else "averaged"
         word = "divided again, sum by sum," if self.parts is not None else word
         notes = (*self.notes, f"{self.cadence.name} demand was {word} to {kept[0].cadence.name}.".capitalize())
         return self._with(kept, notes)
@@ -250,7 +251,7 @@ class Columnar(Spans):
             raise ParameterError("series", repr(first), problem)
         lengths = [len(one) for one in series]
         parts = [one.parts for one in series if one.parts is not None]
-        outs = [np.zeros(len(one), dtype=bool) if one.stock_outs is None else one.stock_outs for one in series]
+        outs = [uncensored(len(one)) if one.censored is None else one.censored for one in series]
         if parts and len(parts) < len(series):
             raise ParameterError("series", repr(first), "some of them are ratios of two sums and some are not")
         return cls(
@@ -261,11 +262,10 @@ class Columnar(Spans):
             values=np.concatenate([one.values for one in series]),
             offsets=np.concatenate(([0], np.cumsum(lengths))).astype(np.int64),
             starts=np.array([one.start for one in series], dtype=np.int64),
-            unit=first.unit,
-            floor=first.floor,
+            measure=first.measure,
             notes=notes,
             raw=None if first.rules is None else np.concatenate([one.actuals for one in series]),
             rules=first.rules,
-            stock_outs=np.concatenate(outs) if any(one.stock_outs is not None for one in series) else None,
+            censored=np.concatenate(outs, axis=1) if any(one.censored is not None for one in series) else None,
             parts=np.concatenate(parts, axis=1) if parts else None,
         )

@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from veridex.core.history.columnar import Columnar
 from veridex.core.history.item import ItemHistory
-from veridex.core.laws.support import floor_of
+from veridex.core.history.measure import DEMAND, Adds, Measure, measure_of
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.seasons import first_season, stated_seasons
 from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished
@@ -36,8 +36,8 @@ class History(Columnar):
         cadence: Cadence,
         *,
         seasons: float | Sequence[float] | None = None,
-        unit: str | None = None,
-        floor: float | str | None = None,
+        measure: Measure = DEMAND,
+        notes: tuple[str, ...] = (),
     ) -> "History":
         """Wrap assembled columns."""
         stated = stated_seasons(seasons)
@@ -49,12 +49,11 @@ class History(Columnar):
             values=parts.values,
             offsets=parts.offsets,
             starts=parts.starts,
-            unit=unit,
-            floor=floor_of(floor),
-            notes=parts.notes,
+            measure=measure,
+            notes=(*parts.notes, *notes),
             key_columns=parts.key_columns,
             keys=parts.keys,
-            stock_outs=parts.stock_outs,
+            censored=parts.censored,
             parts=parts.parts,
             repeats=parts.repeats,
             unfinished=parts.unfinished,
@@ -70,6 +69,7 @@ class History(Columnar):
         item: str = "demand",
         seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
+        adds: Adds | None = None,
         floor: float | str | None = None,
     ) -> "History":
         """Make a history of one item from bare numbers.
@@ -88,6 +88,8 @@ class History(Columnar):
             default those of the calendar are looked for.
         unit : str, optional
             The unit of demand, for titles and axes.
+        adds : {"sum", "mean"}, optional
+            Whether demand adds up over time and items, or averages, as prices and temperatures do.
         floor : float or "none", optional
             What demand never is below (0), or that there is no such thing. By default its values tell: where none is
             below zero, none will be.
@@ -116,7 +118,8 @@ class History(Columnar):
             np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
             (),
         )
-        return cls.from_assembled(parts, spacing, seasons=seasons, unit=unit, floor=floor)
+        measure, notes = measure_of("demand", unit, adds, floor, ratio=False, averaged=False)
+        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=notes)
 
     @classmethod
     def from_frame(
@@ -130,6 +133,7 @@ class History(Columnar):
         name: str = "demand",
         seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
+        adds: Adds | None = None,
         floor: float | str | None = None,
         layout: LayoutName = "long",
         items: Sequence[str] | None = None,
@@ -141,6 +145,7 @@ class History(Columnar):
         status: str | None = None,
         invalid: Sequence[str] | None = None,
         stock_out: str | None = None,
+        in_stock: str | None = None,
         combine: Combine = "sum",
         absent: Absent | None = None,
         unfinished: Unfinished = "drop",
@@ -162,7 +167,7 @@ class History(Columnar):
             sums are divided, at every cadence.
         cadence : str, optional
             Inferred from the dates if not stated; the notes say the evidence.
-        seasons, unit, floor
+        seasons, unit, adds, floor
             As in `from_numbers`.
         layout : {"long", "wide"}
             Wide: a column per item, those named in `items` or all that hold numbers.
@@ -212,12 +217,13 @@ class History(Columnar):
             status=status,
             invalid=None if invalid is None else tuple(invalid),
             stock_out=stock_out,
+            in_stock=in_stock,
             combine=combine,
             absent=absent,
             unfinished=unfinished,
         )
         table = _with_period_column(frame, where)
-        return cls.from_table(table, where, cadence, seasons=seasons, unit=unit, floor=floor)
+        return cls.from_table(table, where, cadence, seasons=seasons, unit=unit, adds=adds, floor=floor)
 
     @classmethod
     def from_table(
@@ -228,6 +234,7 @@ class History(Columnar):
         *,
         seasons: float | Sequence[float] | None = None,
         unit: str | None = None,
+        adds: Adds | None = None,
         floor: float | str | None = None,
         source: str = "the table",
         first_row: int = 1,
@@ -237,7 +244,10 @@ class History(Columnar):
         stated = None if cadence is None else Cadence.named(cadence)
         parts, spacing = assemble_table(frame, layout, stated, source, first_row)
         parts = replace(parts, notes=notes + parts.notes)
-        return cls.from_assembled(parts, spacing, seasons=seasons, unit=unit, floor=floor)
+        name = "demand" if layout.layout == "wide" else layout.demand
+        averaged = layout.combine not in ("sum", "count")
+        measure, said = measure_of(name, unit, adds, floor, ratio=parts.parts is not None, averaged=averaged)
+        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=said)
 
 
 def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:

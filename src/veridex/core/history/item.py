@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.counts import whole_number
 from veridex.core.history.coarser import Gather, coarsen
+from veridex.core.history.measure import DEMAND, Measure
 from veridex.core.laws.support import Support, support_of
 from veridex.core.numerics.seasons.longer import longer_seasons
 from veridex.core.numerics.seasons.profile import shows_season
@@ -20,13 +21,18 @@ from veridex.core.periods.seasons import Turns, turns_of
 from veridex.core.periods.spans import first_of_last, last_complete
 from veridex.errors import HistoryTooShort, ParameterError
 
-__all__ = ["ItemHistory", "Rules", "Spans", "locked"]
+__all__ = ["ItemHistory", "Rules", "Spans", "locked", "uncensored"]
 
 
 def locked(values: NDArray[Any]) -> NDArray[Any]:
     """Make an array read-only: freezing an object does not freeze its arrays."""
     values.flags.writeable = False
     return values
+
+
+def uncensored(periods: int) -> FloatArray:
+    """What is told of periods that were never out of stock."""
+    return np.full((2, periods), np.nan)
 
 
 class Rules(Protocol):
@@ -106,16 +112,16 @@ class ItemHistory(Spans):
     start : int
         Ordinal of the first period.
     values : ndarray of float, shape (n,)
-        Demand per period in `unit`, NaN where unknown; read-only. Tidied, where there are rules.
-    unit : str or None
-    floor : float or None
-        What demand never is below, minus infinity for nothing; None where its values tell.
+        Demand per period in its unit, NaN where unknown; read-only. Tidied, where there are rules.
+    measure : Measure
+        What demand is: name, unit, whether it adds up, floor.
     raw : ndarray, shape (n,), or None
         Demand before tidying; None where nothing was tidied. `actuals` has it in both cases.
     rules : Rules or None
         What it was tidied by; a backtest applies them again in each fold, to the past alone.
-    stock_outs : ndarray of bool, shape (n,), or None
-        Periods in which there was nothing to sell; their demand is unknown.
+    censored : ndarray, shape (2, n), or None
+        Of periods in which stock ran out: what was sold all the same, which demand was at least, and the share of the
+        period in stock; NaN elsewhere, and where the share is not told. The demand of such periods is unknown.
     parts : ndarray, shape (2, n), or None
         Numerator and denominator, where demand is a ratio.
     """
@@ -126,20 +132,29 @@ class ItemHistory(Spans):
     start: int
     values: FloatArray = field(repr=False)
     stated: tuple[float, ...] = ()
-    unit: str | None = None
-    floor: float | None = None
+    measure: Measure = DEMAND
     raw: FloatArray | None = field(default=None, repr=False)
     rules: Rules | None = field(default=None, repr=False)
-    stock_outs: BoolArray | None = field(default=None, repr=False)
+    censored: FloatArray | None = field(default=None, repr=False)
     parts: FloatArray | None = field(default=None, repr=False)
 
     def __len__(self) -> int:
         return int(self.values.size)
 
     @property
+    def stock_outs(self) -> BoolArray:
+        """The periods in which stock ran out, shape (n,)."""
+        return np.zeros(len(self), dtype=bool) if self.censored is None else ~np.isnan(self.censored[0])
+
+    @property
     def actuals(self) -> FloatArray:
         """Demand as it was read, never filled or repaired: what forecasts are scored against."""
         return self.values if self.raw is None else self.raw
+
+    @property
+    def unit(self) -> str | None:
+        """The unit of its measure."""
+        return self.measure.unit
 
     @property
     def turns(self) -> Turns:
@@ -159,7 +174,11 @@ class ItemHistory(Spans):
     @property
     def support(self) -> Support:
         """What demand can be: as stated, or as the values that were read show."""
-        return support_of(self.actuals, self.floor)
+        return support_of(self.actuals, self.measure.floor)
+
+    def with_values(self, values: FloatArray) -> "ItemHistory":
+        """The same series with other values, which nothing was done to yet."""
+        return replace(self, values=locked(values), raw=None, rules=None)
 
     def under(self, rules: Rules | None) -> "ItemHistory":
         """The same raw values under other rules; None for the raw values themselves."""
@@ -179,10 +198,10 @@ class ItemHistory(Spans):
         def joined(own: NDArray[Any], theirs: NDArray[Any]) -> NDArray[Any]:
             return np.concatenate((own[..., :kept], theirs[..., skipped:]), axis=-1)
 
-        stock_outs = parts = None
-        if self.stock_outs is not None or newer.stock_outs is not None:
-            stock_outs = joined(
-                *(np.zeros(len(one), bool) if one.stock_outs is None else one.stock_outs for one in (self, newer))
+        censored = parts = None
+        if self.censored is not None or newer.censored is not None:
+            censored = joined(
+                *(uncensored(len(one)) if one.censored is None else one.censored for one in (self, newer))
             )
         if self.parts is not None and newer.parts is not None:
             parts = joined(self.parts, newer.parts)
@@ -191,7 +210,7 @@ class ItemHistory(Spans):
             values=locked(joined(self.actuals, newer.actuals)),
             raw=None,
             rules=None,
-            stock_outs=stock_outs,
+            censored=censored,
             parts=parts,
         )
         return bare.under(self.rules)
@@ -221,8 +240,9 @@ class ItemHistory(Spans):
         """SHA-256 of everything that can be computed from the series: to the bit, whatever kind of NaN is unknown."""
         rules = None if self.rules is None else self.rules.key
         said = (self.item, self.cadence.name, self.stated or self.season_length, self.start, rules)
-        digest = hashlib.sha256(repr(said if self.floor is None else (*said, self.floor)).encode())
-        for array in (self.actuals, self.values):
+        floor = self.measure.floor
+        digest = hashlib.sha256(repr(said if floor is None else (*said, floor)).encode())
+        for array in (self.actuals, self.values, *(() if self.censored is None else self.censored)):
             digest.update(np.where(np.isnan(array), np.nan, array).tobytes())
         return digest.hexdigest()
 
@@ -237,13 +257,15 @@ class ItemHistory(Spans):
             values=self.actuals[own],
             raw=None,
             rules=None,
-            stock_outs=None if self.stock_outs is None else self.stock_outs[own],
+            censored=None if self.censored is None else self.censored[:, own],
             parts=None if self.parts is None else self.parts[:, own],
         )
         return bare.under(self.rules)
 
-    def at_cadence(self, cadence: str | Cadence, gather: Gather = "sum") -> "ItemHistory":
-        """Add up (or average) to a coarser cadence; a coarser period not wholly known is unknown.
+    def at_cadence(self, cadence: str | Cadence, gather: Gather | None = None) -> "ItemHistory":
+        """Gather to a coarser cadence: what adds up is added up, what does not averaged, unless you say otherwise.
+
+        A coarser period not wholly known is unknown.
 
         A ratio is one of sums at every cadence. Of a tidied history the raw values are gathered and its rules applied
         to them at the new cadence.
@@ -254,6 +276,7 @@ class ItemHistory(Spans):
             If the periods of one do not fit into those of the other.
         """
         coarser = Cadence.named(cadence)
+        gather = gather or ("mean" if self.measure.adds == "mean" else "sum")
         parts = None
         if self.parts is not None:
             if gather != "sum":
@@ -270,8 +293,7 @@ class ItemHistory(Spans):
             season_length=coarser.season_length,
             start=start,
             values=locked(values),
-            unit=self.unit,
-            floor=self.floor,
+            measure=self.measure,
             parts=parts,
         )
         return bare.under(self.rules)

@@ -13,9 +13,10 @@ from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.words import memory, quantity
-from veridex.core.methods.words import number as shown
+from veridex.core.methods.words import memory
 from veridex.core.numerics import theta as kernels
+from veridex.core.readable import number as shown
+from veridex.core.readable import quantity
 from veridex.errors import SettingError
 
 __all__ = ["GroupSeason"]

@@ -16,9 +16,10 @@ from veridex.core.methods.fold.family import PlainFamily
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import number
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.words import memory, quantity
-from veridex.core.methods.words import number as shown
+from veridex.core.methods.words import memory
 from veridex.core.numerics.intermittent import CHANCES, INTERVALS, estimate_intermittent, run_intermittent
+from veridex.core.readable import number as shown
+from veridex.core.readable import quantity
 
 __all__ = ["Croston", "SyntetosBoylan", "TeunterSyntetosBabai"]
 

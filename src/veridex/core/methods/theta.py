@@ -15,11 +15,12 @@ from veridex.core.methods.fold.labels import change_label
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import choice, number, yes_no
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.words import memory, quantity, signed
-from veridex.core.methods.words import number as shown
+from veridex.core.methods.words import memory, signed
 from veridex.core.numerics import theta as kernels
 from veridex.core.numerics.seasons.deseasonalise import fixed_season
 from veridex.core.numerics.seasons.profile import shows_season
+from veridex.core.readable import number as shown
+from veridex.core.readable import quantity
 
 __all__ = ["Theta"]
 

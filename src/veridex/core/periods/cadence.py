@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import IntArray
 from veridex.core.periods.spellings import EXAMPLES, read_period_texts
+from veridex.core.readable import number
 from veridex.errors import CadenceUnknown, ParameterError
 
 __all__ = ["CADENCES", "Cadence"]
@@ -186,7 +187,7 @@ class Cadence:
 
     def length(self, periods: float) -> str:
         """A number of periods in words: ``1 month``, ``2.4 months``."""
-        shown = f"{periods:.3g}"
+        shown = number(periods, 3)
         return f"{shown} {self.noun if shown == '1' else self.plural}"
 
     def last(self, periods: float) -> str:

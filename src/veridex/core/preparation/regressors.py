@@ -12,6 +12,7 @@ from veridex.core.history.events import Events
 from veridex.core.history.interventions import Intervention, intervention
 from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
+from veridex.core.readable import number
 from veridex.errors import ParameterError
 
 __all__ = ["Column", "Explanation", "Regressors"]
@@ -118,10 +119,10 @@ class Regressors:
             share = np.nan_to_num(np.square(used - known.mean()) / np.square(known - known.mean()).sum())
             at = int(share.argmax())
             if share[at] > FREAK:
-                period = self.cadence.text(series.start + at)
+                reading = f"a reading of {number(float(used[at]), 6)} in {self.cadence.text(series.start + at)}"
                 said.append(
-                    f"{driver.name} has a reading of {used[at]:,.6g} in {period} that weighs more than all its others "
-                    f"together: its effect rests on that one; correct it if it is wrong."
+                    f"{driver.name} has {reading} that weighs more than all its others together: its effect rests on "
+                    f"that one; correct it if it is wrong."
                 )
         return tuple(said)
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.reading.censored import learned_values
 
 __all__ = ["TrainingSpan", "training_span", "training_values"]
 
@@ -17,7 +18,8 @@ class TrainingSpan:
     Attributes
     ----------
     y : ndarray, shape (n,)
-        What a method is fitted to: tidied by the rules of the history, from these periods alone.
+        What a method is fitted to: tidied by the rules of the history, periods out of stock at what is expected of
+        them given what was sold; from these periods alone.
     actuals : ndarray, shape (n,)
         The same periods as they were read, which errors are measured against.
     """
@@ -36,7 +38,7 @@ def training_span(series: ItemHistory, stop: int, window: int | None = None) -> 
         As in `training_values`. The rules see all of the past, whatever the window.
     """
     known = series._narrow(lambda start, _: (start, start + stop), "up to the origin")
-    y = training_values(known.values, stop, window)
+    y = training_values(learned_values(known), stop, window)
     return TrainingSpan(y, np.array(known.actuals[stop - y.size :]))
 
 

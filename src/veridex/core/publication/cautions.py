@@ -7,6 +7,7 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.publication.dossier import Caution, ItemPublication, Outlook
+from veridex.core.readable import number
 from veridex.core.reading.item_reading import ItemReading
 
 __all__ = ["cautions"]
@@ -94,8 +95,10 @@ def _unlike(points: FloatArray, past: FloatArray) -> Caution | None:
     least, most = float(sold.min()), float(sold.max())
     highest = float(np.abs(points).max())
     if highest > BEYOND * most:
-        return Caution("size", f"it reaches {highest:,.3g}, {highest / most:.2g} times the most ever known")
+        return Caution("size", f"it reaches {number(highest, 3)}, {highest / most:.2g} times the most ever known")
     whole = np.isfinite(past).sum() == sold.size
     if whole and float(points.min()) < least / BEYOND:
-        return Caution("size", f"it falls to {points.min():,.3g}; the least ever known is {least:,.3g}")
+        return Caution(
+            "size", f"it falls to {number(float(points.min()), 3)}; the least ever known is {number(least, 3)}"
+        )
     return None

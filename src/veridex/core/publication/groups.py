@@ -72,6 +72,9 @@ def groupings(history: History, verdict: Verdict | None, columns: Sequence[str])
     if asked and verdict is None:
         problem = "how errors of items go together is measured in a backtest; publish from a verdict"
         raise ParameterError("groups", repr(asked), problem)
+    if asked and not history.measure.adds_up:
+        problem = f"{history.measure.name} does not add up over items (it is a {history.measure.adds}); publish without"
+        raise ParameterError("groups", repr(asked), problem)
     ends = {series.item: series.start + len(series) for series in history}
     usual = max(set(ends.values()), key=lambda end: (list(ends.values()).count(end), end)) if ends else 0
     left_out = tuple(sorted(item for item, end in ends.items() if end != usual))

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from veridex.core.calibration.bands import Wanted
+from veridex.core.history.measure import Measure
 
 __all__ = ["Demand", "Grouped", "Head", "Made"]
 
@@ -33,7 +34,7 @@ class Demand:
     fingerprint : str
     cadence : str
     season_length : int
-    unit : str or None
+    measure : Measure
     first, last : str
         The first and the last period of all items.
     notes : tuple of str
@@ -44,7 +45,7 @@ class Demand:
     fingerprint: str
     cadence: str
     season_length: int
-    unit: str | None
+    measure: Measure
     first: str
     last: str
     notes: tuple[str, ...]

@@ -9,10 +9,11 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.held import Held
-from veridex.core.calibration.totals import Totals, calibrated_totals, simulated_totals
+from veridex.core.calibration.totals import Totals, as_means, calibrated_totals, no_totals, simulated_totals
 from veridex.core.fitted.fitted import Fitted, fit
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.support import Support
 from veridex.core.laws.warp import Warp
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.fold.account import Account
@@ -181,12 +182,18 @@ class ItemWork:
         return Outlook(forecast.points, forecast.std_error, bands, forecast.reason, name, forecast.laws, warps)
 
     def _totals(self, task: ItemTask, fitted: Fitted, outlook: Outlook) -> Totals:
-        """Demand of several lead times together, with bounds of its own."""
-        support, found = task.series.support, task.calibration
+        """Demand of several lead times together, with bounds of its own; its mean where it averages."""
+        measure, support, found = task.series.measure, task.series.support, task.calibration
+        if measure.adds == "ratio":
+            return no_totals(outlook.points.size, self.wanted, measure.name)
+        if not measure.adds_up:
+            support = Support(support.floor)
         if found is None or outlook.laws is None:
-            return simulated_totals(outlook.points, fitted.simulate(task.horizon, PATHS), support, self.wanted)
-        given = (outlook.points, outlook.laws, support, found.dependence, found.total_warps)
-        return calibrated_totals(*given, self.wanted)
+            totals = simulated_totals(outlook.points, fitted.simulate(task.horizon, PATHS), support, self.wanted)
+        else:
+            given = (outlook.points, outlook.laws, support, found.dependence, found.total_warps)
+            totals = calibrated_totals(*given, self.wanted)
+        return totals if measure.adds_up else as_means(totals, self.wanted.first, measure.name)
 
 
 def _covered(scores: Scores | None, held: Mapping[str, tuple[Held, ...]]) -> Scores | None:

@@ -233,7 +233,7 @@ def _head(
             fingerprint=history.fingerprint,
             cadence=history.cadence.name,
             season_length=history.season_length,
-            unit=history.unit,
+            measure=history.measure,
             first=text(int(history.starts.min())),
             last=text(int(ends.max())),
             notes=tuple(str(note) for note in history.notes),

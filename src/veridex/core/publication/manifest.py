@@ -10,6 +10,7 @@ import numpy as np
 from veridex.core.calibration.bands import Wanted
 from veridex.core.calibration.held import Held
 from veridex.core.calibration.totals import Totals
+from veridex.core.history.measure import Measure
 from veridex.core.laws.support import Support
 from veridex.core.methods.method import Method
 from veridex.core.periods.cadence import Cadence
@@ -47,7 +48,7 @@ def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[Grou
         "format": FORMAT,
         "created": head.made.at,
         "versions": dict(head.made.versions),
-        "data": plain(asdict(head.demand)),
+        "data": plain(asdict(head.demand) | {"measure": head.demand.measure.spelled()}),
         "horizon": head.horizon,
         "levels": list(wanted.levels),
         "quantiles": list(wanted.quantiles),
@@ -133,12 +134,16 @@ def plain(value: Any) -> Any:
     return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
+def _demand_of(said: Mapping[str, Any]) -> Demand:
+    return Demand(**dict(said) | {"notes": tuple(said["notes"]), "measure": Measure.of(said["measure"])})
+
+
 def head_of(entry: Mapping[str, Any]) -> Head:
     """The head that a manifest tells of."""
     known = {"drivers", "events"}
     return Head(
         made=Made(entry["created"], entry["versions"]),
-        demand=Demand(**entry["data"] | {"notes": tuple(entry["data"]["notes"])}),
+        demand=_demand_of(entry["data"]),
         horizon=entry["horizon"],
         until=entry.get("until"),
         wanted=Wanted(

@@ -42,7 +42,7 @@ class Assembled:
     notes: tuple[str, ...]
     key_columns: tuple[str, ...] = ()
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    stock_outs: BoolArray | None = None
+    censored: FloatArray | None = None
     parts: FloatArray | None = None
     repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict)
     unfinished: int | None = None
@@ -55,7 +55,7 @@ def assemble(
     combine: Combine,
     absent: Absent | None,
     unfinished: Unfinished,
-    stock_outs: FloatArray | None = None,
+    in_stock: FloatArray | None = None,
     divisor: FloatArray | None = None,
 ) -> Assembled:
     """Combine rows per item and period, in a way that does not depend on their order.
@@ -72,8 +72,9 @@ def assemble(
         unknown otherwise.
     unfinished : {"drop", "keep"}
         What to do with a last period whose order lines stop too early.
-    stock_outs : ndarray of float, shape (n,), optional
-        Above zero where a row says that there was nothing to sell: its period is unknown.
+    in_stock : ndarray of float, shape (n,), optional
+        Share of the period in which there was stock, NaN where it ran out at some time: the period's demand is unknown,
+        and at least what was sold.
     divisor : ndarray of float, shape (n,), optional
         The quantity that demand is divided by, after both were added up.
     """
@@ -104,7 +105,7 @@ def assemble(
     gone = len(items) - layout.present.size
     if gone:
         notes.append(f"{gone} items have no finished {noun} and were left out.")
-    out: BoolArray | None = None
+    censored: FloatArray | None = None
     parts: FloatArray | None = None
     if divisor is not None:
         empty = 0.0 if rule == "zero" else np.nan
@@ -114,19 +115,21 @@ def assemble(
             values = np.where(parts[1] != 0, parts[0] / parts[1], np.nan)
         said = f"{plural} in which the ratio divides by zero: {{n:,}}; it is unknown there."
         notes += counted_note(said, items, layout.owners[parts[1] == 0])
-    if stock_outs is not None:
-        out = layout.spread(group_rows(rows.with_demand(stock_outs), cadence, "max").values, 0.0) > 0
+    if in_stock is not None:
+        share = layout.spread(group_rows(rows.with_demand(in_stock), cadence, "mean").values, 1.0)
+        out = ~(share >= 1.0)
+        least = np.full(values.size, -np.inf) if parts is not None else np.nan_to_num(values)
+        censored = np.where(out, np.stack((least, share)), np.nan)
         values[out] = np.nan
-        notes += counted_note(
-            f"{plural} marked as out of stock: {{n:,}}; unknown, not zero.", items, layout.owners[out]
-        )
+        said = f"{plural} out of stock: {{n:,}}; demand was at least what was sold, and is expected given that."
+        notes += counted_note(said, items, layout.owners[out])
     return Assembled(
         items=tuple(items[i] for i in layout.present),
         values=values,
         offsets=layout.offsets,
         starts=layout.starts,
         notes=tuple(notes),
-        stock_outs=out,
+        censored=censored,
         parts=parts,
         repeats=repeats,
         unfinished=last,

@@ -15,7 +15,7 @@ from veridex.core.tables.dates import Dates, DateWords, read_dates
 from veridex.core.tables.grouping import Rows
 from veridex.core.tables.inference import infer_cadence, refuse_misfit
 from veridex.core.tables.left_out import totals_among, without_invalid, without_totals
-from veridex.core.tables.numbers_in_text import read_flags, read_quantities
+from veridex.core.tables.numbers_in_text import read_flags_as_stock, read_quantities, read_shares
 from veridex.core.tables.texts import different_texts, looked_up
 from veridex.errors import CellUnreadable, ColumnMissing, HistoryTooShort, ParameterError
 
@@ -56,6 +56,7 @@ class TableLayout:
     status: str | None = None
     invalid: tuple[str, ...] | None = None
     stock_out: str | None = None
+    in_stock: str | None = None
     combine: Combine = "sum"
     absent: Absent | None = None
     unfinished: Unfinished = "drop"
@@ -91,7 +92,7 @@ class TableLayout:
     @property
     def columns(self) -> tuple[str, ...]:
         """All columns named."""
-        named = (*self.item, *self.period, *self.measures, self.status, self.stock_out)
+        named = (*self.item, *self.period, *self.measures, self.status, self.stock_out, self.in_stock)
         return tuple(column for column in named if column is not None)
 
 
@@ -111,7 +112,7 @@ class _Table:
     precision: set[str]
     notes: tuple[str, ...]
     keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    stock_outs: FloatArray | None = None
+    in_stock: FloatArray | None = None
     divisor: FloatArray | None = None
 
 
@@ -164,7 +165,7 @@ def assemble_table(
         layout.combine,
         layout.absent,
         layout.unfinished,
-        table.stock_outs,
+        table.in_stock,
         table.divisor,
     )
     key_columns = layout.item if table.keys else ()
@@ -180,18 +181,22 @@ def _long(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
         require(frame, columns, role, source)
     if len(whole) == 2 and layout.combine != "sum":
         raise ParameterError("combine", repr(layout.combine), "a ratio divides two sums; leave combine='sum'")
-    if layout.stock_out is not None:
-        require(frame, (layout.stock_out,), "stock-out", source)
+    stock = layout.stock_out or layout.in_stock
+    if layout.stock_out is not None and layout.in_stock is not None:
+        raise ParameterError("in_stock", repr(layout.in_stock), "it says more than stock_out=; leave that out")
+    if stock is not None:
+        require(frame, (stock,), "stock-out", source)
     bad: list[CellUnreadable] = []
     found = _tried(lambda: read_dates(frame, layout.period, layout.date_words, cadence, source, first_row), bad)
     demand: FloatArray | None = np.ones(len(frame))
     if layout.combine != "count" or layout.demand in frame.columns:
         demand = _tried(lambda: read_quantities(frame[whole[0]], source, first_row, layout.decimal), bad)
-    divisor = stock_outs = None
+    divisor = in_stock = None
     if len(whole) == 2:
         divisor = _tried(lambda: read_quantities(frame[whole[1]], source, first_row, layout.decimal), bad)
-    if layout.stock_out is not None:
-        stock_outs = _tried(lambda: read_flags(frame[str(layout.stock_out)], source, first_row), bad)
+    if stock is not None:
+        read_stock = read_flags_as_stock if layout.stock_out is not None else read_shares
+        in_stock = _tried(lambda: read_stock(frame[stock], source, first_row), bad)
     names, codes, keys = item_keys(frame, layout.item, layout.name)
     if "" in names and layout.item:
         empty = np.flatnonzero(codes == names.index(""))
@@ -203,7 +208,7 @@ def _long(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, sou
     assert found is not None
     assert demand is not None
     rows = Rows(codes, found.stamps, found.where, demand)
-    return _Table(rows, names, found.precision, found.notes, keys, stock_outs, divisor)
+    return _Table(rows, names, found.precision, found.notes, keys, in_stock, divisor)
 
 
 def _tried(read: Callable[[], T], bad: list[CellUnreadable]) -> T | None:
@@ -240,8 +245,8 @@ def item_keys(
 def _wide(frame: pd.DataFrame, layout: TableLayout, cadence: Cadence | None, source: str, first_row: int) -> _Table:
     """A row per period and a column per item: the chosen columns, or all that hold numbers."""
     require(frame, layout.period, "period", source)
-    if layout.stock_out is not None:
-        raise ParameterError("stock_out", repr(layout.stock_out), "it marks rows of one item; use the long layout")
+    if (stock := layout.stock_out or layout.in_stock) is not None:
+        raise ParameterError("stock_out", repr(stock), "it marks rows of one item; use the long layout")
     found = read_dates(frame, layout.period, layout.date_words, cadence, source, first_row)
     left_out, notes = [], found.notes
     if layout.items is not None:

@@ -74,6 +74,33 @@ def read_flags(column: "pd.Series[Any]", source: str, first_row: int) -> FloatAr
     return np.asarray(yes, dtype=np.float64)
 
 
+def read_flags_as_stock(column: "pd.Series[Any]", source: str, first_row: int) -> FloatArray:
+    """Of rows that say whether stock ran out: one where it did not; NaN, an unknown share of the period, where it did.
+
+    Raises
+    ------
+    CellUnreadable
+        If a cell says neither.
+    """
+    return np.where(read_flags(column, source, first_row) > 0.0, np.nan, 1.0)
+
+
+def read_shares(column: "pd.Series[Any]", source: str, first_row: int) -> FloatArray:
+    """Shares of the period in stock, from 0 to 1; all of it where a cell is empty.
+
+    Raises
+    ------
+    CellUnreadable
+        If a cell is no such share.
+    """
+    found = read_quantities(column, source, first_row)
+    strange = (found < 0.0) | (found > 1.0)
+    if strange.any():
+        remedy = "Write the share of the period in stock from 0 to 1, or leave it empty for all of it."
+        refuse_cells(column, np.flatnonzero(strange), "share", remedy, source, first_row)
+    return np.where(np.isnan(found), 1.0, found)
+
+
 def _read_texts(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None) -> FloatArray:
     texts = column.astype(object).where(column.notna(), "").astype(str).str.strip()
     unknown = texts.str.lower().isin(UNKNOWN_WORDS).to_numpy()

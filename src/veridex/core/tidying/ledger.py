@@ -6,6 +6,7 @@ import pandas as pd
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import Mark
+from veridex.core.readable import number
 from veridex.core.reading.expectation import OUTLYING_AT, Expectation
 from veridex.core.tidying.rules import Mended, TidyRules, mend
 
@@ -55,8 +56,8 @@ def ledger_of(series: ItemHistory, mended: Mended, rules: TidyRules) -> list[Mar
         for place in np.flatnonzero(mended.negative).tolist():
             note(place, "negative set to zero", "demand is not negative (negative='zero')")
     for place in np.flatnonzero(mended.stock_outs).tolist():
-        then = f"; filled: {FILLED[rules.gaps]}" if mended.filled[place] else ""
-        note(place, "out of stock", f"the source marks it: demand is unknown, not zero{then}")
+        then = "; filled with what is expected given that" if mended.filled[place] else ""
+        note(place, "out of stock", f"the source marks it: demand was at least what was sold{then}")
     for place in np.flatnonzero(mended.filled & ~mended.stock_outs).tolist():
         note(place, "gap filled", FILLED[rules.gaps])
     found = mended.expectation
@@ -66,7 +67,7 @@ def ledger_of(series: ItemHistory, mended: Mended, rules: TidyRules) -> list[Mar
     for place in np.flatnonzero(mended.outlying).tolist():
         note(place, what, outlier_words(found, place))
     for shift in found.shifts:
-        by = f"level {'up' if shift.size > 0 else 'down'} by {abs(shift.size):,.4g} from here on"
+        by = f"level {'up' if shift.size > 0 else 'down'} by {number(abs(shift.size))} from here on"
         note(shift.place, "level shift noted", f"{by}, {shift.ratio:.1f} standard errors; nothing was changed")
     if found.spread is not None:
         times = f"spread {found.spread.ratio:.2g} times what it was before"
@@ -77,5 +78,5 @@ def ledger_of(series: ItemHistory, mended: Mended, rules: TidyRules) -> list[Mar
 def outlier_words(found: Expectation, place: int) -> str:
     """Why a value is outlying."""
     expected, score = found.values[place], found.scores[place]
-    away = f"{abs(score):.1f} robust standard deviations from the expected {expected:,.4g}"
+    away = f"{abs(score):.1f} robust standard deviations from the expected {number(float(expected))}"
     return f"{away} (an outlier from {OUTLYING_AT:g} on)"

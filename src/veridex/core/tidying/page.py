@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from veridex.core.readable import number, quantity
 from veridex.core.tidying.ledger import outlier_words
 from veridex.core.tidying.profile import ItemProfile
 
@@ -33,11 +34,11 @@ def page(one: ItemProfile) -> str:
 def _span(one: ItemProfile) -> str:
     series, n = one.series, one.numbers
     first, last = (series.cadence.text(series.start + place) for place in (0, len(series) - 1))
-    unit = f" {series.unit}" if series.unit else ""
+    unit = f" in {series.unit}" if series.unit else ""
     stated = " and ".join(f"{length:g}" for length in series.stated if length > 1)
     seasons = f", a stated season of {stated}" if stated else ""
     return (
-        f"{series.item}: {series.cadence.name} demand{unit and ' in' + unit}, {first} to {last}, "
+        f"{series.item}: {series.cadence.name} {series.measure.name}{unit}, {first} to {last}, "
         f"{series.cadence.length(n['periods'])}{seasons}."
     )
 
@@ -94,13 +95,13 @@ def _shape(one: ItemProfile) -> str:
 def _standing_out(one: ItemProfile) -> list[str]:
     series, found = one.series, one.found
     lines = [
-        f"Outlier in {series.cadence.text(series.start + place)}: {series.values[place]:,.4g}, "
+        f"Outlier in {series.cadence.text(series.start + place)}: {number(float(series.values[place]))}, "
         f"{outlier_words(found, place)}."
         for place in np.flatnonzero(found.outlying).tolist()
     ]
     lines += [
         f"Level shift in {series.cadence.text(series.start + shift.place)}: "
-        f"{'up' if shift.size > 0 else 'down'} by {abs(shift.size):,.4g} ({shift.ratio:.1f} standard errors)."
+        f"{'up' if shift.size > 0 else 'down'} by {number(abs(shift.size))} ({shift.ratio:.1f} standard errors)."
         for shift in found.shifts
     ]
     if found.spread is not None:
@@ -111,4 +112,6 @@ def _standing_out(one: ItemProfile) -> list[str]:
 
 def _weight(one: ItemProfile) -> str:
     n = one.numbers
+    if not one.series.measure.adds_up:
+        return f"Its mean is {quantity(n['mean'], one.series.unit)}; {one.series.measure.name} has no volume."
     return f"Volume {n['volume']:,.0f} in all: {n['volume_share']:.1f} % of all items, rank {n['volume_rank']}."

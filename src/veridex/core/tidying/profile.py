@@ -82,6 +82,8 @@ def _each(history: History | ItemHistory, events: Events | None) -> Iterator[Ite
         aside = (events or Events()).touched(series.cadence, series.start, len(series))
         found = expect(values, series.season_length, aside, series.turns)
         share = {"volume": volume, "volume_share": 100 * volume / total if total else math.nan, "volume_rank": rank}
+        if not many.measure.adds_up:  # a price has no volume
+            share = dict.fromkeys(share, math.nan)
         with np.errstate(all="ignore"):  # demand near the limits of floating point overflows in its squares
             numbers = (
                 _span(series, len(many.repeats.get(series.item, ()))) | _demand(series, one) | _shape(series, found)
@@ -93,7 +95,6 @@ def _each(history: History | ItemHistory, events: Events | None) -> Iterator[Ite
 def _span(series: ItemHistory, duplicates: int) -> dict[str, Any]:
     """From when to when, and what is missing."""
     known = ~np.isnan(series.values)
-    out = 0 if series.stock_outs is None else int(series.stock_outs.sum())
     return {
         "item": series.item,
         "first": series.periods[0],
@@ -101,7 +102,7 @@ def _span(series: ItemHistory, duplicates: int) -> dict[str, Any]:
         "periods": len(series),
         "known": int(known.sum()),
         "unknown": int((~known).sum()),
-        "out_of_stock": out,
+        "out_of_stock": int(series.stock_outs.sum()),
         "duplicates": duplicates,
     }
 

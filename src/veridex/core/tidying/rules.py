@@ -8,6 +8,7 @@ import numpy as np
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.events import Events
 from veridex.core.history.item import ItemHistory
+from veridex.core.reading.censored import learned_values
 from veridex.core.reading.expectation import Expectation, expect
 from veridex.errors import ParameterError
 
@@ -95,13 +96,15 @@ def mend(series: ItemHistory, rules: TidyRules) -> Mended:
     raw = series.actuals
     n = raw.size
     values = np.array(raw)
-    stock_outs = np.zeros(n, dtype=bool) if series.stock_outs is None else series.stock_outs
+    stock_outs = series.stock_outs
     with np.errstate(invalid="ignore"):
         negative = raw < 0
     if rules.negative == "zero":
         values[negative] = 0.0
     if rules.gaps == "zero":
         values[_gaps(values) & ~stock_outs] = 0.0
+    if rules.gaps not in ("unknown", "zero"):
+        values = learned_values(series.under(None).with_values(values))
     expectation = None
     outlying = np.zeros(n, dtype=bool)
     if rules.outliers != "leave" or rules.gaps == "seasonal":

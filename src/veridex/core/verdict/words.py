@@ -7,7 +7,8 @@ import numpy as np
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.held import Held
 from veridex.core.calibration.hindcast import Hindcast
-from veridex.core.methods.words import counted, number
+from veridex.core.methods.words import counted
+from veridex.core.readable import number
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.evidence import Entry
 

@@ -1,6 +1,5 @@
 """Histories as plain values and arrays, and back to the bit: the one form that trials, models and files share."""
 
-import math
 from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
@@ -12,7 +11,7 @@ from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.marks import Mark
-from veridex.core.laws.support import floor_of
+from veridex.core.history.measure import Measure
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
@@ -21,7 +20,7 @@ from veridex.errors import ParameterError
 
 __all__ = ["ARRAYS", "about", "arrays_of", "note_entry", "note_of", "restored"]
 
-ARRAYS = ("values", "raw", "out_of_stock", "numerator", "denominator")
+ARRAYS = ("values", "raw", "sold", "in_stock", "numerator", "denominator")
 """What a history has per period; all but the first may be missing."""
 
 
@@ -40,8 +39,7 @@ def about(history: History) -> dict[str, Any]:
         "cadence": history.cadence.name,
         "season_length": history.season_length,
         "seasons": list(history.stated),
-        "unit": history.unit,
-        "floor": "none" if history.floor == -math.inf else history.floor,
+        "measure": history.measure.spelled(),
         "notes": [note_entry(note) for note in history.notes],
         "key_columns": list(history.key_columns),
         "keys": {name: list(parts) for name, parts in history.keys.items()},
@@ -60,7 +58,8 @@ def arrays_of(history: History) -> dict[str, FloatArray | None]:
     return {
         "values": history.values,
         "raw": history.raw,
-        "out_of_stock": None if history.stock_outs is None else history.stock_outs.astype(np.float64),
+        "sold": None if history.censored is None else history.censored[0],
+        "in_stock": None if history.censored is None else history.censored[1],
         "numerator": None if parts is None else parts[0],
         "denominator": None if parts is None else parts[1],
     }
@@ -74,7 +73,7 @@ def restored(
     arrays: Mapping[str, FloatArray | None],
 ) -> History:
     """The history that `about` and `arrays_of` came from."""
-    values, stock_outs = arrays["values"], arrays.get("out_of_stock")
+    values, sold, in_stock = arrays["values"], arrays.get("sold"), arrays.get("in_stock")
     above, below = arrays.get("numerator"), arrays.get("denominator")
     assert values is not None
     rules = said["rules"]
@@ -86,14 +85,13 @@ def restored(
         values=values,
         offsets=np.concatenate(([0], np.cumsum(sizes))).astype(np.int64),
         starts=starts,
-        unit=said["unit"],
-        floor=floor_of(said["floor"]),
+        measure=Measure.of(said["measure"]),
         notes=tuple(note_of(note) for note in said["notes"]),
         key_columns=tuple(said["key_columns"]),
         keys={name: tuple(parts) for name, parts in said["keys"].items()},
         raw=arrays.get("raw"),
         rules=None if rules is None else _rules_of(rules),
-        stock_outs=None if stock_outs is None else stock_outs.astype(bool),
+        censored=None if sold is None or in_stock is None else np.stack((sold, in_stock)),
         parts=None if above is None or below is None else np.stack((above, below)),
         repeats={item: tuple(Repeat(at, tuple(sold)) for at, sold in own) for item, own in said["repeats"].items()},
         unfinished=said["unfinished"],

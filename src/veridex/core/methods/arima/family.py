@@ -45,8 +45,8 @@ from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
-from veridex.core.methods.words import number as shown
 from veridex.core.preparation.regressors import Column
+from veridex.core.readable import number as shown
 from veridex.errors import SettingError
 
 __all__ = ["Arima"]

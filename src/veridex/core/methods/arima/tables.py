@@ -18,11 +18,12 @@ from veridex.core.methods.arima.fitting import (
 from veridex.core.methods.arima.plan import ArimaPlan
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.labels import POLYNOMIALS, constant_label, lag_label
-from veridex.core.methods.words import effect_words, number, quantity, signed
+from veridex.core.methods.words import effect_words, signed
 from veridex.core.numerics.arima.likelihood import arima_log_likelihood
 from veridex.core.numerics.climb.curvature import observed_covariance
 from veridex.core.periods.cadence import Cadence
 from veridex.core.preparation.regressors import Column
+from veridex.core.readable import number, quantity
 
 __all__ = ["arima_coefficients", "arima_covariance", "arima_equation", "arima_words", "season_words"]
 

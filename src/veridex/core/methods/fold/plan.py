@@ -53,7 +53,7 @@ class Sizes(NamedTuple):
         borrowed: Mapping[str, FloatArray] | None = None,
     ) -> "Sizes":
         """What is asked on a series."""
-        return cls(series.season_length, horizon, columns, series.floor, borrowed, series.turns)
+        return cls(series.season_length, horizon, columns, series.measure.floor, borrowed, series.turns)
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,9 +17,10 @@ from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.asides import Aside, Block, estimated
-from veridex.core.methods.words import LOG_UNIT, effect_words, number, quantity, signed
+from veridex.core.methods.words import LOG_UNIT, effect_words, signed
 from veridex.core.numerics.seasons.longer import MOST_HARMONICS
 from veridex.core.periods.seasons import Turns
+from veridex.core.readable import number, quantity
 
 __all__ = ["Adjusted", "AdjustedPlan"]
 

@@ -19,8 +19,8 @@ from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, choice, number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import LOG_UNIT
-from veridex.core.methods.words import number as shown
 from veridex.core.numerics.box_cox import back_moments, back_values, box_cox, log_jacobian
+from veridex.core.readable import number as shown
 
 __all__ = ["TRANSFORM", "Transformed", "TransformedPlan"]
 
@@ -187,4 +187,5 @@ def _scale(power: float) -> str:
 
 def _on_scale(series: ItemHistory, power: float) -> ItemHistory:
     """The series with a unit that says which scale its method speaks of."""
-    return replace(series, unit=LOG_UNIT if power == 0 else "on the transformed scale")
+    unit = LOG_UNIT if power == 0 else "on the transformed scale"
+    return replace(series, measure=replace(series.measure, unit=unit))

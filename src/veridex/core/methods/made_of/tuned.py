@@ -15,7 +15,7 @@ from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, choice, whole
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.members import FamilyOfMethods, MadePlan, Part, are_members, part_of, planned
-from veridex.core.methods.words import number
+from veridex.core.readable import number
 
 __all__ = ["TunedFamily"]
 

@@ -19,7 +19,8 @@ from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value, whole
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.naive.benchmarks import SEASON_AND_ONE, SEASON_LENGTH, Unestimated, fill_stats, own_season
-from veridex.core.methods.words import number, quantity, signed
+from veridex.core.methods.words import signed
+from veridex.core.readable import number, quantity
 from veridex.errors import SettingError
 
 __all__ = ["LastChange", "MovingAverage", "SeasonalMean"]

@@ -20,8 +20,9 @@ from veridex.core.methods.fold.labels import change_label
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import whole
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.words import number, quantity, signed
+from veridex.core.methods.words import signed
 from veridex.core.numerics.seasons.longer import longer_seasons
+from veridex.core.readable import number, quantity
 
 __all__ = [
     "SEASON_AND_ONE",

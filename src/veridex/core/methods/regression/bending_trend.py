@@ -18,10 +18,11 @@ from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Value, number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent, told_apart
 from veridex.core.methods.regression.harmonic import HARMONICS, SEASONS, check_harmonics
-from veridex.core.methods.words import effect_words, quantity, signed
-from veridex.core.methods.words import number as shown
+from veridex.core.methods.words import effect_words, signed
 from veridex.core.numerics.regression.bending import LOWEST, Bent, bend, bend_given
 from veridex.core.periods.seasons import season_name
+from veridex.core.readable import number as shown
+from veridex.core.readable import quantity
 
 __all__ = ["BendingTrend"]
 

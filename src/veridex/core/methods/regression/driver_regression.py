@@ -13,8 +13,9 @@ from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.settings import choice
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.least_squares import LeastSquares, RegressionPlan, regression_settings
-from veridex.core.methods.words import effect_words, number
+from veridex.core.methods.words import effect_words
 from veridex.core.numerics.regression.ordinary import gaussian_log_likelihood, ordinary_least_squares
+from veridex.core.readable import number
 
 __all__ = ["DriverRegression"]
 

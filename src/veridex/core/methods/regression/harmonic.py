@@ -11,8 +11,9 @@ from veridex.core.methods.fold.settings import Setting, Value, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.least_squares import SLOPE, LeastSquares, RegressionPlan, regression_settings
 from veridex.core.methods.regression.trends import line_of, line_words, time_words
-from veridex.core.methods.words import quantity, signed
+from veridex.core.methods.words import signed
 from veridex.core.periods.seasons import season_name
+from veridex.core.readable import quantity
 from veridex.errors import SettingError
 
 __all__ = ["HARMONICS", "SEASONS", "Harmonic", "check_harmonics"]

@@ -18,8 +18,9 @@ from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent, told_apart
-from veridex.core.methods.words import effect_words, number, signed
+from veridex.core.methods.words import effect_words, signed
 from veridex.core.numerics.regression.ordinary import gaussian_log_likelihood, newey_west, ordinary_least_squares
+from veridex.core.readable import number
 
 __all__ = ["HEAD", "INTERCEPT", "SLOPE", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
 

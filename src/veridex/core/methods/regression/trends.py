@@ -11,9 +11,10 @@ from veridex.core.methods.fold.labels import change_label
 from veridex.core.methods.fold.settings import Setting, Value, whole
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.least_squares import HEAD, SLOPE, LeastSquares, RegressionPlan, regression_settings
-from veridex.core.methods.words import number, quantity, signed
+from veridex.core.methods.words import signed
 from veridex.core.numerics.regression.ordinary import chebyshev_design, in_powers
 from veridex.core.periods.seasons import season_name
+from veridex.core.readable import number, quantity
 from veridex.errors import SettingError
 
 __all__ = ["LinearTrend", "PolyTrend", "TrendSeason", "line_of", "line_words", "time_words"]

@@ -34,11 +34,11 @@ from veridex.core.methods.smoothing.forms import (
     smoothing_words,
 )
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
-from veridex.core.methods.words import number
 from veridex.core.numerics.seasons.deseasonalise import fixed_seasons, season_at
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.numerics.smoothing.recursion import NONE, Form
 from veridex.core.periods.seasons import season_name
+from veridex.core.readable import number
 from veridex.errors import SettingError
 
 __all__ = ["Smoothing"]

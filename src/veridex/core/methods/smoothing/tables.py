@@ -8,13 +8,14 @@ from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.smoothing.forms import CONSTANTS, SmoothingPlan, has
-from veridex.core.methods.words import memory, number, quantity, signed
+from veridex.core.methods.words import memory, signed
 from veridex.core.numerics.climb.curvature import observed_errors
 from veridex.core.numerics.smoothing import recursion as kernels
 from veridex.core.numerics.smoothing.forecasts import smoothing_components
 from veridex.core.numerics.smoothing.recursion import Form
 from veridex.core.numerics.smoothing.region import constants_at_edge
 from veridex.core.periods.seasons import season_name
+from veridex.core.readable import number, quantity
 
 __all__ = ["form_coefficients", "form_components", "form_equation", "form_words"]
 
