@@ -27,7 +27,8 @@ if TYPE_CHECKING:
     from veridex.core.tidying.tidy import Tidied, tidy
     from veridex.core.verdict.verdict import Verdict, decide
     from veridex.errors import VeridexError
-    from veridex.exchange.explaining import read_drivers, read_events, read_holidays
+    from veridex.exchange.calendars import read_holidays, working_days
+    from veridex.exchange.explaining import read_drivers, read_events
     from veridex.exchange.forms.fitted import read_fitted
     from veridex.exchange.forms.publications import read_publication
     from veridex.exchange.forms.trials import read_trial
@@ -74,7 +75,7 @@ _HOMES = {
     "read_drivers": "exchange.explaining",
     "read_events": "exchange.explaining",
     "read_history": "exchange.reading",
-    "read_holidays": "exchange.explaining",
+    "read_holidays": "exchange.calendars",
     "read_fitted": "exchange.forms.fitted",
     "read_publication": "exchange.forms.publications",
     "read_trial": "exchange.forms.trials",
@@ -82,6 +83,7 @@ _HOMES = {
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
     "tune": "front",
+    "working_days": "exchange.calendars",
     "write": "exchange.writing",
 }
 
@@ -132,6 +134,7 @@ __all__ = [
     "stationarity",
     "tidy",
     "tune",
+    "working_days",
     "write",
 ]
 

@@ -24,7 +24,7 @@ def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
     figure = draw_forecast(publication, "smoker-01")
     (axes,) = figure.axes
     in_house_style(figure)
-    assert axes.get_title(loc="left") == "smoker-01: next 8 months" and axes.get_ylabel() == "demand (units)"
+    assert axes.get_title(loc="left") == "smoker-01: next 8 months" and axes.get_ylabel() == "units"
     frame = publication.frame[publication.frame["item"] == "smoker-01"]
     ahead, past = frame[frame["kind"] == "forecast"], frame[frame["kind"] == "actual"].tail(72)
     same(of(axes, "line", "ink"), (past["period"].to_numpy(), past["value"]))
@@ -54,7 +54,7 @@ def test_the_fit_shows_what_it_made_of_the_history(orders, text):
     figure = draw_fit(fitted, forecast)
     (axes,) = figure.axes
     in_house_style(figure)
-    assert axes.get_title(loc="left") == f"smoker-01: {text}" and axes.get_ylabel() == "demand (units)"
+    assert axes.get_title(loc="left") == f"smoker-01: {text}" and axes.get_ylabel() == "units"
     same(of(axes, "line", "ink"), (series.periods, series.values))
     same(of(axes, "line", "teal"), (series.periods, fitted.fitted_values))
     same(of(axes, "line", "amber"), (forecast.frame["period"].to_numpy(), forecast.points))
@@ -186,7 +186,7 @@ def test_the_history_figure_marks_what_stands_out(demand):
     in_house_style(figure)
     assert (
         axes.get_title(loc="left") == "gloves-leather: 1 outlier, the last month is not over"
-        and axes.get_ylabel() == "demand (units)"
+        and axes.get_ylabel() == "units"
     )
     assert legend(figure) == [
         ("actual", "ink"), ("expected", "teal"), ("unfinished", "paper"), ("outlier", "plum"), ("repaired to", "amber"),
@@ -225,7 +225,7 @@ def test_the_stationarity_figure_shows_what_is_left(orders):
     assert finding.reading.removeprefix("suit-ventilated: ")[:40] in figure.get_suptitle().replace("\n", " ")
     same(of(top, "line", "ink"), (series.periods, series.values))
     same(of(below, "line", "teal"), (series.periods[-advice.values.size :], advice.values))
-    assert top.get_ylim() == scale(series.values) and top.get_ylabel() == "demand (units)"
+    assert top.get_ylim() == scale(series.values) and top.get_ylabel() == "units"
     assert of(below, "line", "grid")[0][1].tolist() == pytest.approx([advice.values.mean()] * 2)
     assert below.get_ylabel() == "" and below.get_title(loc="left").startswith("after the advice: ")
     assert top.get_xlim() == below.get_xlim() and len(top.get_xticks()) <= 10 and len(below.get_xticks()) <= 10

@@ -1,9 +1,12 @@
 """What may explain demand, through the real command."""
 
+import io
+
 import numpy as np
 import pandas as pd
 import pytest
 
+import veridex as vx
 from conftest import veridex
 
 
@@ -51,3 +54,26 @@ def test_public_holidays_are_events_by_name(data):
     assert "observed" not in done.stdout.lower() and "substitute" not in done.stdout.lower()
     wrong = veridex(*words, "--method", "arima p=1", "--holidays", "XX")
     assert wrong.returncode == 2 and "there is no calendar of this country or region" in wrong.stderr
+
+
+def test_working_days_explain_and_divide_demand(tmp_path):
+    days = vx.working_days("GB-ENG", 2018, 2026, cadence="monthly")
+    months = pd.period_range("2018-01", periods=84, freq="M")
+    worked = np.busday_count(months.start_time.values.astype("M8[D]"), (months + 1).start_time.values.astype("M8[D]"))
+    own = days.over("", 576, 84)[:, 0]  # months since 1970
+    assert (own <= worked).all() and own.sum() == worked.sum() - 8 * 7 - 3  # eight a year, a jubilee, a funeral, a king
+    rng = np.random.default_rng(3)
+    demand = own * 12 * np.exp(0.2 * np.sin(2 * np.pi * np.arange(84) / 12) + 0.02 * rng.normal(size=84))
+    table = pd.DataFrame({"month": months.astype(str), "pots": demand.round(1)})
+    table.iloc[:72].to_csv(tmp_path / "pots.csv", index=False)
+    words = [str(tmp_path / "pots.csv"), "--period", "month", "--demand", "pots"]
+    error = {}
+    for how in ((), ("--working-days", "GB-ENG")):
+        run = veridex("fit", *words, "--method", "theta", *how, "--part", "forecast", "--as", "csv")
+        assert run.returncode == 0, run.stderr
+        points = pd.read_csv(io.StringIO(run.stdout))["forecast"].to_numpy()[:12]
+        error[how] = np.abs(points - demand[72:]).mean()
+    assert error[("--working-days", "GB-ENG")] < 0.6 * error[()]
+    tidied = veridex("tidy", *words, "--per-working-day", "GB-ENG", "--to", str(tmp_path / "out"))
+    assert tidied.returncode == 0, tidied.stderr
+    assert "pots was divided by working_days" in tidied.stderr

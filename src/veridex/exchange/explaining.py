@@ -1,14 +1,13 @@
-"""Reading what may explain demand: drivers, events, calendars of public holidays."""
+"""Reading what may explain demand: drivers and events; and tables of words."""
 
-import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
-import numpy as np
+import pandas as pd
 
 from veridex.core.history.drivers import DriverGather, Drivers
-from veridex.core.history.events import Event, Events
+from veridex.core.history.events import Events
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.cells import columns_of
 from veridex.core.tables.dates import Dates
@@ -16,10 +15,7 @@ from veridex.errors import ParameterError
 from veridex.exchange.sources import read_source
 from veridex.exchange.texts import Source
 
-__all__ = ["read_drivers", "read_events", "read_holidays"]
-
-SUBSTITUTE = re.compile(r"\s*\((?:observed|substitute day|in lieu|estimated)\)$", re.IGNORECASE)
-"""What calendars add to the name of a holiday on another day than its own."""
+__all__ = ["read_drivers", "read_events", "read_table"]
 
 
 def read_drivers(
@@ -145,37 +141,11 @@ def read_events(
     return Events.from_frame(found.frame, source=found.label, first_row=found.first_row)
 
 
-def read_holidays(codes: str | Sequence[str], since: int, until: int, *, lead_in: int = 0, echo: int = 0) -> Events:
-    """Public holidays of countries or regions, as events; days off instead of one have its name.
-
-    Parameters
-    ----------
-    codes : str or sequence of str
-        ISO 3166 codes: a country, ``"GB"``, or a region of it, ``"DE-BY"``.
-    since, until : int
-        First and last calendar year, forecast years included.
-    lead_in, echo : int
-        Days before and after that also feel each of them.
+def read_table(source: str | Path) -> pd.DataFrame:
+    """A table of words, such as which items replace others, as it stands.
 
     Raises
     ------
-    ParameterError
-        If there is no calendar for a code, or the years are in the wrong order.
+    FileUnreadable
     """
-    import holidays
-
-    if until < since:
-        raise ParameterError("until", str(until), f"it comes before since={since}")
-    found = []
-    for code in [codes] if isinstance(codes, str) else codes:
-        country, _, region = code.partition("-")
-        try:
-            calendar = holidays.country_holidays(
-                country, subdiv=region or None, years=range(since, until + 1), language="en_US"
-            )
-        except NotImplementedError:
-            raise ParameterError("codes", repr(code), "there is no calendar of this country or region") from None
-        for day, names in calendar.items():
-            at = int(np.datetime64(day, "D").astype(np.int64))
-            found += [Event(SUBSTITUTE.sub("", name.strip()), at, at, lead_in, echo) for name in names.split(";")]
-    return Events(tuple(found))
+    return read_source(source, None, (), table=None, query=None, sheet=None, delimiter=None, encoding=None).frame

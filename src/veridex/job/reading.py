@@ -7,14 +7,17 @@ from typing import Any, get_args, get_type_hints
 
 import numpy as np
 
+from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.notes import notes_about
+from veridex.core.tidying.succession import continued
 from veridex.core.tidying.tidy import Tidied, tidy
 from veridex.errors import ParameterError
-from veridex.exchange.explaining import read_drivers, read_events, read_holidays
+from veridex.exchange.calendars import read_holidays, working_days
+from veridex.exchange.explaining import read_drivers, read_events, read_table
 from veridex.exchange.reading import read_history
 from veridex.job.desk import Desk
 from veridex.job.requests import Explaining, Reading, Tidying
@@ -66,7 +69,7 @@ def _finished(history: History, desk: Desk) -> History:
 def read_whole(reading: Reading, desk: Desk) -> History:
     """Read FILE and keep the span asked for, all items."""
     words: dict[str, Any] = {f.name: getattr(reading, f.name) for f in fields(reading)}
-    for name in (*SPANS, "file", "keep_unfinished"):
+    for name in (*SPANS, "file", "keep_unfinished", "successors"):
         del words[name]
     words |= {
         "item": _one_or_all(reading.key_columns),
@@ -78,6 +81,8 @@ def read_whole(reading: Reading, desk: Desk) -> History:
         "delimiter": {"tab": "\t"}.get(reading.delimiter or "", reading.delimiter),
     }
     history = read_history(reading.file, **words)
+    if reading.successors is not None:
+        history = continued(history, read_table(reading.successors))
     if reading.key is not None:
         history[reading.key]  # an unknown item is refused before anything is done
     tell_notes(history.notes, reading, desk)
@@ -149,7 +154,10 @@ def rules_of(words: str) -> Tidying:
 def tidied_by(history: History, rules: Tidying, events: Events | None = None) -> Tidied:
     """Tidy a history."""
     words: dict[str, Any] = asdict(rules)
-    return tidy(history, **words | {"unfinished": whole_number(rules.unfinished)}, events=events)
+    days = words.pop("per_working_day")
+    words["unfinished"] = whole_number(rules.unfinished)
+    per = None if days is None else days_worked((days,), history)
+    return tidy(history, **words, events=events, per=per)
 
 
 def events_of(file: Path | None) -> Events | None:
@@ -199,15 +207,24 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
     elif explaining.known_ahead:
         names = ", ".join(explaining.known_ahead)
         raise ParameterError("known_ahead", repr(names), "it names drivers; pass their file with --drivers")
+    if explaining.working_days:
+        days = days_worked(explaining.working_days, history)
+        drivers = days if drivers is None else drivers.joined(days)
     happenings = events_of(explaining.events)
     if explaining.holidays:
-        days_off = _holidays(explaining.holidays, history)
+        days_off = read_holidays(list(explaining.holidays), *_years(history, "holidays"))
         happenings = days_off if happenings is None else happenings + days_off
     return Explanation(drivers, happenings, explaining.foresight)
 
 
-def _holidays(codes: Iterable[str], history: History) -> Events:
-    """Public holidays over the history and some years after it.
+def days_worked(codes: tuple[str, ...], history: History) -> Drivers:
+    """Working days of the periods of a history and some years after it."""
+    given = "none" if codes == ("none",) else list(codes)
+    return working_days(given, *_years(history, "working_days"), cadence=history.cadence)
+
+
+def _years(history: History, word: str) -> tuple[int, int]:
+    """The calendar years of a history and some after it.
 
     Raises
     ------
@@ -215,7 +232,7 @@ def _holidays(codes: Iterable[str], history: History) -> Events:
         If its periods have no dates.
     """
     if history.cadence.counted:
-        raise ParameterError("holidays", repr(", ".join(codes)), "counted periods have no dates")
+        raise ParameterError(word, history.cadence.name, "counted periods have no dates")
     last = int((history.starts + np.diff(history.offsets)).max()) - 1
     first, end = (int(history.cadence.text(ordinal)[:4]) for ordinal in (int(history.starts.min()), last))
-    return read_holidays(list(codes), first, end + YEARS_AHEAD)
+    return first, end + YEARS_AHEAD

@@ -70,6 +70,9 @@ class Reading:
     invalid: Annotated[Texts, Word("What marks them, separated by commas (default: cancelled, void, no …).")] = ()
     stock_out: Annotated[str | None, Word("Column that says yes where there was nothing to sell.")] = None
     in_stock: Annotated[str | None, Word("Column of the share of the period, 0 to 1, in which there was stock.")] = None
+    successors: Annotated[
+        str | None, Word("Table of items that replace others: item, replaces, and perhaps factor.")
+    ] = None
     combine: Annotated[
         Literal["sum", "mean", "last", "count", "max"], Word("How several rows of a period become its demand.")
     ] = "sum"
@@ -110,6 +113,10 @@ class Tidying:
     ] = "sum"
     outliers: Annotated[Literal["leave", "flag", "repair"], Word("What is done with outliers.")] = "flag"
     unfinished: Annotated[str, Word("drop or keep a last period, or how many to drop.")] = "drop"
+    per_working_day: Annotated[
+        str | None,
+        Word("Demand per working day of a country or region, as a measure of its own; none for weekends alone."),
+    ] = None
     negative: Annotated[Literal["keep", "zero", "refuse"], Word("What is done with negative demand.")] = "keep"
 
 
@@ -137,6 +144,9 @@ class Explaining:
     known_ahead: Annotated[Texts, Word("Drivers whose future is known, separated by commas.")] = ()
     events: Annotated[Path | None, Word("Table of events, for methods that take them.")] = None
     holidays: Annotated[Texts, Word("Public holidays as events, by country or region: GB-ENG, DE-BY.")] = ()
+    working_days: Annotated[
+        Texts, Word("Working days of each period as a driver, by country or region; none for weekends alone.")
+    ] = ()
     foresight: Annotated[
         Literal["none", "perfect"], Word("Future of observed-only drivers: forecast, or as recorded.")
     ] = "none"

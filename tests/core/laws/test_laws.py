@@ -173,7 +173,7 @@ def test_supports_are_shown_by_values_or_stated():
     fading = vx.fit(monthly(y), "holt").forecast(12)
     assert fading.points.min() == 0.0 and fading.lower.min() >= 0.0 and (fading.upper == np.rint(fading.upper)).all()
     free = vx.fit(monthly(y, floor="none"), "holt").forecast(12)
-    assert free.points.min() < 0.0 and monthly(y, floor=0).floor == 0.0
+    assert free.points.min() < 0.0 and monthly(y, floor=0).measure.floor == 0.0
     trials = [
         vx.backtest(monthly(y, floor=floor), ["holt"], vx.RollingOrigin(horizon=6, origins=3))
         for floor in (None, "none")

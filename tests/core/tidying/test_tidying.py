@@ -381,3 +381,43 @@ def test_a_rule_that_finds_nothing_to_do_says_so():
     holed = vx.History.from_numbers([3, None, 4, 6, 5, 4, 3, 5, 6, 4], cadence="counted", item="x")
     assert not any("nothing to do" in note for note in vx.tidy(holed, gaps="interpolate").notes)
     assert vx.tidy(whole).notes == ("There was nothing to repair.",)
+
+
+def test_a_successor_continues_the_history_of_what_it_replaces():
+    months = pd.period_range("2022-01", periods=40, freq="M").astype(str)
+    old, new = np.arange(30.0) + 10, np.arange(14.0) + 100
+    rows = [("old", m, v) for m, v in zip(months[:30], old, strict=True)]
+    rows += [("new", m, v) for m, v in zip(months[26:], new, strict=True)]
+    rows += [("other", m, 5.0) for m in months]
+    history = vx.History.from_frame(
+        pd.DataFrame(rows, columns=["sku", "month", "qty"]), item="sku", period="month", demand="qty", cadence="monthly"
+    )
+    tidied = vx.tidy(history, successor={"new": ("old", 0.5)}, outliers="leave")
+    assert tidied.history.names == ("new", "other")
+    values = tidied.history["new"].values
+    assert values[:26] == pytest.approx(0.5 * old[:26]) and values[30:] == pytest.approx(new[4:])
+    assert values[26:30] == pytest.approx(0.5 * old[26:] + new[:4])
+    (row,) = tidied.ledger.query("what == 'history continued'").to_dict("records")
+    assert row["item"] == "new" and row["why"] == "before it is old's, times 0.5 (successor)"
+    table = pd.DataFrame({"item": ["new"], "replaces": ["old"], "factor": ["0.5"]})
+    again = vx.tidy(history, successor=table, outliers="leave").history
+    assert again["new"].values.tolist() == values.tolist()
+    trial = vx.backtest(tidied.history, ["naive"], vx.RollingOrigin(horizon=3, origins=2))
+    assert trial.errors["actual"].notna().all()
+
+
+@pytest.mark.parametrize(
+    ("given", "words"),
+    [
+        ({"new": "gone"}, "no item 'gone'"),
+        ({"a": "b", "b": "a"}, "in a circle"),
+        ({"a": ("b", 0)}, "no number above zero"),
+        (pd.DataFrame({"item": ["a"]}), "replaces"),
+        (pd.DataFrame({"item": ["a", "a"], "replaces": ["b", "c"]}), "it replaces two items"),
+        ("a", "pass a table with the columns"),
+    ],
+)
+def test_wrong_successions_are_refused(given, words):
+    history = table([(item, f"2024-{m:02d}", 1) for item in ("a", "b", "c", "new") for m in range(1, 5)])
+    with pytest.raises(vx.VeridexError, match=words):
+        vx.tidy(history, successor=given)

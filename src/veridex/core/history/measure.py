@@ -58,7 +58,7 @@ class Measure:
     @property
     def label(self) -> str:
         """Name and unit, as axes have them."""
-        return f"{self.name} ({self.unit})" if self.unit else self.name
+        return f"{self.name} ({self.unit})" if self.unit and self.unit != self.name else self.name
 
 
 DEMAND = Measure()

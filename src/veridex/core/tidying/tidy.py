@@ -2,12 +2,14 @@
 
 import math
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal, get_args
+from typing import Any, Literal, get_args
 
 import numpy as np
 import pandas as pd
 
+from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -15,8 +17,10 @@ from veridex.core.history.marks import DROPPED, MERGED, Mark
 from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
+from veridex.core.tidying.division import divided
 from veridex.core.tidying.ledger import ledger
 from veridex.core.tidying.rules import Gaps, Negative, Outliers, TidyRules
+from veridex.core.tidying.succession import continued
 from veridex.errors import ParameterError, RowsRefused
 
 __all__ = ["Duplicates", "Tidied", "tidy"]
@@ -86,6 +90,8 @@ def tidy(
     outliers: Outliers = "flag",
     unfinished: Literal["drop", "keep"] | int = "drop",
     negative: Negative = "keep",
+    successor: pd.DataFrame | Mapping[str, Any] | None = None,
+    per: Drivers | None = None,
     events: Events | None = None,
 ) -> Tidied:
     """Repair a history by stated rules, and list every repair.
@@ -109,6 +115,11 @@ def tidy(
         What is done with negative demand.
     events : Events, optional
         Periods inside events are not outlying.
+    successor : DataFrame or mapping, optional
+        Which items replace others: the columns item, replaces and perhaps factor, or ``{"new": "old"}``, ``{"new":
+        ("old", 0.8)}``. The new item continues the old one's history, times the factor; the old one is left out.
+    per : Drivers of one column, optional
+        What demand is divided by, such as `vx.working_days`: a measure of its own, which averages.
 
     Raises
     ------
@@ -136,6 +147,10 @@ def tidy(
     rules = TidyRules(gaps=gaps, outliers=outliers, negative=negative, events=Events() if events is None else events)
     done = many.rules.finished if isinstance(many.rules, TidyRules) else None
     many = _merged(many.under(None), duplicates)
+    if successor is not None:
+        many = continued(many, successor)
+    if per is not None:
+        many = divided(many, per)
     many, finished = _finished(many, unfinished, done)
     if negative == "refuse":
         _refuse_negative(many)
