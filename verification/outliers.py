@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from veridex.core.reading.expectation import expect
+from veridex.core.periods.seasons import Turns
+from veridex.core.reading.expectation import Expectation, expect
 
 DRAWS = 1000
 N, SEASON_LENGTH = 96, 12
@@ -31,35 +32,76 @@ def series(rng: np.random.Generator, kind: str) -> tuple[np.ndarray, np.ndarray]
     return expected + sigma * noise, sigma
 
 
+def days(rng: np.random.Generator, _kind: str) -> tuple[np.ndarray, np.ndarray]:
+    """Two to three years of days with week and year."""
+    n = int(rng.integers(730, 1096))
+    t = np.arange(n)
+    level, cv = rng.uniform(80, 400), rng.uniform(0.08, 0.2)
+    year = rng.uniform(0.1, 0.4) * np.sin(2 * np.pi * t / 365.25 + rng.uniform(0, 6.28))
+    week = rng.uniform(0.05, 0.3) * np.sin(2 * np.pi * t / 7 + rng.uniform(0, 6.28))
+    expected = level * (1 + rng.uniform(-0.05, 0.1) * t / 365 + year + week)
+    return expected + cv * level * rng.normal(size=n), np.full(n, cv * level)
+
+
 KINDS = ("seasonal", "trending", "trend and season", "relative", "growing spread")
 
 
+def read(kind: str, y: np.ndarray) -> Expectation:
+    if kind == "days with week and year":
+        return expect(y, 7, turns=Turns((365.25,)))
+    return expect(y, SEASON_LENGTH)
+
+
 def main() -> None:
-    print("| series | 6-sigma outliers found % | clean months flagged % | false shifts per series | 4-sigma shifts % |")
+    print(
+        "| series | 6-sigma outliers found % | clean periods flagged % | false shifts per series | 4-sigma shifts % |"
+    )
     print("| --- | --- | --- | --- | --- |")
-    for kind in KINDS:
+    for kind in (*KINDS, "days with week and year"):
+        make, draws, reach = (days, DRAWS // 5, 7) if kind not in KINDS else (series, DRAWS, 2)
         rng = np.random.default_rng(7)
         found = placed = flagged = clean = shifts = hits = 0
-        for _ in range(DRAWS):
-            y, sigma = series(rng, kind)
+        for _ in range(draws):
+            y, sigma = make(rng, kind)
+            n = y.size
             faulty = y.copy()
-            where = rng.choice(N, size=rng.integers(1, 4), replace=False)
+            where = rng.choice(n, size=rng.integers(1, 4), replace=False)
             faulty[where] += rng.choice((-6.0, 6.0), size=where.size) * sigma[where]
-            seen = expect(faulty, SEASON_LENGTH)
+            seen = read(kind, faulty)
             found += int(seen.outlying[where].sum())
             placed += where.size
-            seen = expect(y, SEASON_LENGTH)
+            seen = read(kind, y)
             flagged += int(seen.outlying.sum())
-            clean += N
+            clean += n
             shifts += len(seen.shifts)
-            at = int(rng.integers(12, N - 12))
+            at = int(rng.integers(n // 8, n - n // 8))
             shifted = y.copy()
             shifted[at:] += rng.choice((-4.0, 4.0)) * sigma[at]
-            hits += any(abs(shift.place - at) <= 2 for shift in expect(shifted, SEASON_LENGTH).shifts)
+            hits += any(abs(shift.place - at) <= reach for shift in read(kind, shifted).shifts)
         print(
-            f"| {kind} | {100 * found / placed:.1f} | {100 * flagged / clean:.2f} | {shifts / DRAWS:.3f} "
-            f"| {100 * hits / DRAWS:.1f} |"
+            f"| {kind} | {100 * found / placed:.1f} | {100 * flagged / clean:.2f} | {shifts / draws:.3f} "
+            f"| {100 * hits / draws:.1f} |",
+            flush=True,
         )
+    short_series()
+
+
+def short_series() -> None:
+    """Print how many short series without a shift are said to have one."""
+    print("\n| short series, 15 to 30 values | with a shift % |\n| --- | --- |")
+    makes = {
+        "independent": lambda e: 50 + 8 * e,
+        "a line": lambda e: 50 + 1.5 * np.arange(e.size) + 8 * e,
+        "whole numbers": lambda e: np.round(np.maximum(6 + 2.5 * e, 0)),
+        "log-normal": lambda e: np.exp(3 + 0.5 * e),
+        "what remembers 0.5": lambda e: (
+            50 + 8 * np.array([e[: i + 1] @ 0.5 ** np.arange(i, -1, -1) for i in range(e.size)])
+        ),
+    }
+    for name, make in makes.items():
+        rng = np.random.default_rng([3, len(name)])
+        said = sum(bool(expect(make(rng.normal(size=rng.integers(15, 31))), 1).shifts) for _ in range(DRAWS))
+        print(f"| {name} | {100 * said / DRAWS:.1f} |", flush=True)
 
 
 if __name__ == "__main__":

@@ -43,10 +43,13 @@ class Tidied:
         Holds the tidied values, the raw ones, and the rules: a backtest applies these in each fold to the past alone.
     ledger : DataFrame
         A row per repair or finding: item, period, what, before, after, why.
+    said : tuple of str
+        What was done to the history as a whole.
     """
 
     history: History
     ledger: pd.DataFrame = field(repr=False)
+    said: tuple[str, ...] = ()
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -55,7 +58,7 @@ class Tidied:
             Note(f"{str(what).capitalize()}: {{over}}.", dict(Counter(rows["item"])))
             for what, rows in self.ledger.groupby("what", sort=True)
         )
-        return (*told, *self._idle) or ("There was nothing to repair.",)
+        return (*self.said, *told, *self._idle) or ("There was nothing to repair.",)
 
     @property
     def _idle(self) -> tuple[str, ...]:
@@ -147,16 +150,18 @@ def tidy(
     rules = TidyRules(gaps=gaps, outliers=outliers, negative=negative, events=Events() if events is None else events)
     done = many.rules.finished if isinstance(many.rules, TidyRules) else None
     many = _merged(many.under(None), duplicates)
+    before = len(many.notes)
     if successor is not None:
         many = continued(many, successor)
     if per is not None:
         many = divided(many, per)
+    said = many.notes[before:]
     many, finished = _finished(many, unfinished, done)
     if negative == "refuse":
         _refuse_negative(many)
     tidied = many.under(replace(rules, finished=finished))
     tidied = replace(tidied, notes=(*many.notes, f"Tidied by these rules: {rules.in_words()}."))
-    return Tidied(history=tidied, ledger=ledger(tidied))
+    return Tidied(history=tidied, ledger=ledger(tidied), said=said)
 
 
 def _merged(history: History, rule: Duplicates) -> History:
