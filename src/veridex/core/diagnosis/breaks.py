@@ -12,6 +12,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.periods.seasons import season_name
 from veridex.core.readable import number
+from veridex.core.reading.expectation import expect
 
 __all__ = ["BreakPoint", "Breaks", "breaks"]
 
@@ -75,10 +76,11 @@ class Breaks:
 def breaks(series: History | ItemHistory) -> Breaks:
     """Date the breaks of level and trend.
 
-    The season is taken out first where there is one (loess, robust). Then one break after the other enters a regression
-    on a line: the step or the bend, at the date, that explains most of what is left, as long as its ratio to its
-    standard error, widened by the first autocorrelation of the residuals, reaches 4.5 (Andrews, 1993, Econometrica 61,
-    821-856; several breaks one by one: Bai, 1997, Econometric Theory 13, 315-352).
+    Those of the level are the shifts that the profile tells of. The seasons are taken out where there are some (loess,
+    robust); then one bend after the other enters a regression on a line and these steps: the one, at the date, that
+    explains most of what is left, as long as its ratio to its standard error, widened by the first autocorrelation of
+    the residuals, reaches 4.5 (Andrews, 1993, Econometrica 61, 821-856; several breaks one by one: Bai, 1997,
+    Econometric Theory 13, 315-352).
 
     Parameters
     ----------
@@ -98,16 +100,18 @@ def breaks(series: History | ItemHistory) -> Breaks:
         return Breaks(series=one, reason="all values are equal")
     time = known.astype(np.float64)
     columns = [np.ones(y.size), time]
-    places: list[tuple[str, int]] = []
-    ratios: list[float] = []
+    shifts = expect(np.array(one.values), one.season_length, turns=one.turns).shifts
+    places = [("level", int(np.searchsorted(known, shift.place))) for shift in shifts]
+    ratios = [shift.ratio for shift in shifts]
+    columns += [_column(kind, time, at) for kind, at in places]
     apart = max(5, one.season_length // 2)
     while len(places) < MOST:
         best = _best(y, np.column_stack(columns), time, [int(time[at]) for _, at in places], apart)
         if best is None:
             break
-        kind, at, ratio = best
-        columns.append(_column(kind, time, at))
-        places.append((kind, at))
+        at, ratio = best
+        columns.append(_column("trend", time, at))
+        places.append(("trend", at))
         ratios.append(ratio)
     sizes = np.linalg.lstsq(np.column_stack(columns), y, rcond=None)[0][2:]
     found = [
@@ -125,29 +129,26 @@ def _column(kind: str, time: FloatArray, at: int) -> FloatArray:
 
 def _best(
     y: FloatArray, columns: FloatArray, time: FloatArray, taken: list[int], apart: int
-) -> tuple[str, int, float] | None:
-    """The step or bend that explains most of what the columns leave; None if it does not reach the critical ratio."""
+) -> tuple[int, float] | None:
+    """The bend that explains most of what the columns leave; None if it does not reach the critical ratio."""
     n = y.size
     q = np.linalg.qr(columns)[0]
     rest = y - q @ (q.T @ y)
     places = [at for at in range(apart, n - apart + 1) if all(abs(time[at] - other) >= apart for other in taken)]
     if not places or n <= columns.shape[1] + 2:
         return None
-    best: tuple[float, str, int, FloatArray] | None = None
-    for kind in ("level", "trend"):
-        candidates = np.column_stack([_column(kind, time, at) for at in places])
-        left = candidates - q @ (q.T @ candidates)
-        lengths = np.sqrt((left**2).sum(axis=0))
-        usable = lengths > 1e-7 * np.sqrt((candidates**2).sum(axis=0))
-        gains = np.where(usable, np.abs(left.T @ rest) / np.where(usable, lengths, 1.0), 0.0)
-        k = int(np.argmax(gains))
-        if best is None or gains[k] > best[0]:
-            best = (float(gains[k]), kind, places[k], left[:, k] / lengths[k])
-    assert best is not None
-    gain, kind, at, direction = best
+    candidates = np.column_stack([_column("trend", time, at) for at in places])
+    left = candidates - q @ (q.T @ candidates)
+    lengths = np.sqrt((left**2).sum(axis=0))
+    usable = lengths > 1e-7 * np.sqrt((candidates**2).sum(axis=0))
+    gains = np.where(usable, np.abs(left.T @ rest) / np.where(usable, lengths, 1.0), 0.0)
+    k = int(np.argmax(gains))
+    if not usable[k]:
+        return None
+    gain, at, direction = float(gains[k]), places[k], left[:, k] / lengths[k]
     after = rest - direction * float(direction @ rest)
     square = float(after @ after)
     carry = min(max(float(after[1:] @ after[:-1]) / square, 0.0), 0.98) if square > 0 else 0.0
     variance = square / (n - columns.shape[1] - 1) * (1.0 + carry) / (1.0 - carry)
     ratio = gain / np.sqrt(variance) if variance > 0 else np.inf
-    return (kind, at, float(ratio)) if ratio >= CRITICAL else None
+    return (at, float(ratio)) if ratio >= CRITICAL else None
