@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from veridex.core.history.item import ItemHistory
     from veridex.core.periods.cadence import Cadence
     from veridex.core.publication.publication import Publication
+    from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
     from veridex.core.tidying.profile import profile
     from veridex.core.tidying.tidy import Tidied, tidy
     from veridex.core.verdict.verdict import Verdict, decide
@@ -57,6 +58,7 @@ _HOMES = {
     "Seasons": "core.diagnosis.seasons",
     "Stationarity": "core.diagnosis.stationarity",
     "Tidied": "core.tidying.tidy",
+    "TidiedDrivers": "core.tidying.driver_rules",
     "Trial": "core.backtest.trial",
     "Tuned": "core.backtest.tuning",
     "Tuning": "core.backtest.tuning",
@@ -71,6 +73,7 @@ _HOMES = {
     "differencing": "core.diagnosis.differencing",
     "fit": "front",
     "profile": "core.tidying.profile",
+    "profile_drivers": "core.tidying.driver_rules",
     "publish": "front",
     "read_drivers": "exchange.explaining",
     "read_events": "exchange.explaining",
@@ -82,6 +85,7 @@ _HOMES = {
     "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
+    "tidy_drivers": "core.tidying.driver_rules",
     "tune": "front",
     "working_days": "exchange.calendars",
     "write": "exchange.writing",
@@ -108,6 +112,7 @@ __all__ = [
     "Seasons",
     "Stationarity",
     "Tidied",
+    "TidiedDrivers",
     "Trial",
     "Tuned",
     "Tuning",
@@ -122,6 +127,7 @@ __all__ = [
     "differencing",
     "fit",
     "profile",
+    "profile_drivers",
     "publish",
     "read_drivers",
     "read_events",
@@ -133,6 +139,7 @@ __all__ = [
     "seasons",
     "stationarity",
     "tidy",
+    "tidy_drivers",
     "tune",
     "working_days",
     "write",

@@ -13,6 +13,7 @@ from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.notes import notes_about
+from veridex.core.tidying.driver_rules import driver_remarks, tidy_drivers
 from veridex.core.tidying.succession import continued
 from veridex.core.tidying.tidy import Tidied, tidy
 from veridex.errors import ParameterError
@@ -202,7 +203,10 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
                 if name
             ],
         )
-        for note in drivers.notes:
+        if explaining.tidy_drivers is not None:
+            rules = rules_of(explaining.tidy_drivers)
+            drivers = tidy_drivers(drivers, gaps=rules.gaps, outliers=rules.outliers).drivers
+        for note in (*drivers.notes, *driver_remarks(drivers)):
             desk.say(note)
     elif explaining.known_ahead:
         names = ", ".join(explaining.known_ahead)

@@ -147,6 +147,7 @@ class Explaining:
     working_days: Annotated[
         Texts, Word("Working days of each period as a driver, by country or region; none for weekends alone.")
     ] = ()
+    tidy_drivers: Annotated[str | None, Word("Rules for drivers, e.g. 'gaps=interpolate outliers=repair'.")] = None
     foresight: Annotated[
         Literal["none", "perfect"], Word("Future of observed-only drivers: forecast, or as recorded.")
     ] = "none"

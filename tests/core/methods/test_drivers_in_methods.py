@@ -276,3 +276,49 @@ def test_a_dated_step_may_be_all_that_demand_does():
     assert fitted.available
     exact = vx.fit(counted(100 + 20.0 * (t >= 19)), "linear-trend drivers=[step(20)]")
     assert exact.coefficients.set_index("name").loc["step(20)", "value"] == pytest.approx(20.0)
+
+
+def test_arima_can_leave_irrelevant_drivers_out():
+    rng = np.random.default_rng(12)
+    right, wrong, fourth = rng.normal(size=(3, 92))
+    y = counted(20 + 4 * right[:80] + np.convolve(rng.normal(size=81), [1, 0.5], mode="valid"))
+    drivers = drivers_of([right, wrong, fourth])
+    all_of_them = vx.fit(y, "arima q=1", drivers=drivers)
+    chosen = vx.fit(y, "arima q=1 keep=chosen", drivers=drivers)
+    values = chosen.coefficients.set_index("name")["value"]
+    assert not {"b", "c"} & set(values.index) and values["a"] == pytest.approx(4, abs=0.4)
+    assert "left out, since they explain too little: b, c" in chosen.in_words()
+    assert (all_of_them.coefficients.set_index("name")["value"][["b", "c"]] != 0).all()
+    alone = vx.fit(y, "arima q=1 drivers=[a]", drivers=drivers)
+    assert chosen.forecast(6).points == pytest.approx(alone.forecast(6).points, rel=1e-6)
+    assert chosen.log_likelihood == pytest.approx(alone.log_likelihood, abs=1e-6)
+    assert "b" not in vx.fit(y, "arima keep=chosen", drivers=drivers).coefficients["name"].to_list()
+
+
+def test_drivers_are_profiled_and_tidied_by_rules_that_travel():
+    rng = np.random.default_rng(13)
+    clean = 10 + rng.normal(size=92)
+    y = counted(20 + 4 * clean[:80] + 0.5 * rng.normal(size=80))
+    dirty, gappy = clean.copy(), clean.copy()
+    dirty[20], gappy[30] = 400.0, np.nan
+    promo = (rng.random(92) < 0.1) * 1.0
+    drivers = drivers_of([dirty, gappy, promo])
+    table = vx.profile_drivers(drivers).set_index("driver")
+    assert "21" in table.loc["a", "outlier_periods"] and table.loc["a", "heaviest"] > 0.99
+    assert table.loc["b", "unknown"] == 1 and np.isnan(table.loc["c", "heaviest"])
+    tidied = vx.tidy_drivers(drivers, gaps="interpolate", outliers="repair")
+    assert {"outlier repaired", "gap filled"} <= set(tidied.ledger["what"])
+    bent = vx.fit(y, "driver-regression drivers=[a]", drivers=drivers)
+    mended = vx.fit(y, "driver-regression drivers=[a, c]", drivers=tidied.drivers)
+    effects = [one.coefficients.set_index("name")["value"]["a"] for one in (bent, mended)]
+    assert abs(effects[0]) < 0.5 and effects[1] == pytest.approx(4.0, rel=0.1) and not mended.notes
+    seen = tidied.drivers.seen("demand", 1, 92, 0)
+    assert (seen[:, 2] == promo).all() and not np.isnan(seen[:, 1]).any()
+    assert reread(mended).forecast(5).points.tolist() == mended.forecast(5).points.tolist()
+    # What is observed is repaired from what was known at the origin: later readings change nothing before them.
+    late = clean.copy()
+    late[70:] = 1000.0
+    short = [
+        vx.tidy_drivers(drivers_of([one], ()), outliers="repair").drivers.seen("d", 1, 60, 0) for one in (clean, late)
+    ]
+    assert short[0].tobytes() == short[1].tobytes()

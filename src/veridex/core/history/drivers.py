@@ -12,7 +12,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.history.driver import EVERY_ITEM, Driver
 from veridex.core.history.driver_values import gathered, held, regular
 from veridex.core.history.interventions import intervention
-from veridex.core.history.item import locked
+from veridex.core.history.item import ItemHistory, Rules, locked
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.cells import columns_of, holds_numbers, item_keys, require
 from veridex.core.tables.dates import Dates, DateWords, read_dates
@@ -41,6 +41,7 @@ class Drivers:
     columns: tuple[Driver, ...]
     notes: tuple[str, ...] = ()
     name: str = ""
+    rules: Rules | None = None
 
     def __repr__(self) -> str:
         words = [f"{driver.name}{' (known ahead)' if driver.known_ahead else ''}" for driver in self.columns]
@@ -149,7 +150,7 @@ class Drivers:
         twice = set(self.names) & set(other.names)
         if twice:
             raise ParameterError("drivers", repr(min(twice)), "both tables have a driver of this name; rename one")
-        return Drivers(self.cadence, self.columns + other.columns, self.notes + other.notes)
+        return replace(self, columns=self.columns + other.columns, notes=self.notes + other.notes)
 
     def chosen(self, names: Sequence[str]) -> "Drivers":
         """Some drivers; lags and changes of them, and interventions such as ``step(2024-03)``, are drivers of their
@@ -251,11 +252,35 @@ class Drivers:
             made.append(replace(driver, spans=spans))
         said = gather if isinstance(gather, str) else ", ".join(f"{name} {rule}" for name, rule in gather.items())
         note = f"Drivers were brought from {self.cadence.name} to {target.name}: {said}."
-        return Drivers(target, tuple(made), (*self.notes, note))
+        return Drivers(target, tuple(made), (*self.notes, note), rules=self.rules)
 
     def over(self, item: str, start: int, periods: int) -> FloatArray:
         """Values for an item, shape (periods, drivers); NaN where there are none."""
         return np.stack([driver.over(item, start, periods) for driver in self.columns], axis=1)
+
+    def seen(self, item: str, start: int, known: int, ahead: int) -> FloatArray:
+        """Values over `known` periods and `ahead` more, repaired by the rules from what is known of each at the end.
+
+        Shape (known + ahead, drivers). Drivers of two values are left as they are.
+        """
+        values = self.over(item, start, known + ahead)
+        if self.rules is None:
+            return values
+        for driver, column in zip(self.columns, values.T, strict=True):
+            reach = known + ahead if driver.known_ahead else known
+            told = np.flatnonzero(~np.isnan(column[:reach]))
+            if not told.size or np.unique(column[told]).size < FEWEST_VALUES:
+                continue
+            own = slice(int(told[0]), int(told[-1]) + 1)
+            series = ItemHistory(
+                item=driver.name,
+                cadence=self.cadence,
+                season_length=self.cadence.season_length,
+                start=start + own.start,
+                values=locked(column[own].copy()),
+            )
+            column[own] = self.rules.applied(series)
+        return values
 
     def missing(self, item: str, start: int, periods: int) -> pd.DataFrame:
         """Which periods lack which driver: a row for each run of periods, with driver, first, last, periods."""
@@ -268,6 +293,9 @@ class Drivers:
                 rows.append((driver.name, first, last, high - low))
         return pd.DataFrame(rows, columns=["driver", "first", "last", "periods"])
 
+
+FEWEST_VALUES = 3
+"""Different values from which on a driver may have outliers."""
 
 CHANGE = re.compile(r"(?P<sign>[+-])\s*(?P<size>\d+(?:\.\d+)?)\s*(?P<percent>%?)")
 

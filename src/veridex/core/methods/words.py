@@ -43,8 +43,10 @@ INTERVENTIONS = {
 }
 
 
-def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str | None) -> str:
-    """Say what each driver and event does to demand, all else equal.
+def effect_words(
+    columns: Sequence[Column], effects: Iterable[float], unit: str | None, *, choosing: bool = False
+) -> str:
+    """Say what each driver and event does to demand, all else equal; where they were chosen, which were left out.
 
     Examples
     --------
@@ -64,7 +66,9 @@ def effect_words(columns: Sequence[Column], effects: Iterable[float], unit: str 
             said.append(f"a period full of {column.name} {does} {amount}")
         else:
             said.append(f"one more of {column.name} {does} {amount}, all else equal")
-    if untold:
+    if untold and choosing:
+        said.append(f"left out, since they explain too little: {', '.join(untold)}")
+    elif untold:
         *others, last = untold
         who = f"effects of {', '.join(others)} and {last}" if others else f"effect of {last}"
         said.append(f"the {who} cannot be told apart in this span")

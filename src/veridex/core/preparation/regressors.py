@@ -110,7 +110,7 @@ class Regressors:
         if self.drivers is None or not self.drivers.columns:
             return ()
         said = []
-        values = self.drivers.over(series.item, series.start, len(series))
+        values = self.drivers.seen(series.item, series.start, len(series), 0)
         for driver, column in zip(self.drivers.columns, values.T, strict=True):
             used = np.where(np.isnan(series.actuals), np.nan, column)
             known = used[~np.isnan(used)]
@@ -142,7 +142,7 @@ class Regressors:
         """
         parts = []
         if self.drivers is not None:
-            parts.append(self.drivers.over(item, start, known + ahead))
+            parts.append(self.drivers.seen(item, start, known, ahead))
         if self.events is not None:
             found = self.events.estimable(self.cadence, start, known, ahead)
             columns = np.zeros((known + ahead, len(self.events.names)))

@@ -21,8 +21,9 @@ from veridex.core.methods.fold.plan import STATS
 from veridex.core.methods.fold.status import Status
 from veridex.core.periods.cadence import Cadence
 from veridex.core.preparation.regressors import Regressors
+from veridex.core.tidying.rules import TidyRules
 from veridex.errors import FittedUnreadable
-from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, restored
+from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, restored, rules_entry, rules_of
 from veridex.exchange.places.addresses import checked_file
 from veridex.exchange.places.files import replace_file
 
@@ -44,6 +45,7 @@ def write_fitted(fitted: Fitted, destination: str | Path) -> Path:
         "history": about(history),
         **{name: None if array is None else _plain(array) for name, array in arrays_of(history).items()},
         "drivers": _driver_entries(fitted.regressors, series),
+        "driver_rules": _driver_rules(fitted.regressors),
         "events": _event_entries(fitted.regressors),
         "foresight": fitted.foresight,
         "status": int(fitted.status),
@@ -119,6 +121,12 @@ def _driver_entries(regressors: Regressors | None, series: ItemHistory) -> list[
     return entries
 
 
+def _driver_rules(regressors: Regressors | None) -> dict[str, Any] | None:
+    """The rules that the drivers are repaired by."""
+    rules = None if regressors is None or regressors.drivers is None else regressors.drivers.rules
+    return rules_entry(rules) if isinstance(rules, TidyRules) else None
+
+
 def _event_entries(regressors: Regressors | None) -> list[dict[str, Any]]:
     if regressors is None or regressors.events is None:
         return []
@@ -135,7 +143,9 @@ def _regressors(held: dict[str, Any], cadence: Cadence) -> Regressors | None:
         or Driver(one["name"], one["known_ahead"], {EVERY_ITEM: (cadence.period(one["start"]), _array(one["values"]))})
         for one in held["drivers"]
     ]
-    drivers = Drivers(cadence, tuple(columns)) if columns else None
+    rules = held["driver_rules"]
+    own = None if rules is None else rules_of(rules)
+    drivers = Drivers(cadence, tuple(columns), rules=own) if columns else None
     events = Events.from_frame(pd.DataFrame(held["events"])) if held["events"] else None
     return Regressors(cadence, drivers, events)
 

@@ -18,7 +18,7 @@ from veridex.core.tables.notes import Note
 from veridex.core.tidying.rules import TidyRules
 from veridex.errors import ParameterError
 
-__all__ = ["ARRAYS", "about", "arrays_of", "note_entry", "note_of", "restored"]
+__all__ = ["ARRAYS", "about", "arrays_of", "note_entry", "note_of", "restored", "rules_entry", "rules_of"]
 
 ARRAYS = ("values", "raw", "sold", "in_stock", "numerator", "denominator")
 """What a history has per period; all but the first may be missing."""
@@ -43,7 +43,7 @@ def about(history: History) -> dict[str, Any]:
         "notes": [note_entry(note) for note in history.notes],
         "key_columns": list(history.key_columns),
         "keys": {name: list(parts) for name, parts in history.keys.items()},
-        "rules": None if rules is None else _rules_entry(rules),
+        "rules": None if rules is None else rules_entry(rules),
         "marks": [_mark_entry(mark) for mark in history.marks],
         "unfinished": history.unfinished,
         "repeats": {
@@ -90,7 +90,7 @@ def restored(
         key_columns=tuple(said["key_columns"]),
         keys={name: tuple(parts) for name, parts in said["keys"].items()},
         raw=arrays.get("raw"),
-        rules=None if rules is None else _rules_of(rules),
+        rules=None if rules is None else rules_of(rules),
         censored=None if sold is None or in_stock is None else np.stack((sold, in_stock)),
         parts=None if above is None or below is None else np.stack((above, below)),
         repeats={item: tuple(Repeat(at, tuple(sold)) for at, sold in own) for item, own in said["repeats"].items()},
@@ -118,7 +118,8 @@ def _mark_of(entry: Mapping[str, Any]) -> Mark:
     return Mark(**{**entry, **sizes})
 
 
-def _rules_entry(rules: TidyRules) -> dict[str, Any]:
+def rules_entry(rules: TidyRules) -> dict[str, Any]:
+    """Rules as files have them."""
     events = rules.events.to_frame().astype({"first": str, "last": str}).to_dict("list")
     return {
         "gaps": rules.gaps,
@@ -129,6 +130,7 @@ def _rules_entry(rules: TidyRules) -> dict[str, Any]:
     }
 
 
-def _rules_of(entry: Mapping[str, Any]) -> TidyRules:
+def rules_of(entry: Mapping[str, Any]) -> TidyRules:
+    """The rules that a file tells of."""
     events = Events.from_frame(pd.DataFrame(entry["events"]))
     return TidyRules(**{key: value for key, value in entry.items() if key != "events"}, events=events)

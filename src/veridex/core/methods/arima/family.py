@@ -33,7 +33,7 @@ from veridex.core.methods.arima.plan import (
     is_sound,
     planned,
 )
-from veridex.core.methods.arima.prune import pruned
+from veridex.core.methods.arima.prune import pruned, with_chosen_drivers
 from veridex.core.methods.arima.rows import fill, keep, kept_orders, past_rows, store
 from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words, season_words
 from veridex.core.methods.arima.uncertainty import fill_with_estimation
@@ -76,7 +76,8 @@ class Arima(PlainFamily[ArimaPlan]):
     Reinsel and Ljung, 2015, section 7.1.2).
 
     Drivers and events enter as a regression whose errors are the ARIMA: they are differenced and filtered along with
-    demand, and their effects maximise the same likelihood (generalised least squares).
+    demand, and their effects maximise the same likelihood (generalised least squares). ``keep=chosen`` leaves out those
+    that explain too little, as `driver-regression` does, the orders as they were found with all of them.
     """
 
     name = "arima"
@@ -153,6 +154,8 @@ class Arima(PlainFamily[ArimaPlan]):
             keep(found, warm)
         if plan.prune is not None:
             found = pruned(found, known, plan.prune, moving, plan.conditional)
+        if plan.choosing and moving is not None:
+            found = with_chosen_drivers(found, known, moving, len(plan.columns), plan.free, plan.conditional)
         out.row[:] = 0.0
         store(found, out.row)
         out.stats[:] = found.stats
@@ -222,7 +225,8 @@ class Arima(PlainFamily[ArimaPlan]):
     def _words(self, plan: ArimaPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say what is differenced, what is remembered, and where forecasts tend."""
         members = plan.members(row)
-        said = arima_words(members[0][1], series, plan.columns, season_words(plan, members[0][1], series, y.size))
+        season = season_words(plan, members[0][1], series, y.size)
+        said = arima_words(members[0][1], series, plan.columns, season, choosing=plan.choosing)
         if plan.conditional:
             said += " It was estimated by conditional sum of squares."
         if plan.orders is not None:

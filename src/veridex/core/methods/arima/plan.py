@@ -54,6 +54,7 @@ class ArimaPlan(Plan):
     average: bool = False
     conditional: bool = False
     dummies: int = 0
+    choosing: bool = False
 
     def whole(self, x: FloatArray | None, n: int) -> FloatArray | None:
         """The rows of all regressors: drivers (rows, r), then the season's where it has fixed effects.
@@ -97,6 +98,7 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("constant", "auto", "auto, yes or no", lambda value: value == "auto" or isinstance(value, bool)),
     choice("season", "auto", "none", DUMMIES, default="auto"),
     choice("criterion", *CRITERIA, default="aicc"),
+    choice("keep", "all", "chosen", default="all"),
     whole("max_candidates", 1, 10_000, default=60),
     yes_no("thorough"),
     yes_no("average"),
@@ -137,6 +139,7 @@ def planned(settings: Mapping[str, Any], sizes: Sizes) -> ArimaPlan:
         most=settings["max_candidates"],
         thorough=settings["thorough"],
         dummies=dummies,
+        choosing=settings["keep"] == "chosen",
     )
 
 

@@ -97,7 +97,14 @@ def arima_coefficients(
     )
 
 
-def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...] = (), season: str = "") -> str:
+def arima_words(
+    row: FloatArray,
+    series: ItemHistory,
+    columns: tuple[Column, ...] = (),
+    season: str = "",
+    *,
+    choosing: bool = False,
+) -> str:
     """Say what is differenced, what is remembered, what drivers and events do, and where forecasts tend.
 
     `season` says what its fixed effects are, where it has such.
@@ -107,9 +114,8 @@ def arima_words(row: FloatArray, series: ItemHistory, columns: tuple[Column, ...
     constant = float(held(row)[-2])
     parts = [f"The model describes {_described(o.d, o.D, noun, series.cadence.length(o.m))}."]
     if columns:
-        parts.append(
-            f"{effect_words(columns, effects_of(row)[: len(columns)], unit)} It describes what these leave of demand."
-        )
+        told = effect_words(columns, effects_of(row)[: len(columns)], unit, choosing=choosing)
+        parts.append(f"{told} It describes what these leave of demand.")
     if o.p and (phi == 0.0).any():
         parts.append(f"It carries over {_with_lags(phi)} {series.cadence.plural} before.")
     elif o.p:

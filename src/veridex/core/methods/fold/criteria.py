@@ -4,7 +4,7 @@ import math
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["CRITERIA", "criteria"]
+__all__ = ["CRITERIA", "criteria", "to_stay"]
 
 CRITERIA = ("aicc", "aic", "bic")
 
@@ -25,3 +25,8 @@ def criteria(stats: FloatArray) -> dict[str, float]:
         "aic": aic,
         "bic": -2.0 * log_likelihood + k * math.log(n) if n > 0 else math.nan,
     }
+
+
+def to_stay(n: int) -> float:
+    """What a driver must gain in -2 log-likelihood to stay: 2 log log n, as Hannan and Quinn (1979) have it."""
+    return 2.0 * math.log(math.log(max(n, 16)))

@@ -9,6 +9,7 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.methods.fold.criteria import to_stay
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.settings import choice
 from veridex.core.methods.fold.status import Status
@@ -18,11 +19,6 @@ from veridex.core.numerics.regression.ordinary import gaussian_log_likelihood, o
 from veridex.core.readable import number
 
 __all__ = ["DriverRegression"]
-
-
-def penalty(n: int) -> float:
-    """What a driver must gain in -2 log-likelihood to stay: Hannan and Quinn's 2 log log n."""
-    return 2.0 * math.log(math.log(max(n, 16)))
 
 
 class DriverRegression(LeastSquares):
@@ -79,7 +75,7 @@ class DriverRegression(LeastSquares):
                 ratios = np.abs(coefficients) / np.sqrt(variance * np.square(factor).sum(axis=1))
             path.append(_Step(used, left_out, k, gaussian_log_likelihood(total, n), variance))
             drivers = ratios[len(plan.names) :]
-            if plan.details["keep"] == "all" or not drivers.size or not drivers.min() < math.sqrt(penalty(n)):
+            if plan.details["keep"] == "all" or not drivers.size or not drivers.min() < math.sqrt(to_stay(n)):
                 return path
             at = int(np.flatnonzero(used)[len(plan.names) + int(drivers.argmin())])
             left_out = plan.columns[at - len(plan.names)].name
@@ -100,7 +96,7 @@ class DriverRegression(LeastSquares):
             {
                 "drivers": step.size - len(plan.names),
                 "left_out_last": step.left_out,
-                "criterion": -2.0 * step.log_likelihood + penalty(past.shape[0]) * step.size,
+                "criterion": -2.0 * step.log_likelihood + to_stay(past.shape[0]) * step.size,
                 "log_likelihood": step.log_likelihood,
                 "variance": step.variance,
             }
