@@ -3,12 +3,13 @@
 from collections.abc import Callable, Iterator
 
 import numpy as np
+import pandas as pd
 
 import veridex as vx
 
 __all__ = ["main"]
 
-SERIES = 60
+SERIES, ITEMS = 100, 16
 
 
 def main() -> None:
@@ -18,6 +19,59 @@ def main() -> None:
         right = sum(_read(make(np.random.default_rng([7, i]), n), cadence) == wanted for i in range(SERIES))
         said = " and ".join(f"{length:g}" for length in wanted) or "none"
         print(f"| {name} | {said} | {100 * right / SERIES:.0f} % |", flush=True)
+    worth()
+
+
+def worth() -> None:
+    """Print what the default publishes of days and months with promotions known ahead, against the true shape."""
+    print("\nMean absolute error ahead, relative to that of the true shape on the level of late.")
+    print(
+        "\n| demand | ahead | promotions | not told | told | of the possible gain |\n| --- | --- | --- | --- | --- | --- |"
+    )
+    for name, cadence, n, ahead, lengths, chance in (
+        ("2 years of days", "daily", 730, 180, (7, 365.25), 0.0),
+        ("2 years of days", "daily", 730, 180, (7, 365.25), 0.08),
+        ("5 years of months", "monthly", 60, 12, (12,), 0.2),
+        ("3 years of weeks", "weekly", 156, 26, (52.18,), 0.1),
+    ):
+        plain, driven, true = _errors(cadence, n, ahead, lengths, chance)
+        told = "none" if not chance else f"{100 * chance:.0f} % of periods"
+        gain = "-" if not chance else f"{100 * (plain - driven) / (plain - true):.0f} %"
+        row = (name, str(ahead), told, f"{plain / true:.3f}", f"{driven / true:.3f}" if chance else "-", gain)
+        print(f"| {' | '.join(row)} |", flush=True)
+
+
+def _errors(cadence: str, n: int, ahead: int, lengths: tuple[float, ...], chance: float) -> tuple[float, float, float]:
+    """Errors of what is published without and with the promotions, and of the true shape, over the items' own scales."""
+    histories, tables, futures = [], [], []
+    for i in range(ITEMS):
+        rng = np.random.default_rng([8, i, n])
+        t = np.arange(n + ahead)
+        shape = sum(rng.uniform(0.15, 0.4) * np.sin(2 * np.pi * t / one + rng.uniform(0, 6.28)) for one in lengths)
+        promo = (rng.random(t.size) < chance) * 1.0
+        shape = shape + 0.4 * promo
+        logs = np.log(rng.uniform(30, 200)) + np.cumsum(0.003 * rng.normal(size=t.size)) + shape
+        y = rng.poisson(np.exp(logs + 0.15 * rng.normal(size=t.size))).astype(float)
+        item = f"item-{i:02d}"
+        history = vx.History.from_numbers(y[:n], cadence=cadence, start="2022-01-03", item=item)
+        histories.append(history[item])
+        stamps = history.cadence.starts(history[item].start + t)
+        tables.append(pd.DataFrame({"item": item, "period": stamps, "promo": promo}))
+        late = slice(n - n // 8, n)
+        level = y[late].sum() / np.exp(shape[late]).sum()
+        futures.append((y[n:], level * np.exp(shape[n:]), np.abs(np.diff(y[:n])).mean()))
+    portfolio = vx.History.of(histories)
+    drivers = vx.Drivers.from_frame(pd.concat(tables), item="item", cadence=cadence, known_ahead="all")
+    scheme = vx.RollingOrigin(horizon=ahead, origins=6)
+    found = []
+    for given in (None, drivers) if chance else (None,):
+        trial = vx.backtest(portfolio, scheme=scheme, drivers=given)
+        made = vx.publish(portfolio, vx.decide(trial), horizon=ahead, drivers=given)
+        points = [made[f"item-{i:02d}"].outlook.points for i in range(ITEMS)]
+        pairs = zip(points, futures, strict=True)
+        found.append(float(np.mean([np.abs(y - point).mean() / scale for point, (y, _, scale) in pairs])))
+    true = float(np.mean([np.abs(y - shape).mean() / scale for y, shape, scale in futures]))
+    return found[0], found[-1], true
 
 
 def _read(y: np.ndarray, cadence: str) -> tuple[float, ...]:

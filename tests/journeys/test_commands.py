@@ -256,7 +256,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
     for extra, said in (
         (["--override", "smoker-01 drift"], "write 'ITEM: METHOD: REASON'"),
         (["--override", "smoker-99: drift: no"], "no item 'smoker-99'"),
-        (["--quantiles", "high"], "write percent separated by commas"),
+        (["--quantiles", "high"], "write numbers separated by commas"),
         (["--levels", ""], "name at least one"),
         (["--target", "good"], "write a measure, under or over"),
     ):
@@ -276,7 +276,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
             ["publish", "{ten}", *DESCRIBED, "--method", "naive", "--levels", "0.95", "--to", "out"],
             "did you mean 95?",
         ),
-        (["publish", "{ten}", *DESCRIBED, "--levels", "eighty", "--to", "out"], "write percent separated by commas"),
+        (["publish", "{ten}", *DESCRIBED, "--levels", "eighty", "--to", "out"], "write numbers separated by commas"),
         (["stationarity", "{ten}", *DESCRIBED[2:], "--item", "sku=smoker"], "Did you mean 'smoker-01'?"),
         (["backtest", "{ten}", *DESCRIBED, "--horizon", "soon"], "Invalid value for '--horizon'"),
         (["forecastle"], "No such command"),

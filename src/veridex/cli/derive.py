@@ -8,9 +8,8 @@ from typing import Annotated, Any, get_args, get_origin, get_type_hints
 
 import typer
 
-from veridex.core.methods.grammar import split_lineup
 from veridex.errors import ParameterError
-from veridex.job.words import Stated, Word
+from veridex.job.words import Stated, Word, split_names
 
 __all__ = ["takes"]
 
@@ -81,15 +80,15 @@ class Option:
             return given
         if given is None:
             return ()
-        parts = split_lineup(given)
+        parts = split_names(given)
         if not parts:
             raise ParameterError(self.spelled, repr(given), "name at least one")
         if get_args(self.kind)[0] is not float:
-            return tuple(parts)
+            return parts
         try:
             return tuple(float(part) for part in parts)
         except ValueError:
-            raise ParameterError(self.spelled, repr(given), "write percent separated by commas, as in 80,95") from None
+            raise ParameterError(self.spelled, repr(given), "write numbers separated by commas, as in 80,95") from None
 
 
 def takes(**only: str) -> Callable[[Callable[..., None]], Callable[..., None]]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
-from veridex.job.words import Word
+from veridex.job.words import Word, split_names
 
 __all__ = [
     "Deciding",
@@ -98,7 +98,7 @@ class Reading:
     def key_columns(self) -> Texts:
         """The columns of the item keys."""
         columns = (self.item or "").partition("=")[0]
-        return tuple(part.strip() for part in columns.split(",") if part.strip())
+        return split_names(columns)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

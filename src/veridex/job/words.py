@@ -1,11 +1,25 @@
 """How a request says what its fields are for, and which of them do nothing where they were stated."""
 
+import csv
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from veridex.core.methods.grammar import split_lineup
 from veridex.errors import WordIdle
 
-__all__ = ["Stated", "Word"]
+__all__ = ["Stated", "Word", "split_names"]
+
+
+def split_names(text: str) -> tuple[str, ...]:
+    """Names separated by commas; one that holds a comma stands in quotation marks, as in a CSV file.
+
+    Examples
+    --------
+    >>> split_names('sku, "Net, sold"')
+    ('sku', 'Net, sold')
+    """
+    parts = next(csv.reader([text], skipinitialspace=True), []) if '"' in text else split_lineup(text)
+    return tuple(part.strip() for part in parts if part.strip())
 
 
 @dataclass(frozen=True, slots=True)
