@@ -25,9 +25,8 @@ def main() -> None:
 def worth() -> None:
     """Print what the default publishes of days and months with promotions known ahead, against the true shape."""
     print("\nMean absolute error ahead, relative to that of the true shape on the level of late.")
-    print(
-        "\n| demand | ahead | promotions | not told | told | of the possible gain |\n| --- | --- | --- | --- | --- | --- |"
-    )
+    print("\n| demand | ahead | promotions | not told | told | of the possible gain |")
+    print("| --- | --- | --- | --- | --- | --- |")
     for name, cadence, n, ahead, lengths, chance in (
         ("2 years of days", "daily", 730, 180, (7, 365.25), 0.0),
         ("2 years of days", "daily", 730, 180, (7, 365.25), 0.08),
@@ -42,7 +41,7 @@ def worth() -> None:
 
 
 def _errors(cadence: str, n: int, ahead: int, lengths: tuple[float, ...], chance: float) -> tuple[float, float, float]:
-    """Errors of what is published without and with the promotions, and of the true shape, over the items' own scales."""
+    """Errors of what is published without and with the promotions, and of the true shape, scaled by item."""
     histories, tables, futures = [], [], []
     for i in range(ITEMS):
         rng = np.random.default_rng([8, i, n])

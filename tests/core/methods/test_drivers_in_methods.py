@@ -308,8 +308,8 @@ def test_drivers_are_profiled_and_tidied_by_rules_that_travel():
     assert table.loc["b", "unknown"] == 1 and np.isnan(table.loc["c", "heaviest"])
     tidied = vx.tidy_drivers(drivers, gaps="interpolate", outliers="repair")
     assert {"outlier repaired", "gap filled"} <= set(tidied.ledger["what"])
-    bent = vx.fit(y, "driver-regression drivers=[a]", drivers=drivers)
-    mended = vx.fit(y, "driver-regression drivers=[a, c]", drivers=tidied.drivers)
+    bent = vx.fit(y, "driver-regression keep=all drivers=[a]", drivers=drivers)
+    mended = vx.fit(y, "driver-regression keep=all drivers=[a, c]", drivers=tidied.drivers)
     effects = [one.coefficients.set_index("name")["value"]["a"] for one in (bent, mended)]
     assert abs(effects[0]) < 0.5 and effects[1] == pytest.approx(4.0, rel=0.1) and not mended.notes
     seen = tidied.drivers.seen("demand", 1, 92, 0)

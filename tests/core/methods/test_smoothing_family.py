@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 import veridex as vx
-from conftest import monthly, seasonal_values
+from conftest import monthly, reread, seasonal_values
 from reference import slow_smoothing
 from veridex.core.numerics.smoothing.recursion import Form
 from veridex.core.numerics.smoothing.region import SHARES, STABLE, Asked, is_stable
@@ -34,9 +34,9 @@ def bounds(forecast):
         ("combination of=[naive, naivety]", "Did you mean 'naive'?"),
         ("combination of=[naive, drift] weights=[1, 2, 3]", "2 members need 2 weights, got 3"),
         ("smoothing error=additive season=multiplicative", "needs multiplicative errors"),
-        ("smoothing seasons=[12] season=additive", "takes the seasons out first"),
+        ("smoothing seasons=[12] season=additive", "seasons= has states of its own"),
         ("smoothing average=yes intervals=simulated", "intervals of an average"),
-        ("smoothing seasons=[1, 12]", "seasons must be up to four season lengths"),
+        ("smoothing seasons=[1, 12]", "seasons must be up to six lengths from 2 on"),
         ("holt phi=0.9", "phi damps the trend; add damped=yes"),
         ("holt-winters error=additive season=multiplicative", "needs multiplicative errors"),
         ("holt alpha=1.5", "or add constants=stable"),
@@ -85,16 +85,20 @@ def test_smoothing_averages_by_weights_of_the_criterion():
     assert fitted.forecast(4).std_error == pytest.approx(np.sqrt(second - mean**2), rel=1e-8)
 
 
-def test_smoothing_takes_several_seasons_out_first():
+def test_smoothing_has_several_seasons_of_turning_states():
     t = np.arange(24 * 30)
-    day, week = 10 * np.sin(2 * np.pi * np.arange(24) / 24), np.repeat([4.0, 2, 0, 0, 0, -2, -4], 24)
+    day, week = 10 * np.sin(2 * np.pi * np.arange(24) / 24), 4 * np.cos(2 * np.pi * np.arange(168) / 168 + 1)
     y = 80 + day[t % 24] + week[t % 168] + 0.5 * np.random.default_rng(1).normal(size=t.size)
     series = vx.History.from_numbers(y, start="2025-01-01", cadence="hourly", item="feeders")
     fitted = vx.fit(series, "smoothing seasons=[24, 168]")
     ahead = np.arange(t.size, t.size + 168)
     assert fitted.forecast(168).points == pytest.approx(80 + day[ahead % 24] + week[ahead % 168], abs=1.0)
     assert fitted.fitted_values[-168:] == pytest.approx(80 + day[t % 24][-168:] + week[t % 168][-168:], abs=1.0)
-    assert "24 and 168 hours were taken out first" in fitted.in_words()
+    assert "A season of 24 hours swings by 19.9" in fitted.in_words() and "gamma 168" in str(fitted.coefficients)
+    assert fitted.forecast(3).std_error[0] == pytest.approx(0.5, abs=0.05)
+    assert reread(fitted).forecast(9).points.tolist() == fitted.forecast(9).points.tolist()
+    simulated = fitted.simulate(40, 4000)
+    assert simulated.std(axis=0) == pytest.approx(fitted.forecast(40).std_error, rel=0.06)
     assert not vx.fit(series["feeders"].first(300), "smoothing seasons=[24, 168]").available
 
 

@@ -11,7 +11,7 @@ from scipy.optimize import approx_fprime
 from conftest import seasonal_values
 from reference import slow_likelihood, slow_smoothing
 from veridex.core.numerics.climb.bounded_steps import bounded_step
-from veridex.core.numerics.seasons.deseasonalise import fixed_season, fixed_seasons
+from veridex.core.numerics.seasons.deseasonalise import fixed_season
 from veridex.core.numerics.smoothing import recursion as smoothing
 from veridex.core.numerics.smoothing.forecasts import replay_smoothing, simulate_smoothing, smoothing_components
 from veridex.core.numerics.smoothing.recursion import Form
@@ -229,13 +229,35 @@ def test_seasons_of_any_length(season_length):
     assert points == pytest.approx(100 + 0.01 * ahead + 10 * np.sin(2 * np.pi * ahead / season_length + 0.3), abs=1.0)
 
 
-def test_fixed_seasons_are_found():
-    t = np.arange(12 * 14)
-    week, fortnight = np.array([3.0, -1, -1, 2, 0, -5, 2]), np.array([4.0, 0, -4, 0])
-    y = 50 + 0.1 * t + week[t % 7] + fortnight[t % 4]
-    y[[3, 40]] = np.nan
-    found = fixed_seasons(y, (4, 7))
-    assert found[0] == pytest.approx(fortnight, abs=0.3) and found[1] == pytest.approx(week, abs=0.3)
+def test_a_fixed_season_is_found():
+    t, week = np.arange(12 * 14), np.array([3.0, -1, -1, 2, 0, -5, 2])
     assert fixed_season(seasonal_values(), 12, multiplicative=True).mean() == pytest.approx(1)
     exact = fixed_season(2 * t + week[t % 7], 7, multiplicative=False)
     assert exact == pytest.approx(week - week.mean(), abs=1e-9)
+
+
+def test_turning_states_follow_the_plain_recursion_and_start_where_squares_are_least():
+    from veridex.core.numerics.smoothing.trigonometric import Turning, filter_turning, seeds_of
+
+    rng = np.random.default_rng(2)
+    angles = 2 * np.pi * np.array([1 / 7, 2 / 7, 1 / 91.5])
+    of = Turning(angles, np.array([0, 0, 1]), 0.2, 0.03, 0.95, np.array([0.05, 0.02]), True)
+    y = rng.normal(size=300).cumsum() + 9 * np.sin(angles[0] * np.arange(300))
+    y[50:55] = np.nan
+    seeds, squares = seeds_of(y, of)
+    level, slope, pairs = seeds[0], seeds[1], (seeds[2::2] + 1j * seeds[3::2])
+    total = 0.0
+    for value in y:
+        pairs = pairs * np.exp(-1j * angles)  # s + i s* turned
+        expected = level + 0.95 * slope + pairs.real.sum()
+        error = 0.0 if np.isnan(value) else value - expected
+        total += error**2
+        level, slope = level + 0.95 * slope + 0.2 * error, 0.95 * slope + 0.03 * error
+        pairs = pairs + np.array([0.05, 0.05, 0.02]) * error
+    assert squares == pytest.approx(total, rel=1e-9)
+    for place in range(8):
+        moved = seeds.copy()
+        moved[place] += 0.01
+        fitted = np.empty(300)
+        filter_turning(y, *of, moved, fitted)
+        assert np.nansum((y - fitted) ** 2) >= squares - 1e-9

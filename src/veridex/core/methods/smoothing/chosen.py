@@ -10,15 +10,16 @@ import pandas as pd
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.laws.components import moved
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import Family, PlainFamily
 from veridex.core.methods.fold.paths import shared_paths
 from veridex.core.methods.fold.plan import Rows, Sizes
-from veridex.core.methods.fold.settings import Setting, Value, choice, yes_no
+from veridex.core.methods.fold.settings import Value, choice, settled, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
+from veridex.core.methods.regression.harmonic import HARMONICS, check_harmonics
+from veridex.core.methods.regression.harmonic import SEASONS as SEASON_LENGTHS
 from veridex.core.methods.smoothing.candidates import Try, allowed_forms, form_in_words, parts_in_words, tries
 from veridex.core.methods.smoothing.forms import (
     ERRORS,
@@ -34,10 +35,9 @@ from veridex.core.methods.smoothing.forms import (
     smoothing_words,
 )
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
-from veridex.core.numerics.seasons.deseasonalise import fixed_seasons, season_at
+from veridex.core.methods.smoothing.turning import TurningSmoothing
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.numerics.smoothing.recursion import NONE, Form
-from veridex.core.periods.seasons import season_name
 from veridex.core.readable import number
 from veridex.errors import SettingError
 
@@ -49,11 +49,10 @@ CODES = 4
 
 @dataclass(frozen=True, slots=True)
 class ChosenPlan(SmoothingPlan):
-    """Forms to choose from, the criterion, seasons to take out first."""
+    """Forms to choose from, and the criterion."""
 
     criterion: str = "aicc"
     average: bool = False
-    seasons: tuple[int, ...] = ()
 
     @property
     def block(self) -> int:
@@ -66,11 +65,6 @@ class ChosenPlan(SmoothingPlan):
         return len(self.forms) if self.average else 1
 
 
-def _are_seasons(value: Value) -> bool:
-    whole = isinstance(value, tuple) and all(isinstance(c, int) and not isinstance(c, bool) and c > 1 for c in value)
-    return whole and len(set(value)) == len(value) and 0 < len(value) <= 4  # type: ignore[arg-type]
-
-
 class Smoothing(PlainFamily[ChosenPlan]):
     """The smoothing form that a criterion prefers, among all that the data allow.
 
@@ -80,9 +74,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
     `veridex.core.numerics.seasons.profile`), only forms with one are chosen among: criteria pass it over in short
     ones. Multiplicative parts need demand above zero. ``average=yes`` weights the forms by exp(-criterion / 2)
     (Burnham and Anderson, 2002, section 4.2); its standard error then also holds the forms' disagreement, its law
-    is the mixture of theirs. ``seasons=[24, 168]`` takes fixed additive seasons of several seasons out first; the
-    uncertainty of those is not in the intervals. Standard errors of the form chosen are given its parameters and
-    the choice.
+    is the mixture of theirs. Standard errors of the form chosen are given its parameters and the choice. ``seasons=[24,
+    168]`` asks for turning pairs of states instead: see `TurningSmoothing`.
     """
 
     name = "smoothing"
@@ -93,7 +86,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
         choice("season", "auto", *SEASONS, default="auto"),
         choice("criterion", *CRITERIA, default="aicc"),
         yes_no("average"),
-        Setting("seasons", None, "up to four season lengths, as in [24, 168]", _are_seasons),
+        SEASON_LENGTHS,
+        HARMONICS,
         *common_settings(),
     )
 
@@ -101,10 +95,18 @@ class Smoothing(PlainFamily[ChosenPlan]):
         """Refuse combinations that leave no form."""
         if settings["season"] == "multiplicative" and settings["error"] == "additive":
             raise SettingError(self.name, "a multiplicative season needs multiplicative errors; leave error out")
-        if settings.get("seasons") and settings["season"] not in ("auto", "none"):
-            raise SettingError(self.name, "seasons= takes the seasons out first; leave season out")
+        check_harmonics(self.name, settings)
+        own = ("error", "season", "average", "constants", "estimate_starts", "intervals")
+        if settings.get("seasons") and any(settings[key] != PLAIN[key] for key in own):
+            raise SettingError(self.name, f"seasons= has states of its own; leave out {', '.join(own)}")
+        if settings.get("harmonics") and not settings.get("seasons"):
+            raise SettingError(self.name, "harmonics= goes with seasons=")
         if settings["average"] and settings["intervals"] != "model":
             raise SettingError(self.name, "intervals of an average are those of the model; leave intervals out")
+
+    def for_settings(self, settings: Mapping[str, Value]) -> Family[Any]:
+        """The one with turning states, where seasons are listed."""
+        return TurningSmoothing() if settings.get("seasons") else self
 
     def settled(self, given: dict[str, Any], found: Mapping[str, Any]) -> dict[str, Any] | None:
         """The form instead of how to choose it; an average has several."""
@@ -113,9 +115,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
         return {key: value for key, value in given.items() if key != "criterion"} | dict(found)
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> ChosenPlan:
-        """Row: per form its weight, its codes and its own row; then the seasons taken out."""
-        seasons = tuple(settings.get("seasons") or ())
-        forms = tuple(allowed_forms(settings, 1 if seasons else sizes.season_length))
+        """Row: per form its weight, its codes and its own row."""
+        forms = tuple(allowed_forms(settings, sizes.season_length))
         plan = ChosenPlan(
             sizes,
             row_size=0,
@@ -124,26 +125,18 @@ class Smoothing(PlainFamily[ChosenPlan]):
             searched=(0,) if len(forms) > 1 else (),
             criterion=settings["criterion"],
             average=settings["average"],
-            seasons=seasons,
             **smoothing_words(settings, forms),
         )
         needs = f"{min(plan.least.values()) + 1} known periods"
-        if seasons:
-            needs = f"{max(seasons) + sum(seasons) + 1} periods, each season seen in them"
         components = max(plan.components, plan.blocks)
-        return replace(plan, row_size=plan.blocks * plan.block + sum(seasons), needs=needs, components=components)
+        return replace(plan, row_size=plan.blocks * plan.block, needs=needs, components=components)
 
     def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate every form that the data allow, and forecast with the best or with all."""
-        if plan.seasons and y.size < 2 * max(plan.seasons):
-            return Status.TOO_SHORT
-        seasons = _seasons(plan, y)
-        if seasons is None:
-            return Status.TOO_SHORT
         only = int(warm[1]) - 1 if warm[0] == 1.0 and not plan.average else None
-        tried = tries(plan, _adjusted(y, seasons), warm[2:], only)
+        tried = tries(plan, y, warm[2:], only)
         if only is not None and not np.isfinite(tried[0].criteria[plan.criterion]):
-            tried = tries(plan, _adjusted(y, seasons), warm[2:])
+            tried = tries(plan, y, warm[2:])
         good = [one for one in tried if np.isfinite(one.criteria[plan.criterion])]
         if not good:
             return int(min((one.status for one in tried if one.status > Status.DONE), default=Status.TOO_SHORT))
@@ -158,11 +151,8 @@ class Smoothing(PlainFamily[ChosenPlan]):
             block = out.row[i * plan.block : (i + 1) * plan.block]
             block[:CODES] = (weight, *one.form[:3])
             block[CODES : CODES + one.row.size] = one.row
-        if seasons:
-            out.row[plan.blocks * plan.block :] = np.concatenate(seasons)
         warm[:2] = (1.0, 1.0 + plan.forms.index(best.form))
         out.stats[:] = best.stats
-        out.stats[2] += sum(plan.seasons) - len(plan.seasons)
         remark = self.replay(plan, y, x, out)
         return remark if best.status == Status.DONE else int(best.status)
 
@@ -177,31 +167,22 @@ class Smoothing(PlainFamily[ChosenPlan]):
         """Where all forms in the row live; before a run nothing is ruled out, since other forms may."""
         if row is None:
             return Status.DONE
-        adjusted = _adjusted(y, _stored_seasons(plan, row))
-        return max((domain(form, adjusted) for _, form, _ in _stored_forms(plan, row)), default=Status.DONE)
+        return max((domain(form, y) for _, form, _ in _stored_forms(plan, row)), default=Status.DONE)
 
     def replay(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the forms in the row, and forecast."""
-        seasons = _stored_seasons(plan, out.row)
-        adjusted = _adjusted(y, seasons)
         members = _stored_forms(plan, out.row)
         status = Status.DONE
         if len(members) == 1:
-            status = replay(plan, members[0][1], adjusted, members[0][2], out)
+            status = replay(plan, members[0][1], y, members[0][2], out)
         else:
-            fills = [(weight, partial(replay, plan, form, adjusted, row)) for weight, form, row in members]
+            fills = [(weight, partial(replay, plan, form, y, row)) for weight, form, row in members]
             mix(plan, y.size, fills, out)
-        if seasons:
-            out.fitted += season_at(seasons, np.arange(y.size))
-            ahead = season_at(seasons, np.arange(y.size, y.size + plan.horizon))
-            out.points += ahead
-            moved(out.law, ahead)
         return status
 
     def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""
-        seasons = _seasons(plan, y)
-        tried = tries(plan, _adjusted(y, seasons or []), np.zeros(plan.warm_size - 2))
+        tried = tries(plan, y, np.zeros(plan.warm_size - 2))
         table = pd.DataFrame([one.entry() for one in tried])
         return table.sort_values(plan.criterion, kind="stable", ignore_index=True)
 
@@ -214,7 +195,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
     ) -> Coefficients:
         """Those of the form chosen; of an average, of the form with the most weight."""
         _, form, own = _stored_forms(plan, row)[0]
-        return form_coefficients(plan, form, _adjusted(y, _stored_seasons(plan, row)), own, series)
+        return form_coefficients(plan, form, y, own, series)
 
     def _words(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say which form was chosen, and what it does."""
@@ -230,18 +211,12 @@ class Smoothing(PlainFamily[ChosenPlan]):
             possible = sum(obstacle(plan, one, y, known) == Status.DONE for one in plan.forms)
             criterion = {"aicc": "AICc"}.get(plan.criterion, plan.criterion.upper())
             said = f"Of the {possible} smoothing forms that the data allow {criterion} prefers {name}."
-        if plan.seasons:
-            lengths = " and ".join(str(season_length) for season_length in plan.seasons)
-            said += f" Fixed seasons of {lengths} {series.cadence.plural} were taken out first."
-        return f"{said} {form_words(form, _adjusted(y, _stored_seasons(plan, row)), own, series)}"
+        return f"{said} {form_words(form, y, own, series)}"
 
     def _equation(self, plan: ChosenPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """The recursion of the form chosen with its numbers."""
         members = _stored_forms(plan, row)
         text = form_equation(members[0][1], members[0][2])
-        if plan.seasons:
-            lengths = ", ".join(str(season_length) for season_length in plan.seasons)
-            text = text.replace("y[t]", "adjusted[t]") + f"\nadjusted[t] = y[t] - fixed seasons of {lengths}"
         if len(members) > 1:
             text = f"of {len(members)} averaged forms that with most weight ({number(members[0][0], 2)}):\n{text}"
         return text
@@ -250,25 +225,23 @@ class Smoothing(PlainFamily[ChosenPlan]):
         self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:
         """Paths of the form chosen; of an average each form has its share of them."""
-        seasons = _stored_seasons(plan, row)
-        adjusted = _adjusted(y, seasons)
-        members = [(weight, partial(form_paths, form, adjusted, own)) for weight, form, own in _stored_forms(plan, row)]
-        ahead = season_at(seasons, np.arange(y.size, y.size + shocks.shape[1])) if seasons else 0.0
-        return shared_paths(members, shocks) + ahead
+        members = [(weight, partial(form_paths, form, y, own)) for weight, form, own in _stored_forms(plan, row)]
+        return shared_paths(members, shocks)
 
     def _parts(self, plan: ChosenPlan, y: FloatArray, row: FloatArray) -> dict[str, FloatArray]:
-        """Level, slope and season of the form chosen, and the seasons taken out."""
-        seasons = _stored_seasons(plan, row)
+        """Level, slope and season of the form chosen."""
         _, form, own = _stored_forms(plan, row)[0]
-        found = form_components(form, _adjusted(y, seasons), own)
-        fixed = {season_name(season.size): season_at([season], np.arange(y.size)) for season in seasons}
-        return found | fixed
+        return form_components(form, y, own)
+
+
+PLAIN = settled(Smoothing.settings)
+"""The settings as they are where nothing is said."""
 
 
 def _with_season(plan: ChosenPlan, y: FloatArray, good: list[Try]) -> list[Try]:
     """The forms with a season, where there is one to be seen and one of them could be fitted."""
     seasonal = [one for one in good if one.form.season != NONE]
-    return seasonal if seasonal and not plan.seasons and shows_season(y, plan.season_length) else good
+    return seasonal if seasonal and shows_season(y, plan.season_length) else good
 
 
 def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, FloatArray]]:
@@ -281,20 +254,3 @@ def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, 
             form = Form(error, trend, season, plan.season_length if season != NONE else 1)
             found.append((float(block[0]), form, block[CODES : CODES + row_size(form)].copy()))
     return found
-
-
-def _seasons(plan: ChosenPlan, y: FloatArray) -> list[FloatArray] | None:
-    """The seasons to take out; None where a phase of a season is never known."""
-    if not plan.seasons:
-        return []
-    seasons = fixed_seasons(y, plan.seasons)
-    return seasons if all(np.isfinite(season).all() for season in seasons) else None
-
-
-def _stored_seasons(plan: ChosenPlan, row: FloatArray) -> list[FloatArray]:
-    ends = plan.blocks * plan.block + np.cumsum(plan.seasons, dtype=np.int64)
-    return [row[end - season_length : end] for end, season_length in zip(ends, plan.seasons, strict=True)]
-
-
-def _adjusted(y: FloatArray, seasons: list[FloatArray]) -> FloatArray:
-    return y - season_at(seasons, np.arange(y.size)) if seasons else y
