@@ -83,7 +83,25 @@ def main() -> None:
             f"| {100 * hits / draws:.1f} |",
             flush=True,
         )
+    part_of_a_year()
     short_series()
+
+
+def part_of_a_year() -> None:
+    """Print how often days with less than a turn and a half of a year are said to have a shift, and have one found."""
+    print("\n| days with part of a year | with a false shift % | 4-sigma shifts % |\n| --- | --- | --- |")
+    for n in (150, 250, 350, 450, 540):
+        rng = np.random.default_rng([4, n])
+        false = hits = 0
+        for _ in range(DRAWS // 5):
+            t, level, cv = np.arange(n), rng.uniform(80, 400), rng.uniform(0.08, 0.2)
+            year = rng.uniform(0.2, 0.5) * np.sin(2 * np.pi * t / 365.25 + rng.uniform(0, 6.28))
+            y = level * (1 + year + rng.uniform(0.05, 0.3) * np.sin(2 * np.pi * t / 7) + cv * rng.normal(size=n))
+            false += bool(expect(y, 7, turns=Turns((365.25,))).shifts)
+            at = int(rng.integers(n // 4, 3 * n // 4))
+            y[at:] += 4 * cv * level * rng.choice((-1.0, 1.0))
+            hits += any(abs(shift.place - at) <= 7 for shift in expect(y, 7, turns=Turns((365.25,))).shifts)
+        print(f"| {n} | {100 * false / (DRAWS // 5):.1f} | {100 * hits / (DRAWS // 5):.1f} |", flush=True)
 
 
 def short_series() -> None:

@@ -95,7 +95,7 @@ def test_profile_command(ten_csv, data, demand):
     table = vx.profile(demand, vx.read_events(data / "events.csv"))
     assert [row["outliers"] for row in held] == table["outliers"].tolist()
     page = veridex("profile", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--events", data / "events.csv")
-    assert "suit-ventilated: monthly demand, 2016-10 to 2025-09, 108 months." in page.stdout
+    assert "suit-ventilated: monthly units, 2016-10 to 2025-09, 108 months." in page.stdout
     assert "Level shift in 2022-03: up by " in page.stdout and "the last one unfinished" in page.stdout
 
 

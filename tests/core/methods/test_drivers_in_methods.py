@@ -322,3 +322,34 @@ def test_drivers_are_profiled_and_tidied_by_rules_that_travel():
         vx.tidy_drivers(drivers_of([one], ()), outliers="repair").drivers.seen("d", 1, 60, 0) for one in (clean, late)
     ]
     assert short[0].tobytes() == short[1].tobytes()
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "theta",
+        "smoothing transform=log",
+        "holt damped=yes",
+        "arima d=1 q=1",
+        "arima average=yes",
+        "linear-trend transform=log",
+        "bending-trend",
+        "driver-regression",
+    ],
+)
+def test_futures_of_drivers_by_formula_are_those_of_replays(text):
+    from veridex.core.methods.drivers_ahead import _replayed
+    from veridex.core.methods.fold.plan import Rows
+    from veridex.core.methods.fold.running import replay_fold
+
+    rng = np.random.default_rng(14)
+    weather = 5 + rng.normal(size=72)
+    y = counted(np.exp(4 + 0.05 * weather + 0.05 * rng.normal(size=72)))
+    fitted = vx.fit(y, text, drivers=drivers_of([weather], ()))
+    span, rows = fitted._rows(6, "none")
+    plan, family = fitted._prepare(6), fitted.method.family
+    out = Rows.allocate(plan, span.size, fitted.row)
+    replay_fold(family, plan, span, rows.x, out)
+    told = family.told_futures(plan, rows.x, rows.futures, out)
+    replayed = _replayed(family, plan, span, rows.x.copy(), rows.futures, out)
+    assert told == pytest.approx(replayed, rel=1e-9) and told.std() > 0

@@ -137,19 +137,14 @@ def fill_with_futures(
 ) -> Status:
     """Add what the drivers' futures bring to the uncertainty of a forecast that was made with their expectations.
 
-    Each simulated future gives forecasts of its own; their spread is added to the variance, and the law is stretched
-    around the points in proportion.
+    Each simulated future gives forecasts of its own, by formula where the method has one. Their spread is added to the
+    variance, and the law is stretched around the points in proportion.
     """
     if rows.futures is None or status > Status.DONE:
         return status
-    x, n = rows.x.copy(), y.size
-    trial = Rows.allocate(plan, n)
-    trial.row[:] = out.row
-    points = np.empty((rows.futures.shape[0], plan.horizon))
-    for i, future in enumerate(rows.futures):
-        x[n:] = future
-        replay_fold(family, plan, y, x, trial)
-        points[i] = trial.points
+    points = family.told_futures(plan, rows.x, rows.futures, out)
+    if points is None:
+        points = _replayed(family, plan, y, rows.x.copy(), rows.futures, out)
     spread = points.var(axis=0)
     if not np.isfinite(spread).all():
         return status
@@ -158,3 +153,17 @@ def fill_with_futures(
     widened(out.law, out.points, factor)
     out.std_error[:] = wider
     return gated(status, out)
+
+
+def _replayed(
+    family: Family[Plan], plan: Plan, y: FloatArray, x: FloatArray, futures: FloatArray, out: Rows
+) -> FloatArray:
+    """Points under each future, from a replay of its own."""
+    trial = Rows.allocate(plan, y.size)
+    trial.row[:] = out.row
+    points = np.empty((futures.shape[0], plan.horizon))
+    for i, future in enumerate(futures):
+        x[y.size :] = future
+        replay_fold(family, plan, y, x, trial)
+        points[i] = trial.points
+    return points

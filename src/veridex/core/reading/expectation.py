@@ -9,7 +9,7 @@ from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.numerics.robust.expectation import MOST_STEPS, local_scale, robust_parts
 from veridex.core.numerics.robust.pieces import robust_scale
 from veridex.core.numerics.robust.steps import find_spread_change
-from veridex.core.numerics.seasons.longer import Longer, longer_seasons
+from veridex.core.numerics.seasons.longer import FEWEST_TURNS, Longer, longer_seasons
 from veridex.core.periods.seasons import NO_TURNS, Turns
 from veridex.core.reading.life import alive
 
@@ -25,6 +25,9 @@ FEWEST = 8
 
 SEASONS = 3
 """Full seasons below which a season is not told from outliers that happen to recur."""
+
+PART = 0.25
+"""Share of a turn from which on what a longer season may have done is told from a shift."""
 
 SCALE_ROUNDS = 20
 SPREAD_WIDTH = 97
@@ -136,20 +139,26 @@ def expect(
     longer = longer_seasons(np.where(own, learned, np.nan), season_length, turns.lengths, stated=turns.stated)
     for one in longer:
         learned = one.taken_out(learned)
+    left = [one for one in turns.lengths if one not in {found.length for found in longer}]
+    # What may be part of a season that was not seen often enough is no shift: it is described, and not claimed.
+    perhaps = longer_seasons(np.where(own, learned, np.nan), season_length, left, stated=True, fewest=PART)
+    perhaps = tuple(one for one in perhaps if n < FEWEST_TURNS * one.length)
+    for one in perhaps:
+        learned = one.taken_out(learned)
     judged = _judged(learned, season_length, unit, np.zeros(n, dtype=bool) if aside is None else aside)
-    return _with_longer(judged, longer) if longer else judged
+    return _with_longer(judged, (*longer, *perhaps), longer) if longer or perhaps else judged
 
 
-def _with_longer(judged: Expectation, longer: tuple[Longer, ...]) -> Expectation:
+def _with_longer(judged: Expectation, taken: tuple[Longer, ...], shown: tuple[Longer, ...]) -> Expectation:
     """What is expected with the seasons that were taken out before put back; shifts and scores stay as judged."""
     expected = judged.values
     factor = 1.0
-    for one in reversed(longer):
+    for one in reversed(taken):
         own = one.at(np.arange(expected.size, dtype=np.float64))
         expected = expected * np.exp(own) if one.relative else expected + own
         factor *= math.exp(own[-1]) if one.relative else 1.0
     season = expected / judged.trend if judged.relative else expected - judged.trend
-    return replace(judged, values=expected, season=season, longer=longer, spread_at_end=factor * judged.spread_at_end)
+    return replace(judged, values=expected, season=season, longer=shown, spread_at_end=factor * judged.spread_at_end)
 
 
 def _judged(learned: FloatArray, season_length: int, unit: float, aside: BoolArray) -> Expectation:

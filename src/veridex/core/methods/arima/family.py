@@ -197,6 +197,14 @@ class Arima(PlainFamily[ArimaPlan]):
             return Status.DONE if drawn else Status.MODEL_INTERVALS
         return status
 
+    def effects_ahead(self, plan: ArimaPlan, row: FloatArray) -> FloatArray | None:
+        """The effects of drivers and events, of averaged models by their weights; those simulated are drawn anew."""
+        if plan.with_estimation:
+            return None
+        count = len(plan.columns)
+        members = [weight * effects_of(own)[:count] for weight, own in plan.members(row)]
+        return np.asarray(np.sum(members, axis=0))
+
     def candidates(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Everything tried, the best first: orders, criteria, variance, why it was refused."""
         if plan.orders is not None or _obstacle(y) != Status.DONE:

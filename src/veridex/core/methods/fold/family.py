@@ -106,6 +106,28 @@ class Family(ABC, Generic[P]):
         scale: FloatArray = rows.std_error / np.sqrt(np.cumsum(squares))
         return rows.points + around * scale
 
+    def told_futures(self, plan: P, x: FloatArray, futures: FloatArray, out: Rows) -> FloatArray | None:
+        """Points under futures (paths, horizon, columns) of the driver rows, where a formula has them; else None.
+
+        Parameters
+        ----------
+        plan
+        x : ndarray, shape (n + horizon, columns)
+            The rows that `out` was made with.
+        futures : ndarray, shape (paths, horizon, columns)
+        out : Rows
+            Parameters and points.
+        """
+        effects = self.effects_ahead(plan, out.row)
+        if effects is None:
+            return None
+        moved: FloatArray = out.points + (futures - x[x.shape[0] - plan.horizon :]) @ effects
+        return moved
+
+    def effects_ahead(self, plan: P, row: FloatArray) -> FloatArray | None:
+        """What one more of each column adds to the point of its own lead time; None where that is not so simple."""
+        return None
+
     @abstractmethod
     def account(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory) -> Account:
         """What the method says of itself, given the parameters in a row; the series tells names and units."""

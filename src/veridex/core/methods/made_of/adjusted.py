@@ -164,6 +164,23 @@ class Adjusted(Family[AdjustedPlan]):
             paths = paths * np.exp(own) if aside.relative else paths + own
         return paths
 
+    def told_futures(self, plan: Any, x: FloatArray, futures: FloatArray, out: Rows) -> FloatArray | None:
+        """The effects of each future instead of those expected: the method's own, or those that were taken out."""
+        if not isinstance(plan, AdjustedPlan):
+            return self._family.told_futures(plan, x, futures, out)
+        n = x.shape[0] - plan.horizon
+        points, factor = np.tile(out.points, (futures.shape[0], 1)), np.ones(plan.horizon)
+        for aside in plan.asides(out.row):
+            if aside.season:
+                factor *= np.exp(aside.amount(np.arange(n, n + plan.horizon), x)) if aside.relative else 1.0
+                continue
+            moved_by = (futures - x[n:]) @ aside.effects
+            points = points * np.exp(moved_by) if aside.relative else points + moved_by
+        if not self._family.takes_drivers:
+            return points
+        told = self._family.told_futures(plan.inner, x, futures, out.beyond(plan.head))
+        return None if told is None else out.points + factor * (told - out.points)
+
     def account(self, plan: Any, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory) -> Account:
         """What the method says of adjusted demand, and what was taken out before."""
         if not isinstance(plan, AdjustedPlan):

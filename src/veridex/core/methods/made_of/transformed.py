@@ -121,6 +121,14 @@ class Transformed(Family[TransformedPlan]):
         """Those of the method, brought back."""
         return back_values(self._family.paths(plan.inner, box_cox(y, row[0]), x, row[HEAD:], shocks), float(row[0]))
 
+    def told_futures(self, plan: TransformedPlan, x: FloatArray, futures: FloatArray, out: Rows) -> FloatArray | None:
+        """On logarithms a future multiplies by what it adds to them; other powers have no formula."""
+        if out.row[0] != 0.0:
+            return None
+        inner = replace(out.beyond(HEAD), points=np.zeros(plan.horizon))
+        told = self._family.told_futures(plan.inner, x, futures, inner)
+        return None if told is None else out.points * np.exp(told)
+
     def account(
         self, plan: TransformedPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Account:

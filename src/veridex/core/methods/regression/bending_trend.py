@@ -172,6 +172,10 @@ class BendingTrend(PlainFamily[BendingPlan]):
         self._fill(plan, given[0], given[1], y.size, out)
         return Status.DONE
 
+    def effects_ahead(self, plan: BendingPlan, row: FloatArray) -> FloatArray:
+        """The effects of drivers and events."""
+        return row[HEAD : HEAD + len(plan.columns)]
+
     def _fill(self, plan: BendingPlan, found: Bent, z: FloatArray, n: int, out: Rows) -> None:
         values = found.line + z @ found.effects
         out.fitted[:], out.points[:] = values[:n], values[n:]

@@ -163,6 +163,10 @@ class LeastSquares(PlainFamily[RegressionPlan]):
         """Continue trend and season, with given drivers."""
         return self._fill(plan, self._design(plan, y.size, x, out.row), out)
 
+    def effects_ahead(self, plan: RegressionPlan, row: FloatArray) -> FloatArray:
+        """The effects of drivers and events."""
+        return row[len(plan.names) : plan.size]
+
     def paths(
         self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:

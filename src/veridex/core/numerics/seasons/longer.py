@@ -18,7 +18,7 @@ from scipy.special import chdtrc
 from veridex.core.arrays import FloatArray
 from veridex.core.numerics.regression.level import LevelFit, fit_level
 
-__all__ = ["MOST_HARMONICS", "STATED_TURNS", "Longer", "harmonics", "longer_seasons"]
+__all__ = ["FEWEST_TURNS", "MOST_HARMONICS", "STATED_TURNS", "Longer", "harmonics", "longer_seasons"]
 
 FEWEST_TURNS = 1.5
 """Turns from which on a season may be shown; see `CRITICAL`."""
@@ -37,7 +37,7 @@ TESTED = 2
 
 MOST_HARMONICS = 6
 FEW_HARMONICS = 2
-"""Harmonics of a season at most, and of one that was not seen twice."""
+"""Harmonics of a season at most, and of one that was not seen twice; one that is too short to show itself has one."""
 
 TWICE = 1.98
 """Turns that are as good as two: two years of days."""
@@ -120,6 +120,7 @@ def longer_seasons(
     *,
     stated: bool = False,
     additive: bool = False,
+    fewest: float = STATED_TURNS,
     beside: FloatArray | None = None,
 ) -> tuple[Longer, ...]:
     """Find which of the seasons above the first a span shows, each in what the shorter ones leave.
@@ -136,18 +137,20 @@ def longer_seasons(
         They are known to be there: described without a test, once there is enough history.
     additive : bool
         Never look for one that multiplies.
+    fewest : float
+        Turns from which on one that is stated is described.
     beside : ndarray, shape (n, k), optional
         Columns that may explain demand too, drivers: a season is what they leave.
     """
     told = beside is not None and beside.size > 0
     columns = np.ascontiguousarray(beside).tobytes() if told and beside is not None else b""
     first = 1 if any(round(length) == first for length in lengths) else first
-    return _found(y.tobytes(), first, tuple(lengths), stated, additive, columns)
+    return _found(y.tobytes(), first, tuple(lengths), fewest if stated else FEWEST_TURNS, stated, additive, columns)
 
 
 @lru_cache(maxsize=64)
 def _found(
-    values: bytes, first: int, lengths: tuple[float, ...], stated: bool, additive: bool, columns: bytes
+    values: bytes, first: int, lengths: tuple[float, ...], fewest: float, stated: bool, additive: bool, columns: bytes
 ) -> tuple[Longer, ...]:
     """The same for bytes: methods of a fold ask for the same span one after the other."""
     y = np.frombuffer(values, dtype=np.float64)
@@ -156,7 +159,7 @@ def _found(
     shorter = first
     for length in lengths:
         block = shorter if length >= LEAST_BLOCK_RATIO * shorter else 1
-        one = _look(y, block, length, stated, additive, beside)
+        one = None if y.size < fewest * length else _look(y, block, length, stated, additive, beside)
         if one is not None:
             found.append(one)
             y = one.taken_out(y)
@@ -167,8 +170,6 @@ def _found(
 def _look(y: FloatArray, block: int, length: float, stated: bool, additive: bool, beside: FloatArray) -> Longer | None:
     """The season, where the span shows it or it is stated."""
     turns = y.size / length
-    if turns < (STATED_TURNS if stated else FEWEST_TURNS):
-        return None
     gathered, places = _blocks(y, block)
     known = ~np.isnan(gathered)
     if known.sum() < FEWEST_BLOCKS or gathered[known].min() == gathered[known].max():
@@ -221,7 +222,8 @@ def _described(
     found: _Tested, plain: FloatArray, places: FloatArray, length: float, block: int, turns: float
 ) -> tuple[LevelFit, int]:
     """As many harmonics as Akaike's criterion, corrected for few values, finds worth their coefficients."""
-    most = min(MOST_HARMONICS if turns >= TWICE else FEW_HARMONICS, int(length / block // 2))
+    allowed = MOST_HARMONICS if turns >= TWICE else FEW_HARMONICS if turns >= FEWEST_TURNS else 1
+    most = min(allowed, int(length / block // 2))
     best: tuple[float, int] | None = None
     for count in range(1, most + 1):
         fit = fit_level(found.values, np.hstack((plain, harmonics(places, length, count, block))), found.with_it.q)
