@@ -318,9 +318,8 @@ def test_drivers_are_profiled_and_tidied_by_rules_that_travel():
     # What is observed is repaired from what was known at the origin: later readings change nothing before them.
     late = clean.copy()
     late[70:] = 1000.0
-    short = [
-        vx.tidy_drivers(drivers_of([one], ()), outliers="repair").drivers.seen("d", 1, 60, 0) for one in (clean, late)
-    ]
+    both = [drivers_of([promo, one], ["a"]) for one in (clean, late)]
+    short = [vx.tidy_drivers(one, outliers="repair").drivers.seen("d", 1, 60, 0) for one in both]
     assert short[0].tobytes() == short[1].tobytes()
 
 
@@ -345,11 +344,12 @@ def test_futures_of_drivers_by_formula_are_those_of_replays(text):
     rng = np.random.default_rng(14)
     weather = 5 + rng.normal(size=72)
     y = counted(np.exp(4 + 0.05 * weather + 0.05 * rng.normal(size=72)))
-    fitted = vx.fit(y, text, drivers=drivers_of([weather], ()))
+    fitted = vx.fit(y, text, drivers=drivers_of([rng.normal(size=78), np.append(weather, [np.nan] * 6)], ["a"]))
     span, rows = fitted._rows(6, "none")
     plan, family = fitted._prepare(6), fitted.method.family
     out = Rows.allocate(plan, span.size, fitted.row)
     replay_fold(family, plan, span, rows.x, out)
     told = family.told_futures(plan, rows.x, rows.futures, out)
     replayed = _replayed(family, plan, span, rows.x.copy(), rows.futures, out)
-    assert told == pytest.approx(replayed, rel=1e-9) and told.std() > 0
+    # On logarithms the correction of a mean also holds how unsure the effects are, a little differently by future.
+    assert told == pytest.approx(replayed, rel=1e-3 if "log" in text else 1e-9) and told.std() > 0
