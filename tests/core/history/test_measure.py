@@ -6,6 +6,8 @@ import pytest
 
 import veridex as vx
 from veridex.core.readable import number, plain_number
+from veridex.core.tidying.page import page
+from veridex.core.tidying.profile import profile_items
 
 
 def table(name, rng=None, level=20.0):
@@ -50,6 +52,7 @@ def test_what_averages_has_means_and_no_groups():
     assert history.at_cadence("quarterly")["hive"].values[0] == pytest.approx(history["hive"].values[:3].mean())
     row = vx.profile(history).iloc[0]
     assert np.isnan(row["volume"]) and np.isnan(row["volume_share"])
+    assert "temperature has no volume" in page(profile_items(history)[0])
     trial = vx.backtest(history, ["naive", "seasonal-naive", "trend-season"], vx.RollingOrigin(horizon=3, origins=3))
     with pytest.raises(vx.VeridexError, match="temperature does not add up over items"):
         vx.publish(history, vx.decide(trial), horizon=3, groups=["all"])

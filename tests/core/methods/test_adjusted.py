@@ -109,6 +109,12 @@ def test_stated_seasons_are_used_and_kept():
     week = vx.History.from_frame(table, item="item", cadence="daily", seasons=(365.25, 7))
     assert week["jars"].seasons == (7.0, 365.25) and week["jars"].season_length == 7
     assert vx.fit(week, "theta").forecast(3).points == pytest.approx(vx.fit(series, "theta").forecast(3).points)
+    followed = vx.fit(series, vx.differencing(series).method)
+    assert followed.available and "365.25" in followed.in_words()
+    assert (
+        "365.25"
+        not in vx.fit(vx.History.from_frame(table, item="item", cadence="daily", seasons=7), "theta").in_words()
+    )
     weeks = vx.History.from_frame(table, item="item", cadence="daily").at_cadence("weekly")
     assert weeks["jars"].season_length == 52 and weeks["jars"].turns.lengths == (365.25 / 7,)
 

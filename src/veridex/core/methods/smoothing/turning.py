@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.optimize import minimize
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
@@ -141,6 +140,8 @@ class TurningSmoothing(PlainFamily[TurningPlan]):
 
     def _estimated(self, plan: TurningPlan, trend: str, y: FloatArray, start: FloatArray | None) -> FloatArray:
         """The constants with the least squares, starting states following from them."""
+        from scipy.optimize import minimize  # a third of a second that other methods need not wait for
+
         names = plan.sought(trend)
 
         def objective(at: FloatArray) -> float:
