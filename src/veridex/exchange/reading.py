@@ -37,6 +37,7 @@ def read_history(
     unit: str | None = None,
     adds: Adds | None = None,
     floor: float | str | None = None,
+    whole: bool | None = None,
     layout: LayoutName = "long",
     items: Sequence[str] | None = None,
     dates: Dates | None = None,
@@ -64,8 +65,8 @@ def read_history(
     source : str or Path
         A CSV file or the like (``-`` for standard input), a Parquet file or a folder of parts, an Excel
         workbook, or the address of a database (``sqlite:///shop.db``) with `table` or `query`.
-    item, period, demand, cadence, seasons, unit, adds, floor, layout, items, dates, tz, fiscal_start, fiscal_named, \
-decimal, status, invalid, stock_out, in_stock, combine, absent, unfinished
+    item, period, demand, cadence, seasons, unit, adds, floor, whole, layout, items, dates, tz, fiscal_start, \
+fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, unfinished
         As in `History.from_frame`.
     start : optional
         First period of a bare column of numbers without dates; needs `cadence`.
@@ -112,6 +113,7 @@ decimal, status, invalid, stock_out, in_stock, combine, absent, unfinished
             unit=unit,
             adds=adds,
             floor=floor,
+            whole=whole,
         )
         return History.of([series], notes=(*bare.notes, _counted(series)))
     where = TableLayout(
@@ -155,6 +157,7 @@ decimal, status, invalid, stock_out, in_stock, combine, absent, unfinished
         unit=unit,
         adds=adds,
         floor=floor,
+        whole=whole,
         source=found.label,
         first_row=found.first_row,
         notes=found.notes,

@@ -78,6 +78,7 @@ def read_whole(reading: Reading, desk: Desk) -> History:
         "items": list(reading.items) or None,
         "invalid": list(reading.invalid) or None,
         "fiscal_start": _month(reading.fiscal_start),
+        "whole": None if reading.whole is None else reading.whole == "yes",
         "unfinished": "keep" if reading.keep_unfinished else "drop",
         "delimiter": {"tab": "\t"}.get(reading.delimiter or "", reading.delimiter),
     }

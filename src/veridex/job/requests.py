@@ -54,6 +54,9 @@ class Reading:
         Literal["sum", "mean"] | None, Word("Whether demand adds up over time and items, or averages (prices).")
     ] = None
     floor: Annotated[str | None, Word("What demand never is below: 0, or none (default: as its values show).")] = None
+    whole: Annotated[
+        Literal["yes", "no"] | None, Word("Whether demand is counted in whole numbers (default: as its values show).")
+    ] = None
     seasons: Annotated[
         Numbers, Word("Periods after which demand repeats itself, e.g. 7,365.25 (default: looked for); 1 for none.")
     ] = ()

@@ -71,6 +71,9 @@ def test_a_measure_is_kept(tmp_path):
     publication = vx.publish(history, method="mean", horizon=3)
     vx.write(publication, tmp_path / "out")
     assert vx.read_publication(tmp_path / "out").head.demand.measure == history.measure
+    assert not history["hive"].support.whole and read("units", whole=True)["hive"].support.whole
+    bounds = vx.fit(read("units", whole=True), "mean").forecast(3).frame["upper_80"]
+    assert (bounds == bounds.round()).all()
     with pytest.raises(vx.VeridexError, match="it adds up"):
         read("units", adds="both")
 

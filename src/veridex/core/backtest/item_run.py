@@ -127,7 +127,7 @@ class ItemWork:
         spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
         for o, span in enumerate(spans):
             out.scales[o] = naive_scales(span.actuals, series.season_length)
-            out.supports[o] = support_of(span.actuals, series.measure.floor)
+            out.supports[o] = support_of(span.actuals, series.measure.floor, series.measure.whole)
         # Any constant would do; this one is known at every origin.
         centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
         known: dict[tuple[int, int], DriverRows] = {}

@@ -71,6 +71,7 @@ class History(Columnar):
         unit: str | None = None,
         adds: Adds | None = None,
         floor: float | str | None = None,
+        whole: bool | None = None,
     ) -> "History":
         """Make a history of one item from bare numbers.
 
@@ -93,6 +94,8 @@ class History(Columnar):
         floor : float or "none", optional
             What demand never is below (0), or that there is no such thing. By default its values tell: where none is
             below zero, none will be.
+        whole : bool, optional
+            Whether demand is counted in whole numbers, where its values do not tell.
 
         Raises
         ------
@@ -118,7 +121,7 @@ class History(Columnar):
             np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
             (),
         )
-        measure, notes = measure_of("demand", unit, adds, floor, ratio=False, averaged=False)
+        measure, notes = measure_of("demand", unit, adds, floor, whole, ratio=False, averaged=False)
         return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=notes)
 
     @classmethod
@@ -135,6 +138,7 @@ class History(Columnar):
         unit: str | None = None,
         adds: Adds | None = None,
         floor: float | str | None = None,
+        whole: bool | None = None,
         layout: LayoutName = "long",
         items: Sequence[str] | None = None,
         dates: Dates | None = None,
@@ -167,7 +171,7 @@ class History(Columnar):
             sums are divided, at every cadence.
         cadence : str, optional
             Inferred from the dates if not stated; the notes say the evidence.
-        seasons, unit, adds, floor
+        seasons, unit, adds, floor, whole
             As in `from_numbers`.
         layout : {"long", "wide"}
             Wide: a column per item, those named in `items` or all that hold numbers.
@@ -223,7 +227,7 @@ class History(Columnar):
             unfinished=unfinished,
         )
         table = _with_period_column(frame, where)
-        return cls.from_table(table, where, cadence, seasons=seasons, unit=unit, adds=adds, floor=floor)
+        return cls.from_table(table, where, cadence, seasons=seasons, unit=unit, adds=adds, floor=floor, whole=whole)
 
     @classmethod
     def from_table(
@@ -236,6 +240,7 @@ class History(Columnar):
         unit: str | None = None,
         adds: Adds | None = None,
         floor: float | str | None = None,
+        whole: bool | None = None,
         source: str = "the table",
         first_row: int = 1,
         notes: tuple[str, ...] = (),
@@ -246,7 +251,7 @@ class History(Columnar):
         parts = replace(parts, notes=notes + parts.notes)
         name = "demand" if layout.layout == "wide" else layout.demand
         averaged = layout.combine not in ("sum", "count")
-        measure, said = measure_of(name, unit, adds, floor, ratio=parts.parts is not None, averaged=averaged)
+        measure, said = measure_of(name, unit, adds, floor, whole, ratio=parts.parts is not None, averaged=averaged)
         return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=said)
 
 

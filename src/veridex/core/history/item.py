@@ -174,7 +174,7 @@ class ItemHistory(Spans):
     @property
     def support(self) -> Support:
         """What demand can be: as stated, or as the values that were read show."""
-        return support_of(self.actuals, self.measure.floor)
+        return support_of(self.actuals, self.measure.floor, self.measure.whole)
 
     def with_values(self, values: FloatArray) -> "ItemHistory":
         """The same series with other values, which nothing was done to yet."""
@@ -240,8 +240,8 @@ class ItemHistory(Spans):
         """SHA-256 of everything that can be computed from the series: to the bit, whatever kind of NaN is unknown."""
         rules = None if self.rules is None else self.rules.key
         said = (self.item, self.cadence.name, self.stated or self.season_length, self.start, rules)
-        floor = self.measure.floor
-        digest = hashlib.sha256(repr(said if floor is None else (*said, floor)).encode())
+        own = (self.measure.floor, self.measure.whole)
+        digest = hashlib.sha256(repr(said if own == (None, None) else (*said, *own)).encode())
         for array in (self.actuals, self.values, *(() if self.censored is None else self.censored)):
             digest.update(np.where(np.isnan(array), np.nan, array).tobytes())
         return digest.hexdigest()

@@ -33,12 +33,15 @@ class Measure:
         Whether it adds up over time and items, averages, or is a ratio of two sums.
     floor : float or None
         What it never is below, minus infinity for nothing; None where its values tell.
+    whole : bool or None
+        Whether it is counted in whole numbers; None where its values tell.
     """
 
     name: str = "demand"
     unit: str | None = None
     adds: Adds = "sum"
     floor: float | None = None
+    whole: bool | None = None
 
     @property
     def adds_up(self) -> bool:
@@ -48,12 +51,12 @@ class Measure:
     @classmethod
     def of(cls, said: Mapping[str, Any]) -> "Measure":
         """The measure that a file tells of."""
-        return cls(said["name"], said["unit"], said["adds"], floor_of(said["floor"]))
+        return cls(said["name"], said["unit"], said["adds"], floor_of(said["floor"]), said["whole"])
 
     def spelled(self) -> dict[str, Any]:
         """As files have it."""
         floor = "none" if self.floor == -math.inf else self.floor
-        return {"name": self.name, "unit": self.unit, "adds": self.adds, "floor": floor}
+        return {"name": self.name, "unit": self.unit, "adds": self.adds, "floor": floor, "whole": self.whole}
 
     @property
     def label(self) -> str:
@@ -66,7 +69,14 @@ DEMAND = Measure()
 
 
 def measure_of(
-    name: str, unit: str | None, adds: str | None, floor: float | str | None, *, ratio: bool, averaged: bool
+    name: str,
+    unit: str | None,
+    adds: str | None,
+    floor: float | str | None,
+    whole: bool | None,
+    *,
+    ratio: bool,
+    averaged: bool,
 ) -> tuple[Measure, tuple[str, ...]]:
     """The measure, as stated or as its name and the way it is gathered tell; and a note where that is a guess.
 
@@ -74,7 +84,7 @@ def measure_of(
     ----------
     name : str
         The column of demand.
-    unit, adds, floor
+    unit, adds, floor, whole
         As stated.
     ratio : bool
         Whether it divides two sums.
@@ -99,4 +109,4 @@ def measure_of(
     elif averaged or AVERAGES.search(name.lower().replace("_", " ")):
         found = "mean"
         notes = (f"{name} is taken for an average: it does not add up over time and items (adds=sum if it does).",)
-    return Measure(name, unit, found, floor_of(floor)), notes
+    return Measure(name, unit, found, floor_of(floor), whole), notes

@@ -62,7 +62,7 @@ def floor_of(stated: float | str | None) -> float | None:
     return found
 
 
-def support_of(values: FloatArray, floor: float | None = None) -> Support:
+def support_of(values: FloatArray, floor: float | None = None, whole: bool | None = None) -> Support:
     """The support that values show: not below zero where none was, whole where all are.
 
     Parameters
@@ -71,12 +71,15 @@ def support_of(values: FloatArray, floor: float | None = None) -> Support:
         NaN is unknown.
     floor : float, optional
         What is stated instead: 0, or minus infinity for none.
+    whole : bool, optional
+        Whether it is counted in whole numbers, where that is stated.
     """
     known = values[~np.isnan(values)]
     if not known.size:
-        return Support(-math.inf if floor is None else floor)
+        return Support(-math.inf if floor is None else floor, bool(whole))
     shown = 0.0 if known.min() >= 0.0 else -math.inf
-    return Support(shown if floor is None else floor, bool((known == np.rint(known)).all()))
+    counted = bool((known == np.rint(known)).all()) if whole is None else whole
+    return Support(shown if floor is None else floor, counted)
 
 
 def lifted(points: FloatArray, y: FloatArray, floor: float | None) -> None:
