@@ -188,6 +188,7 @@ def test_a_frame_of_a_history_gives_the_history_back(numbers):
         ({"absent": "maybe"}, "it is one of 'zero', 'unknown'"),
         ({"seasons": 0}, "state up to 4 different lengths from 1 period on, as in (7, 365.25)"),
         ({"seasons": (7, 7)}, "state up to 4 different lengths"),
+        ({"seasons": "week"}, "state up to 4 different lengths"),
         ({"frame": table([])}, "has 0 periods; a history needs 1"),
         (
             {"frame": table([("a", "2024-01", 1), ("a", "x", 1), ("a", "y", 1)])},

@@ -39,6 +39,12 @@ def test_what_is_out_of_stock_is_a_lower_bound(told, most):
     assert np.isnan(series.values[out]).all() and (series.stock_outs == out).all()
     filled = vx.tidy(history, gaps="seasonal").history["demand"].values
     assert (filled[out] >= series.censored[0][out]).all() and not np.isnan(filled).any()
+    quarters = history.at_cadence("quarterly")["demand"]
+    with_outs = out.reshape(20, 3).any(axis=1)
+    assert (quarters.stock_outs == with_outs).all() and np.isnan(quarters.values[with_outs]).all()
+    sold = np.where(out, series.censored[0], series.values).reshape(20, 3).sum(axis=1)
+    assert quarters.censored[0][with_outs] == pytest.approx(sold[with_outs])
+    assert np.isnan(quarters.censored[1]).all() == (told == "stock_out")
     part = series.last(30)
     assert part.censored.shape == (2, 30) and history.at(0).fingerprint != stocked(told=None)[0].at(0).fingerprint
 

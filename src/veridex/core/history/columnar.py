@@ -220,7 +220,15 @@ class Columnar(Spans):
         summed = gather == "sum" if gather else self.measure.adds_up
         word = "added up" if summed and self.parts is None else "averaged"
         word = "divided again, sum by sum," if self.parts is not None else word
-        notes = (*self.notes, f"{self.cadence.name} demand was {word} to {kept[0].cadence.name}.".capitalize())
+        told = tuple(f"{length:g}" for length in self.stated if length > 1)
+        lost = (
+            f"The stated seasons ({', '.join(told)}) were of {self.cadence.plural}; the calendar's are looked for.",
+        )
+        notes = (
+            *self.notes,
+            *(lost if told else ()),
+            f"{self.cadence.name} demand was {word} to {kept[0].cadence.name}.".capitalize(),
+        )
         return self._with(kept, notes)
 
     def to_frame(self) -> pd.DataFrame:

@@ -295,8 +295,23 @@ class ItemHistory(Spans):
             values=locked(values),
             measure=self.measure,
             parts=parts,
+            censored=self._coarser_bounds(coarser, gather) if parts is None else None,
         )
         return bare.under(self.rules)
+
+    def _coarser_bounds(self, coarser: Cadence, gather: Gather) -> FloatArray | None:
+        """What was sold in coarser periods in some of whose periods stock ran out, and the share that it lasted."""
+        if self.censored is None:
+            return None
+        out = self.stock_outs
+
+        def gathered(values: FloatArray, how: Gather) -> FloatArray:
+            return coarsen(values, self.start, self.cadence, coarser, how)[0]
+
+        sold = gathered(np.where(out, self.censored[0], self.actuals), gather)
+        share = gathered(np.where(out, np.nan_to_num(self.censored[1], nan=-np.inf), 1.0), "mean")
+        known = (gathered(out.astype(np.float64), "sum") > 0.0) & ~np.isnan(sold)
+        return np.where(known, np.stack((sold, np.where(np.isinf(share), np.nan, share))), np.nan)
 
     def to_frame(self) -> pd.DataFrame:
         """The history as a table: item, period, demand."""

@@ -1,7 +1,10 @@
 """The seasons of a history: as they are stated, as the calendar has them, and as tables call them."""
 
+import math
 from collections.abc import Sequence
 from typing import NamedTuple
+
+import numpy as np
 
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
@@ -44,8 +47,10 @@ def stated_seasons(given: float | Sequence[float] | None) -> tuple[float, ...]:
     ParameterError
         If one is below one period, no number, there twice, or there are too many.
     """
-    wanted = () if given is None else (given,) if isinstance(given, (int, float)) else tuple(given)
-    found = tuple(sorted(float(one) for one in wanted))
+    try:
+        found = () if given is None else tuple(sorted(np.atleast_1d(np.asarray(given, dtype=np.float64)).tolist()))
+    except (TypeError, ValueError):
+        found = (math.nan,)
     if any(not 1.0 <= one < 1e6 for one in found) or len(set(found)) < len(found) or len(found) > MOST:
         problem = f"state up to {MOST} different lengths from 1 period on, as in (7, 365.25)"
         raise ParameterError("seasons", repr(given), problem)
