@@ -4,6 +4,7 @@ import resource
 import warnings
 
 import numpy as np
+import pandas as pd
 
 import veridex as vx
 
@@ -77,3 +78,59 @@ def main() -> None:
     print(f"Peak memory after the first fifth grew by {grown / 1024:.1f} MB.")
     for one in broken[:20]:
         print("broken:", *one)
+    seasons_and_drivers()
+
+
+SEASONAL = (
+    *("seasonal-naive turns=1", "theta", "smoothing transform=log", "holt-winters season=multiplicative damped=yes"),
+    *("arima d=1 q=1", "arima q=1 keep=chosen", "trend-season", "harmonic", "bending-trend", "driver-regression"),
+    *("naive drivers=all", "tsb drivers=all", "smoothing seasons=[4, 9.5]", "combination of=[theta, naive, smoothing]"),
+)
+
+
+def seasons_and_drivers() -> None:
+    """Print how many hostile histories with several seasons, and with drivers of any size, end in neither way."""
+    rng, broken, forecasts = np.random.default_rng(5), [], 0
+    for i in range(HISTORIES // 5):
+        y, text = np.resize(history(rng), int(rng.integers(1, 140))), SEASONAL[i % len(SEASONAL)]
+        stated = (None, (4, 9.5), (4.5,), (1,), (7.0, 30.4))[rng.integers(5)]
+        cadence = ("daily", "weekly", "hourly", "workday")[rng.integers(4)]
+        made = vx.History.from_numbers(y, cadence=cadence, start="2022-01-03", seasons=stated)
+        series = made["demand"]
+        drivers = None if text.startswith("seasonal") else _drivers(rng, series)
+        try:
+            fitted = vx.fit(series, text, drivers=drivers)
+            forecast = fitted.forecast(6)
+            fine = np.isfinite(forecast.points).all() if fitted.available else bool(fitted.reason)
+            said = (
+                fitted.in_words(),
+                fitted.equation(),
+                fitted.coefficients,
+                fitted.contributions(3),
+                vx.profile(made),
+            )
+            also = (vx.seasons(series), vx.differencing(series), vx.breaks(series), vx.decompose(series))
+            if not (fine or forecast.reason) or None in (*said[:2], *also[:1]):
+                broken.append((text, y[:6]))
+            forecasts += fitted.available
+        except vx.VeridexError:
+            continue  # a driver that mirrors demand, no item left: one clear error
+        except Exception as problem:
+            broken.append((text, problem, y[:6]))
+    print(f"{HISTORIES // 5} with several seasons and drivers: {forecasts} forecasts, {len(broken)} broken.")
+    for one in broken[:10]:
+        print(one)
+
+
+def _drivers(rng: np.random.Generator, series: vx.ItemHistory) -> vx.Drivers:
+    """A number of any size, a promotion, a constant and a line; the first is known ahead."""
+    n = len(series) + 9
+    table = {
+        "a": rng.normal(size=n) * 10.0 ** rng.integers(-6, 7),
+        "b": (rng.random(n) < 0.1) * 1.0,
+        "c": np.full(n, 3.0),
+        "d": np.arange(n, dtype=float),
+    }
+    periods = series.cadence.starts(np.arange(series.start, series.start + n))
+    frame = pd.DataFrame({"period": periods, **table})
+    return vx.Drivers.from_frame(frame, cadence=series.cadence.name, known_ahead=["a"])

@@ -235,9 +235,11 @@ def _by_loess(y: FloatArray, seasons: tuple[float, ...], robust: bool) -> tuple[
     for one in above.values():
         rest = one.taken_out(rest)
     trend, own = _by_whole_seasons(rest, whole, max(seasons), robust)
-    places = np.arange(y.size, dtype=np.float64)
+    places, nothing = np.arange(y.size, dtype=np.float64), np.zeros(y.size)
     parts = iter(own)
-    return trend, np.array([next(parts) if one.is_integer() else above[one].at(places) for one in seasons])
+    return trend, np.array(
+        [next(parts) if one.is_integer() else above[one].at(places) if one in above else nothing for one in seasons]
+    )
 
 
 def _by_whole_seasons(

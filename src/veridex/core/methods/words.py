@@ -36,6 +36,9 @@ def signed(value: float, digits: int = 4) -> str:
     return f" {'-' if value < 0 else '+'} {number(abs(value), digits)}"
 
 
+FAR_LOG = 14.0
+"""Logarithms of a million and more."""
+
 INTERVENTIONS = {
     "pulse": " in that period alone",
     "step": " from then on",
@@ -57,7 +60,7 @@ def effect_words(
     logs = unit == LOG_UNIT
     for column, effect in zip(columns, effects, strict=True):
         does = "multiplies demand by" if logs else "adds" if effect >= 0 else "takes away"
-        amount = number(math.exp(float(effect))) if logs else quantity(abs(float(effect)), unit)
+        amount = _factor(float(effect)) if logs else quantity(abs(float(effect)), unit)
         if effect == 0.0:
             untold.append(column.name)
         elif column.kind in INTERVENTIONS:
@@ -74,6 +77,11 @@ def effect_words(
         said.append(f"the {who} cannot be told apart in this span")
     text = "; ".join(said)
     return f"{text[:1].upper()}{text[1:]}."
+
+
+def _factor(log: float) -> str:
+    """What a logarithm multiplies by; one that is far from nothing, as of a driver of tiny numbers, stays one."""
+    return number(math.exp(log)) if abs(log) < FAR_LOG else f"exp({number(log)})"
 
 
 def memory(alpha: float, cadence: Cadence) -> str:

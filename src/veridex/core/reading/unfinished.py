@@ -33,6 +33,8 @@ def unfinished_period(history: History) -> tuple[int, str] | None:
         values = np.array(series.actuals)
         values[-1] = np.nan
         found = expect(values, series.season_length, turns=series.turns)
+        if not found.spread_at_end > 0.0:
+            continue
         distance = (series.actuals[-1] - found.values[-1]) / found.spread_at_end
         if np.isfinite(distance):
             judged += 1
