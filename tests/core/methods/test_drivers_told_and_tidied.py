@@ -64,3 +64,22 @@ def test_futures_of_drivers_by_formula_are_those_of_replays(text):
     replayed = _replayed(family, plan, span, rows.x.copy(), rows.futures, out)
     # On logarithms the correction of a mean also holds how unsure the effects are, a little differently by future.
     assert told == pytest.approx(replayed, rel=1e-3 if "log" in text else 1e-9) and told.std() > 0
+
+
+@pytest.mark.parametrize("known", [["a", "b"], ["a"]])
+def test_a_gap_in_a_driver_is_a_gap_in_demand_for_methods_that_take_none(known):
+    rng = np.random.default_rng(15)
+    promo, weather = (rng.random(80) < 0.2) * 1.0, 10 + rng.normal(size=80)
+    y = 50 + 8 * promo[:72] + 3 * weather[:72] + rng.normal(size=72)
+    weather[[20, 21, 40]] = np.nan
+    if "b" not in known:
+        weather[72:] = np.nan
+    drivers = drivers_of([promo, weather], known)
+    fitted = vx.fit(counted(y), "theta", drivers=drivers)
+    effects = fitted.coefficients.set_index("name")["value"]
+    assert effects["a"] == pytest.approx(8, abs=1.2) and effects["b"] == pytest.approx(3, abs=0.5)
+    assert np.isnan(fitted.fitted_values[[20, 21, 40]]).all() and np.isfinite(fitted.forecast(6).points).all()
+    assert any("In 3 periods a driver is not known" in note for note in fitted.notes)
+    assert "(b in 21)" in vx.fit(counted(y), "linear-trend", drivers=drivers).reason
+    blend = vx.fit(counted(y), "combination of=[theta, linear-trend]", drivers=drivers)
+    assert blend.forecast(4).points == pytest.approx(fitted.forecast(4).points)

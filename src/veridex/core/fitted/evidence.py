@@ -209,6 +209,9 @@ class Evidence:
             return ()
         found = [] if self.regressors is None else list(self.regressors.freaks(self.series))
         found += [f"{name} is not recorded up to the end yet; its last values were forecast." for name in rows.late]
+        lost = np.isnan(rows.x[:-1]).any(axis=1).sum()
+        if self.available and lost:
+            found.append(f"In {lost} periods a driver is not known: they are left out like unknown demand.")
         if rows.skipped:
             found.append(f"The first {rows.skipped} periods are left out: a driver is not known in them.")
         return tuple(found)

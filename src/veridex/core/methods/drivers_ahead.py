@@ -120,7 +120,7 @@ def _forecast(values: FloatArray, sizes: Sizes) -> tuple[FloatArray, FloatArray]
     """Points and simulated paths of a driver, from its known values."""
     horizon = sizes.horizon
     shocks = _shocks(zlib.crc32(values.tobytes()), horizon)
-    if np.isnan(values).any():
+    if np.isnan(values).all():
         return np.full(horizon, np.nan), np.full(shocks.shape, np.nan)
     for one in AHEAD:
         family = one.family

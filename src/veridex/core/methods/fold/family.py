@@ -35,8 +35,9 @@ class Family(ABC, Generic[P]):
     name : str
     settings : tuple of Setting
         Beside those that every method takes.
-    takes_drivers, borrows : bool
-        Whether it sees driver rows itself; whether it asks for the seasons of neighbours.
+    takes_drivers, bears_gaps, borrows : bool
+        Whether it sees driver rows itself; whether it can do with periods of the span in which a driver is unknown;
+        whether it asks for the seasons of neighbours.
     seasons : {"none", "taken out", "own"}
         What becomes of seasons above the first: it sees none, they are taken out before, it sees them itself.
     fixed_season : str
@@ -48,6 +49,7 @@ class Family(ABC, Generic[P]):
     name: ClassVar[str]
     settings: ClassVar[tuple[Setting, ...]] = ()
     takes_drivers: ClassVar[bool] = False
+    bears_gaps: ClassVar[bool] = False
     borrows: ClassVar[bool] = False
     seasons: ClassVar[Literal["none", "taken out", "own"]] = "none"
     fixed_season: ClassVar[str] = "auto"

@@ -22,7 +22,7 @@ def run_fold(
     """
     if y.size == 0:
         return Status.TOO_SHORT
-    if x is not None and not np.isfinite(x).all():
+    if _lacks(family, x, y.size):
         return Status.DRIVER_UNKNOWN
     with np.errstate(all="ignore"):
         status = family.domain(plan, y, None)
@@ -36,9 +36,14 @@ def run_fold(
     return status
 
 
+def _lacks(family: Family[Any], x: FloatArray | None, n: int) -> bool:
+    """Whether a driver has no value where the family needs one."""
+    return x is not None and not np.isfinite(x[n:] if family.bears_gaps else x).all()
+
+
 def replay_fold(family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
     """Carry the parameters in ``out.row`` over to the values that have come since, as quietly."""
-    if x is not None and not np.isfinite(x).all():
+    if _lacks(family, x, y.size):
         return gated(Status.DRIVER_UNKNOWN, out)
     with np.errstate(all="ignore"):
         status = family.domain(plan, y, out.row)

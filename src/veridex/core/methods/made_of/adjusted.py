@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import moved, rescaled, widened
 from veridex.core.methods.fold.account import Account, Coefficients
@@ -53,7 +53,8 @@ class Adjusted(Family[AdjustedPlan]):
     Seasons above the first (`veridex.core.numerics.seasons.longer`) are taken out where the span shows them, or where
     they are stated; effects of drivers and events (`veridex.core.numerics.regression.effects`) where the method takes
     none itself. Both are estimated from the span alone, add to demand or multiply it, and their uncertainty widens the
-    law of the forecasts. Where there is nothing to take out, the method is left alone.
+    law of the forecasts. Where a driver that it cannot take is unknown, so is adjusted demand. Where there is nothing
+    to take out, the method is left alone.
     """
 
     def __init__(self, family: Family[Any]) -> None:
@@ -61,6 +62,7 @@ class Adjusted(Family[AdjustedPlan]):
         self.name = family.name  # type: ignore[misc]
         self.takes_drivers = True  # type: ignore[misc]
         self.borrows = family.borrows  # type: ignore[misc]
+        self.bears_gaps = not family.takes_drivers  # type: ignore[misc]
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> Any:
         """Row: for each block whether it was found, whether it multiplies, its effects; then the method's own row."""
@@ -119,6 +121,7 @@ class Adjusted(Family[AdjustedPlan]):
         """Estimate what is taken out, fit the method to the rest, and put it back."""
         if not isinstance(plan, AdjustedPlan):
             return self._family.run(plan, y, x, warm, out)
+        y, x, unknown = _without_gaps(y, x)
         asides = estimated(plan.blocks, plan.inner.season_length, y, x, additive=plan.additive)
         at = 0
         for block, aside in zip(plan.blocks, asides, strict=True):
@@ -135,12 +138,14 @@ class Adjusted(Family[AdjustedPlan]):
             out.stats[0] -= _jacobian(asides, y, x, int(out.stats[1]))
         out.stats[2] += sum(np.count_nonzero(aside.effects) for aside in asides)
         _put_back(asides, y.size, x, out)
+        out.fitted[unknown] = np.nan
         return status
 
     def replay(self, plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast with the row's parameters, and put back what it says was taken out."""
         if not isinstance(plan, AdjustedPlan):
             return self._family.replay(plan, y, x, out)
+        y, x, unknown = _without_gaps(y, x)
         asides = plan.asides(out.row)
         z = _without(asides, y, x)
         inner = out.beyond(plan.head)
@@ -149,12 +154,14 @@ class Adjusted(Family[AdjustedPlan]):
             return status
         status = Status(self._family.replay(plan.inner, z, self._past(plan, x), inner))
         _put_back(asides, y.size, x, out)
+        out.fitted[unknown] = np.nan
         return status
 
     def paths(self, plan: Any, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray) -> FloatArray:
         """Those of the method, with what was taken out put back."""
         if not isinstance(plan, AdjustedPlan):
             return self._family.paths(plan, y, x, row, shocks)
+        y, x, _ = _without_gaps(y, x)
         asides = plan.asides(row)
         z = _without(asides, y, x)
         paths = self._family.paths(plan.inner, z, self._past(plan, x), row[plan.head :], shocks)
@@ -186,6 +193,7 @@ class Adjusted(Family[AdjustedPlan]):
         if not isinstance(plan, AdjustedPlan):
             found: Account = self._family.account(plan, y, x, row, series)
             return found
+        y, x, _ = _without_gaps(y, x)
         asides = plan.asides(row)
         z = _without(asides, y, x)
         own: Account = self._family.account(plan.inner, z, self._past(plan, x), row[plan.head :], series)
@@ -231,6 +239,7 @@ class Adjusted(Family[AdjustedPlan]):
         """What a search tried on adjusted demand, its criteria brought back to demand as it is."""
         if not isinstance(plan, AdjustedPlan):
             return self._family.candidates(plan, y, x)
+        y, x, _ = _without_gaps(y, x)
         asides = estimated(plan.blocks, plan.inner.season_length, y, x, additive=plan.additive)
         table = self._family.candidates(plan.inner, _without(asides, y, x), self._past(plan, x))
         lost = _jacobian(asides, y, x, int((~np.isnan(y)).sum()))
@@ -247,6 +256,14 @@ class Adjusted(Family[AdjustedPlan]):
         """Those that the method finds among the columns that it takes itself."""
         inner = plan.inner if isinstance(plan, AdjustedPlan) else plan
         return self._family.dependent(inner, y, x)
+
+
+def _without_gaps(y: FloatArray, x: FloatArray | None) -> tuple[FloatArray, FloatArray | None, BoolArray]:
+    """Demand and driver rows in which both are unknown where a driver is, and where that is."""
+    if x is None:
+        return y, x, np.zeros(y.size, dtype=bool)
+    unknown = np.isnan(x[: y.size]).any(axis=1)
+    return np.where(unknown, np.nan, y), np.where(np.isnan(x), 0.0, x), np.asarray(unknown)
 
 
 def _without(asides: list[Aside], y: FloatArray, x: FloatArray | None) -> FloatArray:

@@ -83,6 +83,8 @@ class FamilyOfMethods(Family[P]):
     example: ClassVar[str]
     settings: ClassVar[tuple[Setting, ...]]
 
+    bears_gaps = True  # its members say what they can do with
+
     def __init__(self, *, takes_drivers: bool = False) -> None:
         self.takes_drivers = takes_drivers  # type: ignore[misc]
 

@@ -57,6 +57,7 @@ class Transformed(Family[TransformedPlan]):
         self.name = family.name  # type: ignore[misc]
         self.takes_drivers = family.takes_drivers  # type: ignore[misc]
         self.borrows = family.borrows  # type: ignore[misc]
+        self.bears_gaps = family.bears_gaps  # type: ignore[misc]
 
     def plan(self, settings: Mapping[str, Any], sizes: Sizes) -> TransformedPlan:
         """Row: power, standard error one period ahead, then the method's own row; driver rows are not transformed."""
