@@ -205,7 +205,7 @@ def test_nothing_leaks_with_drivers_events_and_rules():
     weather, price = rng.normal(size=(2, 108)).cumsum(axis=1)
     months = pd.date_range("2018-01-01", periods=108, freq="MS")
     events = vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": ["2019-05-02", "2021-06-03", "2025-07-01"]}))
-    scheme = vx.RollingOrigin(horizon=4, origins="all", stride=3)
+    scheme = vx.RollingOrigin(horizon=4, origins="all", stride=5)
     late = slice(84, None)
 
     def run(values, seen):

@@ -1,5 +1,6 @@
 """`differencing`: transform, seasonal and plain differences, in this order, each step with the test that led to it."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -141,9 +142,9 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
         steps.append(_taken_out(above, one))
     stands = Turns.stand_for(one.season_length, [step.length for step in longer])
     first = 1 if stands else one.season_length
-    shown = season_test(z, first)
-    z, seasonal, more = _season(z, first, significance, shown, 100.0 * CHANCE)
+    z, seasonal, more = _season(z, first, significance, season_test, 100.0 * CHANCE)
     steps += more
+    repeats = any(step.test == MEANS and step.p_value < CHANCE for step in more)
     z, plain, more = _plain(z, significance, MOST - seasonal)
     steps += more
     warnings = warnings_of(z, first, seasonal, plain)
@@ -153,7 +154,7 @@ def differencing(series: History | ItemHistory, significance: float = 5) -> Advi
         power=power,
         D=seasonal,
         d=plain,
-        season_out=bool(longer) or (not seasonal and shown[1] < CHANCE),
+        season_out=bool(longer) or repeats,
         steps=tuple(steps),
         warnings=warnings,
         values=z,
@@ -177,9 +178,8 @@ def advised_differences(y: FloatArray, season_length: int, significance: float) 
     """
     if y.size < FEWEST or y.min() == y.max():
         return 0, 0
-    means = _phase_means(y, season_length) if season_length > 1 else (np.nan, np.nan)
-    z, seasonal, _ = _season(y, season_length, significance, means, significance)
-    if means[1] < significance / 100.0:
+    z, seasonal, steps = _season(y, season_length, significance, _phase_means, significance)
+    if any(step.test == MEANS and step.p_value < significance / 100.0 for step in steps):
         seasonal = 1
     _, plain, _ = _plain(z, significance, MOST - seasonal)
     return seasonal, plain
@@ -193,7 +193,11 @@ def _taken_out(above: Longer, series: ItemHistory) -> Step:
 
 
 def _season(
-    z: FloatArray, season_length: int, significance: float, means: tuple[float, float], at: float
+    z: FloatArray,
+    season_length: int,
+    significance: float,
+    means: Callable[[FloatArray, int], tuple[float, float]],
+    at: float,
 ) -> tuple[FloatArray, int, list[Step]]:
     """Difference over the season if the season wanders; take it out if its means differ at `at` percent."""
     if season_length < 2:
@@ -209,7 +213,7 @@ def _season(
             [Step(outcome.test, outcome.statistic, outcome.p_value, words)],
         )
     steps = [Step(outcome.test, outcome.statistic, outcome.p_value, "D = 0: no sign that the season wanders")]
-    statistic, p_value = means
+    statistic, p_value = means(z, season_length)
     if p_value < at / 100.0:
         words = "a season that repeats itself: seasonal dummies or a seasonal method take it out"
         steps.append(Step(MEANS, statistic, p_value, words))
