@@ -8,6 +8,7 @@ import pytest
 
 import veridex as vx
 from conftest import veridex
+from veridex.job.reading import rules_of
 
 
 @pytest.fixture(scope="module")
@@ -73,6 +74,10 @@ def test_working_days_explain_and_divide_demand(tmp_path):
     history = vx.History.from_frame(table.iloc[:72], period="month", demand="pots", cadence="monthly")
     alone = vx.fit(history, "theta").forecast(12).points
     assert np.abs(points - demand[72:]).mean() < 0.6 * np.abs(alone - demand[72:]).mean()
+    divided = rules_of("per_working_day=GB-ENG gaps=interpolate")
+    assert (divided.per_working_day, divided.gaps) == ("GB-ENG", "interpolate")
+    with pytest.raises(vx.VeridexError, match="write rules as gaps=interpolate; they are gaps, outliers"):
+        rules_of("negative=zero", ("gaps", "outliers"))
     tidied = veridex("tidy", *words, "--per-working-day", "GB-ENG", "--to", str(tmp_path / "out"))
     assert tidied.returncode == 0, tidied.stderr
     assert "pots was divided by working_days" in tidied.stderr

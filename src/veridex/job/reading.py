@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import asdict, fields
 from pathlib import Path
-from typing import Any, get_args, get_type_hints
+from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 import numpy as np
 
@@ -133,21 +133,22 @@ def tell_notes(notes: Iterable[str], reading: Reading, desk: Desk) -> None:
         desk.say(f"{said}, --notes all shows them.")
 
 
-def rules_of(words: str) -> Tidying:
-    """Rules that are written as ``gaps=interpolate outliers=repair``.
+def rules_of(words: str, known_to: tuple[str, ...] | None = None) -> Tidying:
+    """Rules that are written as ``gaps=interpolate outliers=repair``; of some of them, where only these do something.
 
     Raises
     ------
     ParameterError
         If a word is no rule, or says what the rule does not know.
     """
-    known = get_type_hints(Tidying)
+    known = {key: kind for key, kind in get_type_hints(Tidying).items() if known_to is None or key in known_to}
     found: dict[str, Any] = {}
     for word in words.split():
         key, mark, value = word.partition("=")
         if not mark or key not in known:
             raise ParameterError("tidy", repr(word), f"write rules as gaps=interpolate; they are {', '.join(known)}")
-        if (allowed := get_args(known[key])) and value not in allowed:
+        allowed = get_args(known[key]) if get_origin(known[key]) is Literal else ()
+        if allowed and value not in allowed:
             raise ParameterError("tidy", repr(word), f"{key} is one of {', '.join(map(str, allowed))}")
         found[key] = value
     return Tidying(**found)
@@ -205,7 +206,7 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
             ],
         )
         if explaining.tidy_drivers is not None:
-            rules = rules_of(explaining.tidy_drivers)
+            rules = rules_of(explaining.tidy_drivers, ("gaps", "outliers"))
             drivers = tidy_drivers(drivers, gaps=rules.gaps, outliers=rules.outliers).drivers
         for note in (*drivers.notes, *driver_remarks(drivers)):
             desk.say(note)

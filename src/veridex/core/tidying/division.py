@@ -36,7 +36,7 @@ def divided(history: History, per: Drivers) -> History:
         censored = None if one.censored is None else np.stack((one.censored[0] / count, one.censored[1]))
         series.append(replace(one, values=locked(one.values / count), censored=censored))
     made = history._with(series, (*history.notes, f"{history.measure.name} was divided by {name}."))
-    unit = f"{history.measure.unit or history.measure.name} per {name}"
-    return replace(
-        made, measure=replace(history.measure, name=f"{history.measure.name} per {name}", unit=unit, adds="mean")
-    )
+    each = name.replace("_", " ").removesuffix("s")
+    own = history.measure
+    measure = replace(own, name=f"{own.name} per {each}", unit=f"{own.unit or own.name} per {each}", adds="mean")
+    return replace(made, measure=measure)
