@@ -115,6 +115,8 @@ def test_stated_seasons_are_used_and_kept():
         "365.25"
         not in vx.fit(vx.History.from_frame(table, item="item", cadence="daily", seasons=7), "theta").in_words()
     )
+    short = vx.fit(week["jars"].first(300), "theta")
+    assert "The stated season of 365.25 days cannot be told in this span; it is left in." in short.in_words()
     weeks = vx.History.from_frame(table, item="item", cadence="daily").at_cadence("weekly")
     assert weeks["jars"].season_length == 52 and weeks["jars"].turns.lengths == (365.25 / 7,)
 
@@ -134,6 +136,15 @@ def test_a_method_that_takes_no_drivers_sees_demand_without_their_effects(text):
         vx.fit(series, "naive", drivers=drivers)
     told = vx.fit(series, "naive drivers=all", drivers=drivers).forecast(60).points
     assert np.unique(np.round(told, 6)).size == 2
+
+
+def test_effects_that_cannot_be_told_are_said():
+    frame = pd.DataFrame({"period": np.arange(1, 21), "price": [3.0] * 14 + [4.0] * 6})
+    drivers = vx.Drivers.from_frame(frame, cadence="counted", known_ahead="all")
+    series = vx.History.from_numbers([5, 7, 6, 8, 7, 6, 5, 8, 9, 7, 6, 8, 7, 9], cadence="counted")
+    fitted = vx.fit(series, "simple-smoothing", drivers=drivers)
+    assert fitted.in_words().startswith("Effects of drivers and events cannot be told in this span")
+    assert fitted.forecast(3).points == pytest.approx(vx.fit(series, "simple-smoothing").forecast(3).points)
 
 
 def test_effects_add_where_demand_may_be_below_zero():

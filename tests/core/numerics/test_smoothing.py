@@ -259,5 +259,5 @@ def test_turning_states_follow_the_plain_recursion_and_start_where_squares_are_l
         moved = seeds.copy()
         moved[place] += 0.01
         fitted = np.empty(300)
-        filter_turning(y, *of, moved, fitted)
+        filter_turning(y, of, moved, fitted)
         assert np.nansum((y - fitted) ** 2) >= squares - 1e-9

@@ -11,16 +11,15 @@ import pandas as pd
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import moved, rescaled, widened
-from veridex.core.methods.fold.account import Account, Coefficients
+from veridex.core.methods.fold.account import Account
 from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.status import Status
+from veridex.core.methods.made_of.adjusted_account import adjusted_equation, adjusted_words, with_effects
 from veridex.core.methods.made_of.asides import Aside, Block, estimated
-from veridex.core.methods.words import LOG_UNIT, effect_words, signed
 from veridex.core.numerics.seasons.longer import MOST_HARMONICS
 from veridex.core.periods.seasons import Turns
-from veridex.core.readable import number, quantity
 
 __all__ = ["Adjusted", "AdjustedPlan"]
 
@@ -197,15 +196,16 @@ class Adjusted(Family[AdjustedPlan]):
         asides = plan.asides(row)
         z = _without(asides, y, x)
         own: Account = self._family.account(plan.inner, z, self._past(plan, x), row[plan.head :], series)
+        said = adjusted_words(plan.columns, asides, any(block.stated for block in plan.blocks), series)
         if not any(aside.found for aside in asides):
-            return own
+            return replace(own, words=f"{said} {own.words}".strip())
         every = np.arange(y.size + plan.horizon)
         names = [name for aside in asides for name in aside.names(plan.columns)]
         return replace(
             own,
-            coefficients=_with_effects(own.coefficients, asides, names),
-            words=f"{_words(plan, asides, series)} {own.words}",
-            equation=_equation(plan, asides, own.equation),
+            coefficients=with_effects(own.coefficients, asides, names),
+            words=f"{said} {own.words}",
+            equation=adjusted_equation(plan.columns, asides, own.equation),
             parts=dict(own.parts) | {aside.label: aside.amount(every[: y.size], x) for aside in asides if aside.season},
             contributions=dict(own.contributions) | self._contributions(plan, asides, y, x, row)
             if own.contributions
@@ -307,57 +307,3 @@ def _put_back(asides: list[Aside], n: int, x: FloatArray | None, out: Rows) -> N
         stretch = np.divide(wider, out.std_error, out=np.ones_like(wider), where=out.std_error > 0.0)
         widened(out.law, out.points, stretch)
         out.std_error[:] = wider
-
-
-def _with_effects(own: Coefficients, asides: list[Aside], names: list[str]) -> Coefficients:
-    """The method's estimates, then what was taken out."""
-    effects = np.concatenate([aside.effects[: len(aside.names_of)] for aside in asides])
-    errors = np.concatenate([np.sqrt(np.diag(aside.covariance))[: len(aside.names_of)] for aside in asides])
-    return replace(
-        own,
-        names=(*own.names, *names),
-        values=np.append(own.values, effects),
-        errors=np.append(own.errors, np.where(errors > 0.0, errors, np.nan)),
-    )
-
-
-def _words(plan: AdjustedPlan, asides: list[Aside], series: ItemHistory) -> str:
-    """Say what was taken out before the method looked."""
-    said = []
-    for aside in asides:
-        if not aside.found:
-            continue
-        if not aside.season:
-            unit = LOG_UNIT if aside.relative else series.unit
-            told = effect_words(plan.columns, aside.effects, unit)
-            said.append(f"The effects of drivers and events are taken out first: {told[0].lower()}{told[1:]}")
-            continue
-        turn = aside.amount(np.arange(math.ceil(aside.season)), None)
-        if aside.relative:
-            swing = (
-                f"from {number(100 * math.exp(float(turn.min())), 3)} to "
-                f"{number(100 * math.exp(float(turn.max())), 3)} % of the level"
-            )
-        else:
-            swing = f"by {quantity(float(np.ptp(turn)), series.unit)}"
-        length = f"{number(aside.season, 6)} {series.cadence.plural}"
-        said.append(f"A season of {length}, which swings {swing}, is taken out first and put back.")
-    return " ".join(said)
-
-
-def _equation(plan: AdjustedPlan, asides: list[Aside], own: str) -> str:
-    """The method's equation, which is of adjusted demand, and the adjustment."""
-    terms = []
-    for aside in asides:
-        if aside.found and aside.season:
-            terms.append((aside.relative, f"{aside.label}[t]"))
-        elif aside.found:
-            text = "".join(
-                f"{signed(float(b))} {c.name}[t]" for b, c in zip(aside.effects, plan.columns, strict=True) if b
-            )
-            terms.append((aside.relative, text.removeprefix(" + ").removeprefix(" ")))
-    lines = [
-        f"y and its forecasts stand for demand {'divided by exp(' if relative else 'less ('}{text})"
-        for relative, text in terms
-    ]
-    return "\n".join((own, *lines))

@@ -176,8 +176,8 @@ class TurningSmoothing(PlainFamily[TurningPlan]):
     def replay(self, plan: TurningPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion from the row's starting states, and go on without errors."""
         of, states = self._stored(plan, out.row)
-        filter_turning(y, *of, states, out.fitted)
-        filter_turning(np.full(plan.horizon, np.nan), *of, states, out.points)
+        filter_turning(y, of, states, out.fitted)
+        filter_turning(np.full(plan.horizon, np.nan), of, states, out.points)
         spread = 1.0 + np.concatenate(([0.0], np.cumsum(np.square(self._carried(of, plan.horizon)[:-1]))))
         out.std_error[:] = np.sqrt(out.row[4] * spread)
         out.say_estimated(int(np.count_nonzero(~np.isnan(y))), int(out.row[5]))
@@ -189,7 +189,7 @@ class TurningSmoothing(PlainFamily[TurningPlan]):
         states[:2] = (of.alpha, of.beta)
         states[2::2] = of.gammas[of.seasons]
         carried = np.empty(horizon)
-        filter_turning(np.full(horizon, np.nan), *of, states, carried)
+        filter_turning(np.full(horizon, np.nan), of, states, carried)
         return carried
 
     def paths(
@@ -226,7 +226,7 @@ class TurningSmoothing(PlainFamily[TurningPlan]):
         """Say how fast the level forgets, and how far each season swings at the end."""
         of, states = self._stored(plan, row)
         fitted = np.empty(y.size)
-        filter_turning(y, *of, states, fitted)
+        filter_turning(y, of, states, fitted)
         level = quantity(float(states[0]), series.unit)
         said = [f"A level is carried forward, now {level}; {memory(of.alpha, series.cadence)}."]
         if of.trend:

@@ -50,44 +50,32 @@ class Turning(NamedTuple):
 @kernel
 def filter_turning(
     y: FloatArray,
-    angles: FloatArray,
-    seasons: IntArray,
-    alpha: float,
-    beta: float,
-    phi: float,
-    gammas: FloatArray,
-    trend: bool,
+    of: Turning,
     states: FloatArray,
     fitted: FloatArray,
 ) -> None:
     """Run the recursion over y (n,), NaN where unknown, from states (2 + 2 H,), which are moved to the end."""
-    cosines, sines = np.cos(angles), np.sin(angles)
+    cosines, sines = np.cos(of.angles), np.sin(of.angles)
     for t in range(y.size):
-        drift = phi * states[1] if trend else 0.0
+        drift = of.phi * states[1] if of.trend else 0.0
         expected = states[0] + drift
-        for j in range(angles.size):
+        for j in range(of.angles.size):
             c, s = cosines[j], sines[j]
             a, b = states[2 + 2 * j], states[3 + 2 * j]
             states[2 + 2 * j], states[3 + 2 * j] = c * a + s * b, c * b - s * a
             expected += states[2 + 2 * j]
         fitted[t] = expected
         error = 0.0 if math.isnan(y[t]) else y[t] - expected
-        states[0] += drift + alpha * error
-        states[1] = drift + beta * error if trend else 0.0
-        for j in range(angles.size):
-            states[2 + 2 * j] += gammas[seasons[j]] * error
+        states[0] += drift + of.alpha * error
+        states[1] = drift + of.beta * error if of.trend else 0.0
+        for j in range(of.angles.size):
+            states[2 + 2 * j] += of.gammas[of.seasons[j]] * error
 
 
 @kernel
 def _responses(
     y: FloatArray,
-    angles: FloatArray,
-    seasons: IntArray,
-    alpha: float,
-    beta: float,
-    phi: float,
-    gammas: FloatArray,
-    trend: bool,
+    of: Turning,
     rows: FloatArray,
 ) -> None:
     """What each starting state adds to the forecast of each period, rows (2 + 2 H, n): the way of nothing from it."""
@@ -98,15 +86,15 @@ def _responses(
     for i in range(rows.shape[0]):
         for j in range(states.size):
             states[j] = 1.0 if i == j else 0.0
-        filter_turning(nothing, angles, seasons, alpha, beta, phi, gammas, trend, states, rows[i])
+        filter_turning(nothing, of, states, rows[i])
 
 
 def seeds_of(y: FloatArray, of: Turning) -> tuple[FloatArray, float]:
     """The starting states that explain y best given the constants, and the squares that are left."""
     m = 2 + 2 * of.angles.size
     rows, plain = np.empty((m, y.size)), np.empty(y.size)
-    _responses(y, *of, rows)
-    filter_turning(y, *of, np.zeros(m), plain)
+    _responses(y, of, rows)
+    filter_turning(y, of, np.zeros(m), plain)
     known = ~np.isnan(y)
     used = np.ones(m, dtype=bool)
     used[1] = of.trend
