@@ -13,7 +13,10 @@ from veridex.core.reading.expectation import expect
 
 __all__ = ["learned_values"]
 
-ROUNDS = 12
+ROUNDS = 30
+FREELY, HALFWAY = 6, 0.5
+"""After so many rounds values go half of their way: those between two readings of trend and season settle there."""
+
 SETTLED = 0.002
 """Share of the spread by which no filled value moves any more."""
 
@@ -52,14 +55,15 @@ def _filled(values: bytes, bounds: bytes, shares: bytes, season_length: int, tur
     filled = np.where(unknown, np.maximum(low, float(np.nanmean(y))), y)
     told = unknown & ~np.isnan(share)
     left = np.zeros(y.size)
-    for _ in range(ROUNDS):
+    for turn in range(ROUNDS):
         expected, weight = _expected(filled, season_length, turns)
         variance = _variance(filled - expected, weight, np.where(told, 0.0, left), known, unknown)
         spread = weight * math.sqrt(max(variance, 1e-300))
         mean, left = _above(expected, spread, low)
         mean = np.where(told, low + (1.0 - share) * np.maximum(_pace(expected, low, share), 0.0), mean)
         moved = float(np.abs(mean - filled)[unknown].max())
-        filled = np.where(unknown, mean, y)
+        step = 1.0 if turn < FREELY else HALFWAY
+        filled = np.where(unknown, np.maximum(low, filled + step * (mean - filled)), y)
         if moved <= SETTLED * float(spread.mean()):
             break
     return filled
