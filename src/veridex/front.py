@@ -1,6 +1,5 @@
 """The public functions that join the core with the outer rooms."""
 
-import time
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
@@ -28,13 +27,14 @@ from veridex.core.publication.publication import Publication
 from veridex.core.reading.neighbours import lent_now
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
+from veridex.engines.clock import working_seconds
 from veridex.errors import ParameterError
 from veridex.job.desk import Desk, engine_of, running
 from veridex.job.pipeline import edition, released
 
 __all__ = ["DESK", "backtest", "compare_fits", "fit", "publish", "tune"]
 
-DESK = Desk(now=lambda: datetime.now(UTC), seconds=time.perf_counter)
+DESK = Desk(now=lambda: datetime.now(UTC), seconds=working_seconds)
 """This machine's clock, and nobody to tell: what Python is called with prints nothing."""
 
 

@@ -5,7 +5,7 @@ from typing import Literal
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.diagnosis.dickey_fuller import lags_by, schwert_bound
 from veridex.core.diagnosis.outcome import Outcome
 
@@ -20,6 +20,9 @@ _CRITICAL = {
     "both": (-5.57, -5.08, -4.82),
 }
 TRIM = 0.15
+
+SINGULAR = 1e-12
+"""A square that keeps less than this share when others are taken out of it is rounding."""
 
 
 def zivot_andrews(y: FloatArray, *, lags: int | None = None, breaks: Break = "level") -> Outcome:
@@ -50,36 +53,63 @@ def zivot_andrews(y: FloatArray, *, lags: int | None = None, breaks: Break = "le
         return replace(outcome, reason="all values are equal")
     if lags is None:
         lags = lags_by("aic", y, min(schwert_bound(n), most), "trend")
-    change = np.diff(y)
-    used = change.size - lags
-    time = np.arange(lags + 1, n, dtype=np.float64)
-    fixed = [np.ones(used), time, *(change[lags - j : change.size - j] for j in range(1, lags + 1))]
-    target, before = change[lags:], y[lags:-1]
-    smallest, place = np.inf, None
-    for at in range(max(int(TRIM * n), lags + 2), int((1 - TRIM) * n) + 1):
-        moved = []
-        if breaks in ("level", "both"):
-            moved.append((time >= at).astype(float))
-        if breaks in ("trend", "both"):
-            moved.append(np.maximum(time - at + 1, 0.0))
-        ratio = _ratio(np.column_stack((*fixed, *moved)), before, target)
-        if ratio < smallest:
-            smallest, place = ratio, at
-    if place is None:
+    ratios, first = _ratios(y, lags, breaks)
+    if not np.isfinite(ratios).any():
         return replace(outcome, lags=lags, reason="the regression is singular: the series is exactly regular")
-    return replace(outcome, statistic=float(smallest), lags=lags, n=used, place=place)
+    smallest = int(np.nanargmin(ratios))
+    return replace(outcome, statistic=float(ratios[smallest]), lags=lags, n=n - 1 - lags, place=first + smallest)
 
 
-def _ratio(others: FloatArray, column: FloatArray, target: FloatArray) -> float:
-    """T ratio of one column beside others, by taking the others out of both sides first."""
-    q, r = np.linalg.qr(others)
-    if np.abs(np.diag(r)).min() <= 1e-10 * np.abs(np.diag(r)).max():
-        return np.inf
-    left, right = column - q @ (q.T @ column), target - q @ (q.T @ target)
-    square = float(left @ left)
-    if square <= 1e-20 * float(column @ column):
-        return np.inf
-    slope = float(left @ right) / square
-    rest = right - slope * left
-    variance = float(rest @ rest) / (target.size - others.shape[1] - 1)
-    return slope / np.sqrt(variance / square) if variance > 0 else np.inf
+def _ratios(y: FloatArray, lags: int, breaks: Break) -> tuple[FloatArray, int]:
+    """T ratios of the last value for each date of the break, NaN where singular; and the first date.
+
+    What all dates have in common is taken out once. Inner products with steps and bends are then sums from a date on,
+    and sums of these: a date costs a few products, not a factorisation.
+    """
+    n = y.size
+    scaled = (y - y.mean()) / y.std()
+    change = np.diff(scaled)
+    time = np.arange(lags + 1, n, dtype=np.float64)
+    shared = [np.ones(time.size), time / n, *(change[lags - j : change.size - j] for j in range(1, lags + 1))]
+    q, r = np.linalg.qr(np.column_stack(shared))
+    first, last = max(int(TRIM * n), lags + 2), int((1 - TRIM) * n)
+    if last < first or np.abs(np.diag(r)).min() <= SINGULAR * np.abs(np.diag(r)).max():
+        return np.full(1, np.nan), first
+    before, target = (one - q @ (q.T @ one) for one in (scaled[lags:-1], change[lags:]))
+    at = np.arange(first, last + 1) - (lags + 1)
+    moved = [_from(at, q, before, target)] if breaks != "trend" else []
+    if breaks != "level":
+        moved.append(_from(at, *(np.cumsum(one[::-1], axis=0)[::-1] for one in (q, before, target))))
+    inner, apart = _inner(time.size - at.astype(np.float64), [own for own, _, _ in moved], breaks)
+    left, right = (np.stack([one[place] for one in moved], axis=1) for place in (1, 2))
+    weights = np.linalg.solve(inner, np.stack((left, right), axis=2))
+    square = before @ before - np.einsum("dm,dm->d", left, weights[:, :, 0])
+    product = before @ target - np.einsum("dm,dm->d", left, weights[:, :, 1])
+    apart &= square > SINGULAR * (before @ before)
+    with np.errstate(all="ignore"):
+        rest = target @ target - np.einsum("dm,dm->d", right, weights[:, :, 1]) - product**2 / square
+        ratios = product / np.sqrt(square * rest / (time.size - len(shared) - len(moved) - 1))
+    perfect = apart & (rest <= SINGULAR * (change @ change))
+    return np.where(apart & ~perfect.any(), ratios, np.nan), first
+
+
+def _inner(count: FloatArray, projected: list[FloatArray], breaks: Break) -> tuple[FloatArray, BoolArray]:
+    """Inner products of step and bend for each date without what is shared, and whether they stand apart from it.
+
+    `count` has the values from each date on: a step's square is their number, a bend's the sum of their squares.
+    """
+    squares = {"level": count, "trend": count * (count + 1.0) * (2.0 * count + 1.0) / 6.0}
+    own = [squares[one] for one in ("level", "trend") if breaks in (one, "both")]
+    inner = np.empty((count.size, len(projected), len(projected)))
+    for i, mine in enumerate(projected):
+        for j, theirs in enumerate(projected):
+            whole = own[i] if i == j else count * (count + 1.0) / 2.0
+            inner[:, i, j] = whole - np.einsum("dk,dk->d", mine, theirs)
+    apart = np.linalg.det(inner) > SINGULAR * np.prod(own, axis=0)
+    inner[~apart] = np.eye(len(projected))
+    return inner, apart
+
+
+def _from(at: IntArray, *arrays: FloatArray) -> tuple[FloatArray, ...]:
+    """Sums of each array's rows from each date on."""
+    return tuple(np.cumsum(one[::-1], axis=0)[::-1][at] for one in arrays)
