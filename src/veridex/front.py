@@ -182,7 +182,7 @@ def tune(
     grid : mapping of str to sequence
         Settings and the values to try; every combination is.
     scheme : RollingOrigin or Holdout
-    measure : {"mae", "mse", "rmse", "wape", "mase", "rmsse"}
+    measure : {"mae", "mse", "rmse", "mape", "smape", "wape", "mase", "rmsse"}
     engine, drivers, events : optional
         As in `backtest`.
 

@@ -13,8 +13,8 @@ LOADING = "numba:compiler_lock"
 
 @cache
 def _loading() -> event.TimingListener:
-    listener = event.TimingListener()
-    event.register(LOADING, listener)
+    listener = event.TimingListener()  # type: ignore[no-untyped-call]
+    event.register(LOADING, listener)  # type: ignore[no-untyped-call]
     return listener
 
 

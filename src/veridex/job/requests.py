@@ -202,7 +202,7 @@ class Tuning:
 
     method: Annotated[str, Word("The method whose settings are tried.")]
     grid: Annotated[list[str], Word("A setting and its values, as in window=2,3,4; several are crossed.")]
-    measure: Annotated[str, Word("mae, mse, rmse, wape, mase or rmsse.")] = "mae"
+    measure: Annotated[str, Word("mae, mse, rmse, mape, smape, wape, mase or rmsse.")] = "mae"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -65,7 +65,15 @@ def test_further_measures_equal_plain_loops():
         )
     assert set(phases["phase"]) <= {pd.Timestamp(2020, m, 1).month_name() for m in range(1, 13)}
     both = trial.scores(scope="both")
-    assert both["scope"].tolist() == ["training"] * 3 + ["holdout"] * 3
+    assert both["scope"].tolist() == ["training"] * 3 + ["holdout"] * 3 + ["pooled"] * 3
+    own = both.set_index(["scope", "method"]).xs("theta", level="method")
+    assert own.loc["pooled", "n"] == own.loc["training", "n"] + own.loc["holdout", "n"]
+    by_item = trial.scores(by=["item", "method"], scope="both").set_index(["scope", "method", "item"])
+    for item in history.names:
+        parts = by_item.loc[["training", "holdout"]].xs(("theta", item), level=("method", "item"))
+        whole = by_item.loc[("pooled", "theta", item)]
+        assert whole["mape"] == pytest.approx(np.average(parts["mape"], weights=parts["n"]))
+        assert whole["rmse"] == pytest.approx(np.sqrt(np.average(parts["rmse"] ** 2, weights=parts["n"])))
 
 
 def test_equal_accuracy_ranks_and_bootstrap_by_their_formulas():

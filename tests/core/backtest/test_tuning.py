@@ -16,7 +16,7 @@ def one():
     return monthly(seasonal_values())["smoker-01"]
 
 
-@pytest.mark.parametrize("measure", ["mae", "rmse", "mse", "wape", "mase", "rmsse"])
+@pytest.mark.parametrize("measure", ["mae", "rmse", "mse", "mape", "smape", "wape", "mase", "rmsse"])
 def test_the_curve_is_that_of_the_backtest(measure):
     history = portfolio(4)
     tuning = vx.tune(history, "moving-average", WINDOWS, SCHEME, measure=measure)

@@ -41,7 +41,7 @@ def test_a_thorough_search_is_not_worse():
 
 def test_next_steps_say_what_remains():
     steps = vx.fit(monthly(Y), "arima p=1 d=1").next_steps
-    assert steps[0].startswith("The season's lag remains (autocorrelation 0.") and "Q=1 or P=1" in steps[0]
+    assert steps[0].startswith("The season's lag remains (autocorrelation 0.") and "try D=1 Q=1, or P=1" in steps[0]
     shocks = np.random.default_rng(0).normal(size=302)
     twice = vx.History.from_numbers(100 + shocks[2:] + 0.8 * shocks[:-2], cadence="counted")
     assert any("Lag 2 remains" in step and "try q=2 or p=2" in step for step in vx.fit(twice, "arima p=1").next_steps)

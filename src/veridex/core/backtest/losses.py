@@ -13,8 +13,10 @@ from veridex.core.scoring.comparison import mean_error
 __all__ = ["MEASURES", "Losses"]
 
 
-MEASURES = {"mae": 1, "mse": 2, "rmse": 2, "wape": 1, "mase": 1, "rmsse": 2}
-"""What a grid can be judged by, and the power that errors enter it with."""
+MEASURES = {"mae": 1, "mse": 2, "rmse": 2, "mape": 1, "smape": 1, "wape": 1, "mase": 1, "rmsse": 2}
+"""What a grid can be judged by, the error that adds up from cell to cell, and the power that it enters with."""
+
+PERCENT = ("mape", "smape", "wape")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,18 +47,11 @@ class Losses:
     @np.errstate(all="ignore")
     def of(cls, trial: Trial, texts: Sequence[str], plain: str | None, measure: str) -> "Losses":
         """The losses of methods of a trial; one without any forecast at all is left aside."""
-        a, power = trial.arrays, MEASURES[measure]
-        scale = np.ones(a.scales.shape[:2])
-        if measure in ("mase", "rmsse"):
-            scale = a.scales[:, :, 0] if power == 1 else np.sqrt(a.scales[:, :, 1])
-        places = [trial.method_index(text) for text in texts]
-        sizes = (np.abs(a.actuals[:, None] - a.points[:, places]) / scale[:, None, :, None]) ** power
-        sizes = np.moveaxis(sizes, 1, 0)
-        own = sizes
+        a = trial.arrays
+        own = np.stack([_cells_of(trial, trial.method_index(text), measure) for text in texts])
         untuned = np.full(a.actuals.shape, np.nan)
         if plain is not None:
-            errors = np.abs(a.actuals - a.points[:, trial.method_index(plain)])
-            untuned = (errors / scale[:, :, None]) ** power
+            untuned = _cells_of(trial, trial.method_index(plain), measure)
         idle = np.isnan(own).all(axis=(1, 2, 3), keepdims=True)
         known: BoolArray = np.asarray((~np.isnan(own) | idle).all(axis=0) & ~np.isnan(own).all(axis=0))
         weights = np.where(known, np.abs(a.actuals) if measure == "wape" else 1.0, 0.0)
@@ -81,7 +76,7 @@ class Losses:
     def _finished(self, means: FloatArray) -> FloatArray:
         if self.measure in ("rmse", "rmsse"):
             return np.asarray(np.sqrt(means))
-        return 100.0 * means if self.measure == "wape" else means
+        return 100.0 * means if self.measure in PERCENT else means
 
     @np.errstate(all="ignore")
     def std_errors(self) -> FloatArray:
@@ -127,3 +122,24 @@ class Losses:
             "hindsight": float(self.measure_of(self.cells[best], used)) if used.any() else float("nan"),
             "less_error": 100.0 * (1.0 - tuned / untuned) if untuned else math.nan,
         }
+
+
+def _cells_of(trial: Trial, m: int, measure: str) -> FloatArray:
+    """Errors (I, O, H) of a method to the power of the measure, over what it divides by.
+
+    A zero actual makes the percentage of its item infinite: it then has none, as in the standings.
+    """
+    a = trial.arrays
+    actuals, points = a.actuals, a.points[:, m]
+    if measure == "mape":
+        below = np.abs(actuals)
+    elif measure == "smape":
+        below = 0.5 * (np.abs(actuals) + np.abs(points))
+    elif measure in ("mase", "rmsse"):
+        below = (a.scales[:, :, 0] if measure == "mase" else np.sqrt(a.scales[:, :, 1]))[:, :, None]
+    else:
+        below = np.ones(1)
+    errors = np.abs(actuals - points)
+    if measure in ("mape", "smape"):  # nothing forecast where nothing came is right; its percentage is not told
+        return np.where((below == 0.0) & ~np.isnan(errors), 0.0 if measure == "smape" else np.inf, errors / below)
+    return np.asarray((errors / below) ** MEASURES[measure])

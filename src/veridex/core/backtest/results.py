@@ -60,6 +60,8 @@ class Results:
         How often it searched and estimated anew.
     store : MemoryStore
         The item trials.
+    added : tuple of Method
+        Those of the lineup that the planner did not enter: benchmarks that every verdict is held against.
     cuts : tuple of Trial
         Long items that were shown no more than short ones have, a trial for each length.
     """
@@ -73,6 +75,7 @@ class Results:
     driven: bool = field(default=False, repr=False)
     pace: Pace = field(default_factory=Pace, repr=False)
     store: MemoryStore = field(repr=False)
+    added: tuple[Method, ...] = field(default=(), repr=False)
     cuts: tuple[Self, ...] = field(default=(), repr=False)
 
     def __getitem__(self, item: str) -> ItemTrial:
@@ -133,13 +136,18 @@ class Results:
             If it was not entered.
         """
         wanted = method(text)
-        found = self._entered.get(wanted)
+        found = self._places.get(wanted)
         if found is None:
             raise ParameterError("method", repr(wanted.text), f"the trial has {', '.join(map(str, self.lineup))}")
         return found
 
+    @property
+    def entered(self) -> tuple[Method, ...]:
+        """The methods that the planner entered, in order."""
+        return tuple(one for one in self.lineup if one not in self.added)
+
     @cached_property
-    def _entered(self) -> dict[Method, int]:
+    def _places(self) -> dict[Method, int]:
         """Where each method stands."""
         return {one: place for place, one in enumerate(self.lineup)}
 
@@ -161,6 +169,18 @@ class Results:
         able = [(~np.isnan(arrays.points)).any(axis=(0, 2, 3)) for _, arrays in self.store.blocks()]
         idle: BoolArray = ~np.any(able, axis=0)[None, :, None, None]
         return idle
+
+    @property
+    def costly(self) -> dict[Method, tuple[int, int]]:
+        """Methods that alone take cells from those that all share: how many, and of how many."""
+        alone = np.zeros(len(self.lineup), dtype=np.int64)
+        shared = 0
+        for _, arrays in self.store.blocks():
+            has = ~np.isnan(arrays.points)
+            lacks = ~(has | self._idle) & (has.any(axis=1) & ~np.isnan(arrays.actuals))[:, None]
+            alone += (lacks & (lacks.sum(axis=1, keepdims=True) == 1)).sum(axis=(0, 2, 3))
+            shared += int(((~lacks).all(axis=1) & has.any(axis=1) & ~np.isnan(arrays.actuals)).sum())
+        return {one: (int(n), shared + int(n)) for one, n in zip(self.lineup, alone, strict=True) if n}
 
     def tried(self, block: Block) -> BoolArray:
         """Cells (I, M, O, H) that were to be forecast: those of its folds, less the gap."""

@@ -24,6 +24,9 @@ __all__ = ["Course", "Progress", "Running", "run_backtest"]
 
 Progress = Callable[[int, int], None]
 
+COSTLY = 0.1
+"""From this share of the cells on it is said that a method takes them from the comparison."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Course:
@@ -76,10 +79,14 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
     HistoryTooShort
         If no item has a single fold.
     """
-    lineup, notes = _with_benchmarks(course.lineup, history.season_length)
+    lineup, added = _with_benchmarks(course.lineup, history.season_length)
+    notes: tuple[str, ...] = ()
+    if added:
+        notes = (f"Added to the lineup as benchmark: {', '.join(map(str, added))}.",)
     if onto is not None:
         _refuse_another(onto, history, course)
         lineup = onto.lineup + tuple(one for one in lineup if one not in onto.lineup)
+        added = tuple(one for one in (*onto.added, *added) if one not in (*onto.entered, *course.lineup))
     notes += course.explaining.notes([one.text for one in lineup if one.alone])
     held: list[Kept] = [one for one in (onto, running.checkpoint) if one is not None]
     whole = replace(course, lineup=lineup)
@@ -97,7 +104,8 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
         for cut in cuts(history, course.scheme, trial.horizon)
     )
     fewer = _fewer(course.scheme, _folds(list(history), course))
-    return replace(trial, notes=notes + fewer + tuple(map(_cut_note, cut_short)), cuts=cut_short)
+    notes += fewer + _costly(trial) + tuple(map(_cut_note, cut_short))
+    return replace(trial, notes=notes, added=tuple(dict.fromkeys(added)), cuts=cut_short)
 
 
 def _run(history: History, course: Course, running: Running, held: list[Kept], seasons: dict[str, Seasons]) -> Trial:
@@ -221,11 +229,19 @@ def _missing(
     return missing
 
 
-def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[str, ...]]:
-    """Enter the benchmarks that every verdict is held against, if the planner did not."""
+def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[Method, ...]]:
+    """Enter the benchmarks that every verdict is held against, if the planner did not; and which these are."""
     added = tuple(one for one in benchmarks(season_length) if one not in lineup)
-    notes = (f"Added to the lineup as benchmark: {', '.join(map(str, added))}.",) if added else ()
-    return lineup + added, notes
+    return lineup + added, added
+
+
+def _costly(trial: Trial) -> tuple[str, ...]:
+    """Say which method lacks many cells that all others have: nobody is ranked on these."""
+    return tuple(
+        f"{one} has no forecast in {lost:,} of {of:,} cells that all others have: methods are ranked on the rest."
+        for one, (lost, of) in trial.costly.items()
+        if lost >= COSTLY * of
+    )
 
 
 def _freaks(history: History, regressors: Sequence[Regressors | None]) -> tuple[str, ...]:

@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.backtest.failed import with_failed
 from veridex.core.backtest.results import Block, Results
 from veridex.core.methods.fold.status import Status
 from veridex.core.scoring.levels import level_label
@@ -18,6 +19,7 @@ from veridex.errors import ParameterError
 __all__ = ["averaged", "measure_by_origin", "scores"]
 
 
+SCOPES = ("training", "holdout", "pooled", "both")
 GROUPS = ("item", "method", "origin", "step", "phase")
 INTERVAL_MEASURES = ("coverage", "width", "interval_score", "pinball")
 RELATIVE = ("relative_mae", "relative_rmse")
@@ -36,10 +38,14 @@ def scores(
     common: bool = False,
     weights: Literal["items", "volume"] = "items",
     intervals: bool = True,
+    failed: bool = False,
 ) -> pd.DataFrame:
-    """Measures per group; see `Trial.scores`, the public face."""
-    if scope not in ("holdout", "training", "both"):
-        raise ParameterError("scope", repr(scope), "it is 'holdout', 'training' or 'both'")
+    """Measures per group; see `Trial.scores`, the public face.
+
+    With `failed` a method without a cell keeps its rows, and a column says why.
+    """
+    if scope not in SCOPES:
+        raise ParameterError("scope", repr(scope), f"it is one of {', '.join(SCOPES)}")
     if weights not in ("items", "volume"):
         raise ParameterError("weights", repr(weights), "it is 'items' or 'volume'")
     columns = [name for name in trial.history.items.columns if name != "item"]
@@ -48,20 +54,21 @@ def scores(
         raise ParameterError("by", repr(groups), f"group the {scope} scope by some of {', '.join(allowed)}")
     if scope == "both":
         parts = [
-            scores(trial, groups, one, common=common, weights=weights).assign(scope=one)
-            for one in ("training", "holdout")
+            scores(trial, groups, one, common=common, weights=weights, failed=failed).assign(scope=one)
+            for one in SCOPES[:3]
         ]
         whole = pd.concat(parts, ignore_index=True)
         return whole[[*groups, "scope", *(name for name in whole.columns if name not in (*groups, "scope"))]]
     keys = {name: trial.history.items[name].to_numpy() for name in groups if name in columns}
     parts = []
     for block in trial.blocks():
-        cells = _training_cells(block) if scope == "training" else _holdout_cells(trial, block, common, intervals)
-        cells.indices.update({name: labels[cells.indices["item"]] for name, labels in keys.items()})
-        parts.append(_by_item(groups, cells))
+        cells = _cells(trial, block, scope, common, intervals)
+        indices = cells.indices | {name: labels[cells.indices["item"]] for name, labels in keys.items()}
+        parts.append(_by_item(groups, cells, indices))
     table = pd.concat(parts, ignore_index=True).sort_values([*groups, ITEM], ignore_index=True)
     names = [name for name in table.columns if name not in (*groups, ITEM, "n", VOLUME)]
-    return _named(trial, averaged(table, groups, names, weights), groups)
+    table = averaged(table, groups, names, weights)
+    return _named(trial, with_failed(trial, table, groups) if failed else table, groups)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -108,6 +115,35 @@ class TrainingCells:
     def summed(self, groups: IntArray, count: int) -> FloatArray:
         """Sums (TERMS, count) by group."""
         return np.stack([_total(term, groups, count) for term in self.terms])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PooledCells:
+    """Training spans and holdout cells of a block together."""
+
+    training: TrainingCells
+    holdout: Cells
+
+    @property
+    def indices(self) -> dict[str, Any]:
+        """Item, method and origin of each, training spans first."""
+        both = self.training.indices, self.holdout.indices
+        return {name: np.concatenate((both[0][name], both[1][name])) for name in both[0]}
+
+    def summed(self, groups: IntArray, count: int) -> FloatArray:
+        """Sums (TERMS, count) by group."""
+        spans = self.training.terms.shape[1]
+        return self.training.summed(groups[:spans], count) + self.holdout.summed(groups[spans:], count)
+
+
+def _cells(
+    trial: Results, block: Block, scope: str, common: bool, intervals: bool
+) -> Cells | TrainingCells | PooledCells:
+    """What a scope looks at."""
+    if scope == "holdout":
+        return _holdout_cells(trial, block, common, intervals)
+    training = _training_cells(block)
+    return training if scope == "training" else PooledCells(training, _holdout_cells(trial, block, common, False))
 
 
 def _total(values: FloatArray, groups: IntArray, count: int) -> FloatArray:
@@ -188,9 +224,11 @@ def _training_cells(block: Block) -> TrainingCells:
     return TrainingCells({"item": i + block.first, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T)
 
 
-def _by_item(groups: tuple[str, ...], found: Cells | TrainingCells) -> pd.DataFrame:
+def _by_item(
+    groups: tuple[str, ...], found: Cells | TrainingCells | PooledCells, indices: dict[str, Any]
+) -> pd.DataFrame:
     """Sum terms per group and item, and turn sums into measures: all that a block knows of its items."""
-    table, cells = _grouped({**{group: found.indices[group] for group in groups}, ITEM: found.indices["item"]})
+    table, cells = _grouped({**{group: indices[group] for group in groups}, ITEM: indices["item"]})
     count = len(table)
 
     sums = found.summed(cells, count)
@@ -237,10 +275,12 @@ def _grouped(keys: dict[str, Any]) -> tuple[pd.DataFrame, IntArray]:
     return table, np.asarray(cells, dtype=np.int64)
 
 
-def _tracking(found: Cells | TrainingCells, groups: IntArray, count: int) -> tuple[FloatArray, FloatArray]:
+def _tracking(
+    found: Cells | TrainingCells | PooledCells, groups: IntArray, count: int
+) -> tuple[FloatArray, FloatArray]:
     """The tracking signal of each group, from its errors of the first lead time, and the limit that it should keep."""
     nothing = np.full(count, np.nan)
-    if isinstance(found, TrainingCells) or not groups.size:
+    if not isinstance(found, Cells) or not groups.size:
         return nothing, nothing
     first = np.flatnonzero(found.indices["step"] == found.indices["step"].min())
     first = first[np.argsort(found.indices["origin"][first], kind="stable")]

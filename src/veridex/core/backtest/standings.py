@@ -4,6 +4,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
+from veridex.core.backtest.failed import reason_of
 from veridex.core.backtest.results import Results
 from veridex.core.backtest.rivalry import versus_first
 from veridex.core.backtest.scores import GAIN_MEASURES, averaged, scores
@@ -36,6 +37,10 @@ def standings(trial: Results, by_item: pd.DataFrame, measure: str, *, tests: boo
     leading = ["rank", "method", "n", "items", "forecasts", measure, f"training_{measure}", "value_added", "parameters"]
     leading = [name for name in leading if name in table.columns]
     table = table[leading + [name for name in table.columns if name not in leading]]
+    table["reason"] = [
+        "" if n else reason_of(trial, trial.method_index(text)) or "no cell is shared"
+        for text, n in zip(table["method"], table["forecasts"], strict=True)
+    ]
     return table if not tests else table.join(versus_first(trial, table["method"].tolist(), measure))
 
 

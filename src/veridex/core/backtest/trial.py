@@ -10,6 +10,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.arrays import IntArray
+from veridex.core.backtest.one_origin import audit_of_one, static_of
 from veridex.core.backtest.results import Block, Results
 from veridex.core.backtest.rivalry import compare_two, overfit_alarms, rank_table
 from veridex.core.backtest.scores import scores
@@ -68,6 +69,9 @@ class Trial(Results):
     def audit(self, item: str, method: str, step: int = 1) -> Audit:
         """Audit the holdout errors of one method on one item at one lead time, in order of origin.
 
+        Of a single origin all steps are audited instead: one ahead each, with the parameters of the origin, in
+        deviations of its fit.
+
         Raises
         ------
         ItemUnknown, ParameterError
@@ -78,6 +82,8 @@ class Trial(Results):
             raise ParameterError("step", str(step), f"the trial looked {self.horizon} ahead")
         one = self[item]
         tried = one.status[m] != Status.NO_FOLD
+        if tried.sum() == 1:
+            return audit_of_one(self, item, m, int(np.flatnonzero(tried)[0]))
         periods = one.origins[tried] + step
         if not periods.size:
             return Audit(item=item, method=method, scope="holdout", reason="no origin was tested")
@@ -93,7 +99,7 @@ class Trial(Results):
     def timings(self) -> pd.DataFrame:
         """A row per method: folds fitted, milliseconds in all, and of the median fold.
 
-        The total holds the loading of compiled code at its first use; the median does not feel it.
+        They leave out the loading of compiled code.
         """
         spent = [
             np.concatenate([1e3 * one.seconds[m][one.status[m] != Status.NO_FOLD] for one in self])
@@ -111,7 +117,7 @@ class Trial(Results):
     def scores(
         self,
         by: Sequence[str] | str = ("method",),
-        scope: Literal["holdout", "training", "both"] = "holdout",
+        scope: Literal["holdout", "training", "pooled", "both"] = "holdout",
         *,
         common: bool = False,
         weights: Literal["items", "volume"] = "items",
@@ -125,9 +131,9 @@ class Trial(Results):
         ----------
         by : sequence of str
             Some of item, method, origin, step, phase (the period of the season), and columns of ``history.items``.
-        scope : {"holdout", "training", "both"}
+        scope : {"holdout", "training", "pooled", "both"}
             Forecasts against later actuals, or one-step errors inside the training spans (which have no
-            step, phase and intervals), or both, with a column that says which.
+            step, phase and intervals), or the two pooled; with ``"both"`` all three, and a column that says which.
         common : bool
             Use only the cells that every available method has.
         weights : {"items", "volume"}
@@ -137,7 +143,8 @@ class Trial(Results):
         -------
         DataFrame
             The grouping columns, n (cells), the measures by lower-case name, relative_mae and relative_rmse (to the
-            benchmark on the same cells), and coverage, width, interval score and pinball loss of each level.
+            benchmark on the same cells), and coverage, width, interval score and pinball loss of each level. By method
+            also the reason of one that has no cell.
 
         Raises
         ------
@@ -145,7 +152,7 @@ class Trial(Results):
             If a group, the scope or the weights are unknown.
         """
         groups = (by,) if isinstance(by, str) else tuple(by)
-        return self._said(scores(self, groups, scope, common=common, weights=weights))
+        return self._said(scores(self, groups, scope, common=common, weights=weights, failed=True))
 
     @cached_property
     def common_scores(self) -> pd.DataFrame:
@@ -218,7 +225,8 @@ class Trial(Results):
     def static_dynamic(self, item: str, method: str) -> pd.DataFrame:
         """One-step forecasts beside many-step ones over the tested periods of an item.
 
-        ``static`` is made one period ahead, each new actual used; ``dynamic`` from the first origin alone.
+        ``static`` is made one period ahead, each new actual used; ``dynamic`` from the first origin alone. Of a single
+        origin the static ones keep its parameters.
 
         Returns
         -------
@@ -240,7 +248,10 @@ class Trial(Results):
         actual, static, dynamic = (np.full(size, np.nan) for _ in range(3))
         known = series.actuals[at : at + size]
         actual[: known.size] = known
-        static[one.origins[tried] - first] = one.points[m, tried, 0]
+        if tried.size == 1:
+            static[:] = static_of(self, item, m, int(tried[0])).forecasts[:size]
+        else:
+            static[one.origins[tried] - first] = one.points[m, tried, 0]
         dynamic[: self.horizon] = one.points[m, tried[0]]
         periods = cadence.starts(np.arange(first + 1, first + 1 + size))
         return pd.DataFrame({"period": periods, "actual": actual, "static": static, "dynamic": dynamic})

@@ -47,7 +47,7 @@ class Audit:
     n : int
         Errors that were judged.
     checks : tuple of Check
-        Portmanteau, bias, normality, spread, season, trend.
+        Portmanteau, bias, normality, spread, season, size where it is known, trend.
     skewness, excess_kurtosis : float
         Zero for the normal law; heavy tails have excess kurtosis above zero.
     largest : DataFrame
@@ -89,6 +89,7 @@ def audit_errors(
     method: str,
     scope: Literal["training", "holdout"] = "training",
     fitted: int = 0,
+    standardised: bool = False,
 ) -> Audit:
     """Audit one-step errors in order of time.
 
@@ -104,6 +105,8 @@ def audit_errors(
     scope : {"training", "holdout"}
     fitted : int
         Coefficients of autocorrelation estimated, which the portmanteau test's degrees of freedom are corrected for.
+    standardised : bool
+        Whether errors are in deviations of a fit: their spread is then held against one.
 
     References
     ----------
@@ -117,7 +120,7 @@ def audit_errors(
         return replace(empty, reason=f"{e.size} errors, {FEWEST} needed")
     spread = float(e.std(ddof=1))
     actuals = series.actuals[~np.isnan(series.actuals)]
-    if spread <= 1e-12 * float(np.abs(actuals).max(initial=0.0)):
+    if spread <= 1e-12 * (1.0 if standardised else float(np.abs(actuals).max(initial=0.0))):
         return replace(empty, reason="the fit is exact")
     centred = e - e.mean()
     skewness = float(np.mean(centred**3) / np.mean(centred**2) ** 1.5)
@@ -129,6 +132,7 @@ def audit_errors(
         _normality(e.size, skewness, kurtosis),
         _spread(centred, known.astype(np.float64)),
         *_season(e, phase, series.season_length),
+        *((_size(e),) if standardised else ()),
         _trend(e, known.astype(np.float64)),
     )
     order = np.argsort(-np.abs(e), kind="stable")[:LARGEST]
@@ -149,7 +153,10 @@ def _whiteness(errors: FloatArray, season_length: int, fitted: int) -> Check:
     r, n = autocorrelations(errors, lags)
     _, test = portmanteau(np.nan_to_num(r), n, lags, fitted)
     tallest = int(np.nanargmax(np.abs(r[1:]))) + 1
-    words = f"errors follow each other (most at lag {tallest}, {r[tallest]:.2f}): something regular was missed"
+    said = f"(most at lag {tallest}, {r[tallest]:.2f})"
+    words = f"errors follow each other {said}: something regular was missed"
+    if r[tallest] < 0:
+        words = f"errors are answered by their opposite {said}: something is followed too closely"
     fine = f"no autocorrelation beyond chance over {lags} lags"
     return Check("Ljung-Box", test.statistic, test.p_value, words if test.p_value < SIGNIFICANCE else fine)
 
@@ -199,6 +206,15 @@ def _season(e: FloatArray, phase: IntArray, season_length: int) -> tuple[Check, 
     p_value = float(fdtrc(season_length - 1, degrees, statistic)) if math.isfinite(statistic) else 0.0
     words = "a season remains in the errors: it was missed or has changed"
     return (Check("remaining season", statistic, p_value, words if p_value < SIGNIFICANCE else "no season remains"),)
+
+
+def _size(z: FloatArray) -> Check:
+    """Chi-square test of the squares against the deviations that the fit tells of; larger ones alone count."""
+    statistic = float(np.square(z).sum())
+    p_value = float(chdtrc(z.size, statistic))
+    ratio = number(math.sqrt(statistic / z.size), 2)
+    words = f"errors are {ratio} times as large as the fit tells of: its intervals are too narrow"
+    return Check("spread as fitted", statistic, p_value, words if p_value < SIGNIFICANCE else "as large as fitted")
 
 
 def _trend(e: FloatArray, time: FloatArray) -> Check:

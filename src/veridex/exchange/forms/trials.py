@@ -24,7 +24,7 @@ from veridex.exchange.places.files import replace_file
 
 __all__ = ["read_trial", "write_trial"]
 
-FORMAT = "veridex trial 6"
+FORMAT = "veridex trial 7"
 KEY, SEAL = b"veridex", b"seal"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "std_error", "laws", "transforms", "training")
@@ -85,6 +85,7 @@ def _trial(head: dict[str, Any], table: pa.Table, part: int = 0) -> Trial:
     return Trial(
         history=_history(head, parts[ITEMS]),
         lineup=tuple(method(text) for text in head["lineup"]),
+        added=tuple(method(text) for text in head["added"]),
         scheme=SCHEMES[head["scheme"]["kind"]](**head["scheme"]["settings"]),
         levels=tuple(head["levels"]),
         notes=tuple(note_of(note) for note in head["notes"]),
@@ -101,6 +102,7 @@ def _head(trial: Trial) -> dict[str, Any]:
     return {
         "format": FORMAT,
         "lineup": [one.text for one in trial.lineup],
+        "added": [one.text for one in trial.added],
         "scheme": {"kind": type(trial.scheme).__name__, "settings": asdict(trial.scheme)},  # type: ignore[call-overload]
         "levels": list(trial.levels),
         "notes": [note_entry(note) for note in trial.notes],
