@@ -133,7 +133,7 @@ def test_a_tuned_method_competes_and_sees_no_future(one):
         (lambda y: vx.tune(y, "moving-average", {"window": 3}, SCHEME), "name settings with the values"),
         (lambda y: vx.tune(y, "moving-average", {"window": [3]}, SCHEME), "two different values"),
         (lambda y: vx.tune(y, "moving-average window=2", WINDOWS, SCHEME), "states window already"),
-        (lambda y: vx.tune(y, "moving-average", WINDOWS, SCHEME, measure="mape"), "there are mae"),
+        (lambda y: vx.tune(y, "moving-average", WINDOWS, SCHEME, measure="mpe"), "there are mae"),
         (lambda y: vx.tune(y, "moving-average", WINDOWS), "say how to test"),
         (lambda y: vx.tune(y, "moving-average", {"length": [2, 3]}, SCHEME), "unknown setting 'length'"),
         (lambda y: vx.fit(y, "tuned of=[naive, naive]"), "stands in of= twice"),

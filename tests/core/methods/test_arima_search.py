@@ -44,10 +44,48 @@ def test_next_steps_say_what_remains():
     assert steps[0].startswith("The season's lag remains (autocorrelation 0.") and "try D=1 Q=1, or P=1" in steps[0]
     shocks = np.random.default_rng(0).normal(size=302)
     twice = vx.History.from_numbers(100 + shocks[2:] + 0.8 * shocks[:-2], cadence="counted")
-    assert any("Lag 2 remains" in step and "try q=2 or p=2" in step for step in vx.fit(twice, "arima p=1").next_steps)
+    assert any("Lag 2 remains" in step and "try p=2 or q=2" in step for step in vx.fit(twice, "arima p=1").next_steps)
     assert any("not significant: try prune=0.05" in one for one in vx.fit(twice, "arima p=1 q=2").next_steps)
     assert vx.fit(twice, "arima ma_lags=[2]").next_steps == ()
-    assert "follows too" in " ".join(vx.fit(twice, "simple-smoothing alpha=0.9").next_steps)
+    assert "followed too fast, a smaller alpha=" in _advice(
+        vx.History.from_numbers(100 + shocks, cadence="counted"), "simple-smoothing alpha=0.9"
+    )
+
+
+def _advice(series, text):
+    """All that is advised, which must not contradict what the audit says."""
+    fitted = vx.fit(series, text)
+    said, audit = " ".join(fitted.next_steps), fitted.audit().reading
+    assert not ("was missed" in audit and "followed too fast" in said)
+    assert not ("too closely" in audit and "missing" in said)
+    return said
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted", "unwanted"),
+    [
+        ("naive", "sees no season", "less of"),
+        ("seasonal-naive", "less of the last season", "add"),
+        ("arima D=1", "Q=1 takes less of it", "P=1"),
+        ("arima p=1", "the season is missing, try D=1 Q=1", "Lag "),
+        ("arima p=1 q=1 D=1 Q=1", "", "try q=1"),
+        ("holt-winters season=additive gamma=0.9", "a smaller gamma=", "missing"),
+    ],
+)
+def test_advice_knows_sign_and_model(text, wanted, unwanted):
+    rng = np.random.default_rng(3)
+    demand = 100 + np.tile(3.0 * rng.normal(size=12), 20) + rng.normal(size=240)
+    said = _advice(monthly(demand), text)
+    assert wanted in said and unwanted not in said
+
+
+def test_orders_that_there_are_are_not_advised_again():
+    rng, y = np.random.default_rng(5), np.zeros(400)
+    e = rng.normal(size=400)
+    for t in range(3, 400):
+        y[t] = 0.9 * y[t - 1] - 0.5 * y[t - 2] + 0.4 * y[t - 3] + e[t]
+    said = _advice(vx.History.from_numbers(50 + y, cadence="counted"), "arima p=1 q=1")
+    assert said.startswith("Lag ") and "q=1" not in said and "p=1" not in said
 
 
 def test_candidates_are_refused_with_a_reason():
