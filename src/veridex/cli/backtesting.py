@@ -1,6 +1,7 @@
 """What `backtest` runs and shows: standings, scores by lead time and other groups, figures."""
 
 from pathlib import Path
+from typing import Literal
 
 import pandas as pd
 
@@ -23,14 +24,15 @@ from veridex.job.requests import Explaining, Reading, Ruling, Scoring, Telling, 
 
 __all__ = ["run_backtest"]
 
-SHOWN = ("rank", "method", "n", "mase", "training_mase", "value_added", "mae", "rmse", "mape", "me", "parameters")
+SHOWN = ("rank", "method", "n", "mase", "value_added", "mae", "rmse", "mape", "me", "parameters")
 """Columns of the standings that people see, besides coverage, significance and time; CSV and JSON have all."""
 
 CAPTION = (
     "n: cells that every method forecast. Error is actual - forecast: me above zero means the forecasts were too low. "
-    "value_added: percent less mase than the benchmark. versus_first: at 5 %."
+    "value_added: percent less {measure} than the benchmark. versus_first: at 5 %."
 )
-SCORES = ("n", "mase", "rmsse", "mae", "rmse", "wape", "bias", "relative_mae", "theils_u")
+Scope = Literal["training", "holdout", "pooled", "both"]
+SCORES = ("n", "mase", "rmsse", "mae", "rmse", "mape", "wape", "bias", "relative_mae", "theils_u")
 LEADING = 5
 """Methods whose error by lead time people see."""
 
@@ -48,7 +50,7 @@ def run_backtest(
     trial = backtested(history, testing, explanation(explaining, reading, history, DESK), DESK)
     for note in trial.notes:
         DESK.say(note)
-    show_scores(trial, telling.form, scoring.by)
+    show_part(trial, scoring, telling.form)
     place(trial, DESK)
     if telling.figures is not None:
         DESK.say(draw_trial(trial, telling.figures))
@@ -68,31 +70,52 @@ def lineup_table(history: History, lineup: tuple[str, ...], *, driven: bool) -> 
     )
 
 
-def show_scores(trial: Trial, form: str, by: tuple[str, ...]) -> None:
-    """Print the standings and the error by lead time, or the scores by what was asked for."""
-    if by:
-        table = trial.scores(by=by)
-        coverage = [name for name in table.columns if name.startswith("coverage_")]
-        hidden = tuple(name for name in table.columns if name not in (*by, *SCORES, *coverage, "foresight"))
-        show(table, form, title=f"Scores by {', '.join(by)}", hide=hidden, cadence=trial.history.cadence)
-        return
-    table = trial.standings()
+def show_part(trial: Trial, scoring: Scoring, form: str) -> None:
+    """Print the part of a trial that was asked for; groups ask for the scores."""
+    part = "scores" if scoring.by else scoring.part
+    if part == "standings":
+        show_standings(trial, scoring.measure, form)
+    elif part == "scores":
+        show_scores(trial, scoring.by or ("method",), scoring.scope, form)
+    else:
+        table = {"errors": trial.errors, "folds": trial.folds, "models": trial.models}[part]
+        show(table, form, title=f"{part.capitalize()}, {trial.scheme.in_words()}", cadence=trial.history.cadence)
+
+
+def show_scores(trial: Trial, by: tuple[str, ...], scope: Scope, form: str) -> None:
+    """Print the measures by groups."""
+    table = trial.scores(by=by, scope=scope)
+    coverage = [name for name in table.columns if name.startswith("coverage_")]
+    kept = (*by, "scope", *SCORES, *coverage, *_told(table), "foresight")
+    hidden = tuple(name for name in table.columns if name not in kept)
+    show(table, form, title=f"Scores by {', '.join(by)}", hide=hidden, cadence=trial.history.cadence)
+
+
+def show_standings(trial: Trial, measure: str, form: str) -> None:
+    """Print the standings, and the error by lead time."""
+    table = trial.standings(measure)
     if form == "table":
         # Only people see times: what goes into files is the same bytes twice.
         table = table.merge(trial.timings[["method", "ms_per_fold"]], on="method")
     coverage = [name for name in table.columns if name.startswith("coverage_")]
-    kept = (*SHOWN, *coverage, "versus_first", "ms_per_fold", "foresight")
-    hidden = tuple(name for name in table.columns if name not in kept)
-    show(table, form, title=f"Standings, {trial.scheme.in_words()}", hide=hidden, caption=CAPTION)
+    kept = (*SHOWN, measure, f"training_{measure}", *coverage, "versus_first", "ms_per_fold", *_told(table))
+    hidden = tuple(name for name in table.columns if name not in (*kept, "foresight"))
+    title = f"Standings by {measure}, {trial.scheme.in_words()}"
+    show(table, form, title=title, hide=hidden, caption=CAPTION.format(measure=measure))
     if form == "table" and trial.horizon > 1:
-        show(_by_step(trial, table["method"].tolist()), form, title="mase by lead time")
+        show(_by_step(trial, table["method"].tolist(), measure), form, title=f"{measure} by lead time")
 
 
-def _by_step(trial: Trial, ranked: list[str]) -> pd.DataFrame:
+def _told(table: pd.DataFrame) -> tuple[str, ...]:
+    """The column of reasons, where there are any."""
+    return ("reason",) if table.get("reason", pd.Series(dtype=str)).ne("").any() else ()
+
+
+def _by_step(trial: Trial, ranked: list[str], measure: str) -> pd.DataFrame:
     """The leading methods and the benchmark as rows, lead times as columns."""
     shown = list(dict.fromkeys([*ranked[:LEADING], trial.benchmarks[0].text]))
     table = trial.scores(by=["method", "step"], common=True)
-    wide = table.pivot_table(index="method", columns="step", values="mase")
+    wide = table.pivot_table(index="method", columns="step", values=measure, dropna=False)
     wide = wide.loc[[text for text in shown if text in wide.index]]
     wide.columns = [str(step) for step in wide.columns]
     return wide.reset_index()

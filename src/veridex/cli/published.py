@@ -24,9 +24,13 @@ MOST_ROWS = 30
 """Items that people see; files have all."""
 
 
-def show_publication(publication: Publication, form: str) -> None:
+def show_publication(publication: Publication, form: str, part: str = "forecasts") -> None:
     """Print one item's forecasts with their total, or a row for each of several items; files get the whole frame."""
-    if form != "table":
+    if part == "models":
+        show(publication.models, form, title="Models", hide=("n_estimates", "log_likelihood", "decided", "route"))
+    elif part == "totals":
+        show(publication.totals, form, title="Totals", cadence=publication.cadence)
+    elif form != "table":
         show(publication.frame, form, title="")
     elif len(publication.items) == 1:
         _show_one(publication)
@@ -57,6 +61,8 @@ def _show_one(publication: Publication) -> None:
     shown = _around_forecast(ahead.drop(columns=hidden), publication.head.wanted.levels)
     show(shown.rename(columns=renamed), "table", title=title, caption=caption.strip(), cadence=cadence)
     typer.echo(paragraph(one.why))
+    if one.fit is not None:
+        typer.echo(paragraph(one.fit.words))
     if one.cautions:
         typer.echo(paragraph(f"Caution: {'; '.join(caution.why for caution in one.cautions)}."))
     if one.reason:

@@ -34,7 +34,7 @@ def run_publish(
     history = read(reading, ruling.tidy, DESK)
     told = explanation(explaining, reading, history, DESK)
     found = ask_to_publish(history, publishing, deciding, testing.origins, told, DESK)
-    show_publication(found.publication, telling.form)
+    show_publication(found.publication, telling.form, publishing.part)
     place(found.publication, DESK)
     if telling.figures is not None:
         DESK.say(draw_published(found, history, telling.figures))

@@ -230,13 +230,25 @@ class Publishing:
     totals_from: Annotated[int, Word("Lead time that totals begin with, e.g. 3 for a delivery in two periods.")] = 1
     groups: Annotated[Texts, Word("Totals too: all, or key columns, separated by commas.")] = ()
     past: Annotated[str, Word("Periods of history in the table, or all.")] = "all"
+    part: Annotated[
+        Literal["forecasts", "models", "totals"], Word("Which part is shown; models: a row per item, what was fitted.")
+    ] = "forecasts"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Scoring:
     """What is shown of a trial."""
 
-    by: Annotated[Texts, Word("Scores by these instead: method,step or item,method or phase …")] = ()
+    part: Annotated[
+        Literal["standings", "scores", "errors", "folds", "models"],
+        Word("Which part is shown; errors: a row per forecast with its actual, bounds, percent error."),
+    ] = "standings"
+    measure: Annotated[str, Word("What the standings rank by: mase, rmse, mape, wape, pinball_95 …")] = "mase"
+    by: Annotated[Texts, Word("Scores by these: method,step or item,method or phase …")] = ()
+    scope: Annotated[
+        Literal["holdout", "training", "pooled", "both"],
+        Word("Scores of forecasts, of the training spans, of the two pooled, or all three."),
+    ] = "holdout"
     show_lineup: Annotated[bool, Word("Print the methods that would be entered.")] = False
 
 

@@ -263,6 +263,20 @@ class Trial(Results):
         """
         return pd.concat([self._folds_of(block) for block in self.blocks()], ignore_index=True)
 
+    @property
+    def models(self) -> pd.DataFrame:
+        """A row per item and method: item, method, folds, converged (how many), parameters, aicc and form of the last
+        fold that has a forecast, and the reason where none has.
+        """
+        table = self.folds.assign(folds=1, done=self.folds["reason"].eq("") | self.folds["parameters"].notna())
+        keys = ["item", "method"]
+        counts = table.groupby(keys, sort=False).agg(folds=("folds", "sum"), converged=("converged", "sum"))
+        last = table[table["done"]].groupby(keys, sort=False).last()[["parameters", "aicc", "form"]]
+        why = table.groupby(keys, sort=False)["reason"].last()
+        found = counts.join(last).join(why)
+        found["reason"] = found["reason"].where(found["parameters"].isna(), "")
+        return found.reset_index()
+
     def _folds_of(self, block: Block) -> pd.DataFrame:
         a = block.arrays
         i, m, o = np.nonzero(a.status != Status.NO_FOLD)

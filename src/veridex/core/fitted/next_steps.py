@@ -98,7 +98,9 @@ def _what_remains(model: Model, residuals: FloatArray, season_length: int) -> li
         # A season that is missed correlates short lags too: they are judged once it is taken up.
         said = f"The season's lag remains (autocorrelation {number(float(r[season_length]), 2)})"
         return [f"{said}: {_at_the_season(model, float(r[season_length]))}."]
-    short = [lag for lag in range(1, min(SHORT, lags) + 1) if abs(r[lag]) > bound and lag != season_length]
+    short = [
+        lag for lag in range(1, min(SHORT, lags) + 1) if abs(r[lag]) > bound and (lag != season_length or lag == 1)
+    ]
     if short:
         at = max(short, key=lambda lag: abs(r[lag]))
         return [f"Lag {at} remains (autocorrelation {number(float(r[at]), 2)}): {_at_lag(model, at, float(r[at]))}."]

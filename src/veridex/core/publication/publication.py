@@ -11,6 +11,7 @@ from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import GroupTotals, ItemPublication
 from veridex.core.publication.head import Head
 from veridex.core.publication.manifest import manifest
+from veridex.core.publication.models import models_of
 from veridex.core.publication.tables import frame_of, totals_of
 from veridex.errors import ItemUnknown
 
@@ -83,6 +84,17 @@ class Publication:
         between its bounds, quantiles, with their own calibration, intervals, tested.
         """
         return totals_of(self.published.values(), self.groups, self.cadence, self.head.wanted)
+
+    @cached_property
+    def models(self) -> pd.DataFrame:
+        """A row per item, with what was fitted for it.
+
+        Columns: item, method (what is published, its orders stated), decided (what was decided on), found (the form or
+        orders of a search), constants (the estimates by name), members (of a blend, with their shares, forms and
+        estimates), n_estimates, variance, log_likelihood, aicc, route, measure and error of the backtest, words,
+        reason.
+        """
+        return models_of(self.published.values())
 
     @cached_property
     def manifest(self) -> dict[str, Any]:

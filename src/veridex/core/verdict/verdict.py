@@ -18,13 +18,11 @@ from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fold.status import Status
 from veridex.core.periods.moments import NOW
 from veridex.core.scoring.levels import level_label
-from veridex.core.verdict.blending import choice_of
-from veridex.core.verdict.choice import Choice, Override
-from veridex.core.verdict.claim import NO_CLAIM
+from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.conditions import Conditions
-from veridex.core.verdict.evidence import Entry, Evidence
+from veridex.core.verdict.overriding import overridden
 from veridex.core.verdict.reaching import counted_cells, reach
-from veridex.core.verdict.routing import UNTESTED, Route
+from veridex.core.verdict.routing import UNTESTED
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
 from veridex.errors import ItemUnknown, ParameterError
@@ -289,7 +287,8 @@ class Verdict:
     def override(self, item: str, method: str | Method, reason: str) -> "Verdict":
         """Publish another method for an item; the reason is kept in the manifest.
 
-        A method of the trial brings its own errors and coverage; of another one nothing is known.
+        A method of the trial, or a combination of such methods, brings its own errors and coverage; of another one
+        nothing is known.
 
         Raises
         ------
@@ -299,15 +298,6 @@ class Verdict:
         before, chosen = self.choice(item), as_method(method)
         if not reason.strip():
             raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
-        entry = before.evidence.entry(chosen)
-        stated = Override(reason.strip(), before.winner.method if before.winner else None)
-        bare = replace(
-            before, hindcast=None, claim=NO_CLAIM, tempered=None, share=1.0, lost="", unmet=(), override=stated
-        )
-        after = replace(bare, winner=Entry(chosen, float("nan"), float("nan"), (), ""))
-        used = before.used
-        if entry is not None and not entry.missing and used is not None:
-            one, way = self.trial[item], Route(before.route, (chosen,), used, before.because)
-            evidence = Evidence.gather(self.trial, one, way, counted_cells(one, self.conditions))
-            after = choice_of(bare, self.trial, evidence, entry)
+        known = counted_cells(self.trial[item], self.conditions)
+        after = overridden(before, self.trial, known, chosen, reason.strip())
         return replace(self, choices={**self.choices, item: after})
