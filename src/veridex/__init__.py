@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from veridex.core.diagnosis.audit import Audit
     from veridex.core.diagnosis.breaks import Breaks, breaks
     from veridex.core.diagnosis.correlogram import Correlogram, correlogram
-    from veridex.core.diagnosis.decomposition import Decomposition, decompose
+    from veridex.core.diagnosis.decomposition import Decomposition, Decompositions, decompose
     from veridex.core.diagnosis.differencing import Advice, differencing
     from veridex.core.diagnosis.seasons import Seasons, seasons
     from veridex.core.diagnosis.stationarity import Stationarity, stationarity
@@ -46,6 +46,7 @@ _HOMES = {
     "Comparison": "core.backtest.comparison",
     "Correlogram": "core.diagnosis.correlogram",
     "Decomposition": "core.diagnosis.decomposition",
+    "Decompositions": "core.diagnosis.decomposition",
     "Drivers": "core.history.drivers",
     "Events": "core.history.events",
     "Fitted": "core.fitted.fitted",
@@ -91,6 +92,9 @@ _HOMES = {
     "write": "exchange.writing",
 }
 
+_ROOMS = ("errors", "figures")
+"""Rooms that are public as a whole."""
+
 __version__ = "0.1.0"
 __all__ = [
     "Advice",
@@ -100,6 +104,7 @@ __all__ = [
     "Comparison",
     "Correlogram",
     "Decomposition",
+    "Decompositions",
     "Drivers",
     "Events",
     "Fitted",
@@ -147,8 +152,8 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
-    if name == "errors":
-        return import_module("veridex.errors")
+    if name in _ROOMS:
+        return import_module(f"veridex.{name}")
     if name not in _HOMES:
         raise AttributeError(f"module 'veridex' has no attribute {name!r}")
     value = getattr(import_module(f"veridex.{_HOMES[name]}"), name)

@@ -1,5 +1,7 @@
 """What a figure shows, told by itself: every line, band, bar, mark and word, with its colour."""
 
+import re
+
 import numpy as np
 import pytest
 from matplotlib.colors import to_hex
@@ -9,6 +11,8 @@ from veridex.figures import style
 
 NAMES = {getattr(style, name): name.lower() for name in ("INK", "AMBER", "TEAL", "PLUM", "PAPER", "GRID")}
 NAMES |= {tint: f"tint {k}" for k, tint in enumerate(style.BANDS)}
+NAMES |= {tint: f"teal tint {k}" for k, tint in enumerate(style.TEALS)}
+NUMBER = re.compile(r"-?\d[\d,]*\.?\d*(?:e[-+]?\d+)?")
 
 
 def colour(value):
@@ -33,13 +37,15 @@ def drawn(axes):
     for one in axes.collections:
         name, tone = type(one).__name__, one.get_facecolor() if len(one.get_facecolor()) else one.get_edgecolor()
         if name == "LineCollection":
-            segments = np.array(one.get_segments())
+            segments = np.array([stroke for stroke in one.get_segments() if len(stroke) == 2]).reshape(-1, 2, 2)
             found.append(("strokes", colour(one.get_edgecolor()), segments[:, :, 0], segments[:, :, 1]))
         elif name == "PathCollection":
             offsets = np.asarray(one.get_offsets())
             found.append(("ring", colour(one.get_edgecolor()), offsets[:, 0], offsets[:, 1]))
         else:
-            found.append(("band", colour(tone), *one.get_paths()[0].vertices.T))
+            edges = [path.vertices for path in one.get_paths()]
+            if edges:  # of numbers alone that are not known there is none
+                found.append(("band", colour(tone), *np.vstack(edges).T))
     for patch in axes.patches:
         low, high = patch.get_extents().transformed(axes.transData.inverted()).get_points()
         found.append(("box", colour(patch.get_facecolor()), np.array([low[0], high[0]]), np.array([low[1], high[1]])))
@@ -70,7 +76,7 @@ def same(pairs, *expected):
 
 def legend(figure):
     """(label, colour) of each entry: of a hollow mark that of its edge."""
-    (one,) = figure.legends
+    (one,) = figure.legends or [axes.get_legend() for axes in figure.axes if axes.get_legend() is not None]
     told = []
     for text, handle in zip(one.get_texts(), one.legend_handles, strict=True):
         tone = handle.get_facecolor() if hasattr(handle, "get_facecolor") else handle.get_color()
@@ -83,11 +89,11 @@ def legend(figure):
 
 
 def scale(*arrays):
-    """The house's scale: from zero where demand is near it, five hundredths of air."""
+    """The house's scale: from zero where demand is near it, six hundredths of air."""
     values = np.concatenate([np.ravel(np.asarray(one, dtype=float)) for one in arrays])
     low, high = np.nanmin(values), np.nanmax(values)
     low = 0.0 if 0 <= low < 0.6 * high else low
-    air = 0.05 * (high - low)
+    air = 0.06 * (high - low)
     return pytest.approx((low if low == 0 else low - air, high + air))
 
 
@@ -100,11 +106,84 @@ def in_house_style(figure, *coloured):
         if not axes.get_visible() or not axes.axison:
             words += axes.texts
             continue
-        assert colour(axes.get_facecolor()) == "paper"
+        assert colour(axes.get_facecolor()) == ("grid" if axes.images else "paper")
         framed = any(axes.spines[side].get_visible() for side in ("top", "right"))
-        assert not framed or axes.get_title(loc="left").startswith("blend")  # the winner among contenders
+        assert not framed or colour(axes._left_title.get_color()) == "amber"  # what is published, among contenders
         words += [axes._left_title, axes.title, axes.xaxis.label, axes.yaxis.label, *axes.texts]
         words += [*axes.get_xticklabels(), *axes.get_yticklabels()]
     for word in words:
         told = word.get_text()
         assert not told or colour(word.get_color()) == "ink" or any(one in told for one in coloured), told
+
+
+def _rounded(values):
+    return " ".join(f"{one:.4g}" for one in values)
+
+
+def _summary(x, y):
+    """How many places, from where to where, and how high: enough to see that anything has moved."""
+    x, y = np.ravel(x), np.ravel(y)
+    known = y[np.isfinite(y)]
+    if not known.size:
+        return "nothing"
+    weights = np.arange(1, y.size + 1)[np.isfinite(y)]
+    ends = (known.min(), known.max(), known.sum(), (known * weights).sum() / weights.sum())
+    return f"n {known.size} of {y.size}, x {_rounded((x.min(), x.max(), x.sum() / x.size))}, y {_rounded(ends)}"
+
+
+def _words(text):
+    return text.replace("\n", " / ")
+
+
+def _panel(axes):
+    """A panel in lines of text."""
+    yield f"panel: {_words(axes.get_title(loc='left'))} | {_words(axes.get_xlabel())} | {_words(axes.get_ylabel())}"
+    if not axes.axison:
+        yield "no axes"
+    else:
+        yield f"scale: x {_rounded(axes.get_xlim())}, y {_rounded(axes.get_ylim())}"
+        for name, axis in (("x", axes.xaxis), ("y", axes.yaxis)):
+            if type(axis.get_major_locator()).__name__ == "FixedLocator":
+                yield f"{name}: {', '.join(_words(label.get_text()) for label in axis.get_ticklabels())}"
+    for line in axes.lines:
+        look = f"{line.get_linestyle()} {line.get_marker()} {line.get_linewidth():.3g} {line.get_markersize():.3g}"
+        tone = colour(line.get_markeredgecolor()) if line.get_color() == "none" else colour(line.get_color())
+        yield f"  line {tone} {look}: {_summary(numbers(line.get_xdata()), numbers(line.get_ydata()))}"
+    for kind, tone, x, y in drawn(axes):
+        if kind in ("strokes", "ring", "band"):
+            yield f"  {kind} {tone}: {_summary(x, y)}"
+    boxes = [(tone, x, y) for kind, tone, x, y in drawn(axes) if kind == "box"]
+    for tone in dict.fromkeys(tone for tone, _, _ in boxes):
+        own = [(x, y) for which, x, y in boxes if which == tone]
+        yield f"  boxes {tone}: {_summary(*(np.array([one[side] for one in own]) for side in (0, 1)))}"
+    for image in axes.images:
+        cells = np.ma.filled(image.get_array().astype(float), np.nan)
+        yield f"  cells {cells.shape}, {_rounded(image.get_clim())}: {_summary(np.zeros(1), cells)}"
+    for text in axes.texts:
+        place = _rounded(numbers(text.get_position()))
+        yield f"  text {colour(text.get_color())} at {place}: {_words(text.get_text())}"
+
+
+def told(figure):
+    """Everything that is drawn, in lines of text."""
+    parts = [figure, *(part for one in figure.subfigs for part in (one, *one.subfigs))]
+    for part in parts:
+        if part._suptitle is not None:
+            yield f"title: {_words(part._suptitle.get_text())}"
+    for axes in figure.axes:
+        if axes.get_visible():
+            yield from _panel(axes)
+    legends = [one for part in parts for one in part.legends]
+    legends += [axes.get_legend() for axes in figure.axes if axes.get_legend() is not None]
+    for one in legends:
+        yield f"legend: {_words(one.get_title().get_text())} {[_words(text.get_text()) for text in one.get_texts()]}"
+
+
+def alike(line, kept):
+    """Whether two lines say the same: words to the letter, numbers to a thousandth."""
+    if NUMBER.sub("#", line) != NUMBER.sub("#", kept):
+        return False
+    pairs = zip(NUMBER.findall(line), NUMBER.findall(kept), strict=True)
+    return all(
+        float(a.replace(",", "")) == pytest.approx(float(b.replace(",", "")), rel=2e-3, abs=1e-6) for a, b in pairs
+    )

@@ -1,48 +1,54 @@
-"""Figures: what is drawn, and that it is the same picture twice."""
+"""Figures over time: what is drawn, and that it is the same picture twice."""
 
+from statistics import NormalDist
+
+import matplotlib as mpl
 import numpy as np
 import pytest
-from matplotlib.colors import to_hex
+from matplotlib.figure import Figure
 
 import veridex as vx
 from conftest import monthly
 from figures.drawn import colour, holds_band, in_house_style, legend, numbers, of, same, scale
-from veridex.core.diagnosis.correlogram import of_values
+from veridex import figures
 from veridex.core.methods.short_names import short_name
-from veridex.core.readable import number
+from veridex.core.readable import number, tick_number
 from veridex.core.tidying.profile import profile_items
 from veridex.figures import style
-from veridex.figures.contenders import draw_contenders
-from veridex.figures.fit import draw_fit, draw_residuals
-from veridex.figures.forecast import draw_forecast
-from veridex.figures.history import draw_history
-from veridex.figures.stationarity import draw_stationarity
 from veridex.job.drawing import draw_items
 
 
-def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
-    figure = draw_forecast(publication, "smoker-01")
+def test_the_forecast_figure_shows_history_forecast_bands_and_last_year(publication):
+    figure = figures.forecast(publication, "smoker-01")
     (axes,) = figure.axes
     in_house_style(figure)
-    assert axes.get_title(loc="left") == "smoker-01: next 8 months" and axes.get_ylabel() == "units"
+    one = publication["smoker-01"]
+    total = f"{number(float(one.totals.points[-1]))} units in all"
+    assert axes.get_title(loc="left") == f"smoker-01: next 8 months, {total}" and axes.get_ylabel() == "units"
     frame = publication.frame[publication.frame["item"] == "smoker-01"]
-    ahead, past = frame[frame["kind"] == "forecast"], frame[frame["kind"] == "actual"].tail(72)
-    same(of(axes, "line", "ink"), (past["period"].to_numpy(), past["value"]))
-    same(of(axes, "line", "amber"), (ahead["period"].to_numpy(), ahead["value"]))
+    ahead, past = frame[frame["kind"] == "forecast"], frame[frame["kind"] == "actual"]
+    before, shown = past["value"].to_numpy()[-12:-4], past.tail(48)
+    periods = ahead["period"].to_numpy()
+    same(of(axes, "line", "ink"), (periods, before), (shown["period"].to_numpy(), shown["value"]))
+    same(of(axes, "line", "amber"), (periods, ahead["value"]))
     for tint, level in ((0, 80), (1, 95)):
         assert holds_band(axes, f"tint {tint}", ahead["period"], ahead[f"lower_{level}"], ahead[f"upper_{level}"])
     assert len(axes.collections) == 2 and colour(axes.collections[0].get_facecolor()) == "tint 1"  # the wide one below
-    assert axes.get_ylim() == scale(past["value"], ahead[["lower_95", "upper_95"]])
-    scores = publication["smoker-01"].scores
+    assert axes.get_ylim() == scale(shown["value"], ahead[["lower_95", "upper_95"]], before)
     assert legend(figure) == [
         ("actual", "ink"),
-        (f"forecast: {short_name(publication['smoker-01'].method)}", "amber"),
-        (f"80 % interval (held {scores.coverage['80']:.0f} % when tested)", "tint 0"),
-        (f"95 % interval (held {scores.coverage['95']:.0f} % when tested)", "tint 1"),
+        ("12 months before", "ink"),
+        (f"forecast: {short_name(one.method)}", "amber"),
+        (f"80 % interval (held {one.scores.coverage['80']:.0f} % when tested)", "tint 0"),
+        (f"95 % interval (held {one.scores.coverage['95']:.0f} % when tested)", "tint 1"),
     ]
+    bare = figures.forecast(publication, "smoker-01", last_year=False, since="2020-01", scale=(0, 999), title="so")
+    (axes,) = bare.axes
+    assert len(of(axes, "line", "ink")) == 1 and axes.get_ylim() == (0, 999) and axes.get_title(loc="left") == "so"
+    assert of(axes, "line", "ink")[0][0][0] == numbers(np.array(["2020-01"], dtype="datetime64[s]"))[0]
     own = vx.publish(monthly(np.arange(30.0)), method="naive", horizon=2)
-    assert legend(draw_forecast(own, "smoker-01"))[2][0] == "80 % interval (coverage not tested)"
-    nothing = draw_forecast(vx.publish(monthly([1.0, 2.0]), method="drift", horizon=2), "smoker-01")
+    assert legend(figures.forecast(own))[3][0] == "80 % interval (coverage not tested)"
+    nothing = figures.forecast(vx.publish(monthly([1.0, 2.0]), method="drift", horizon=2), "smoker-01")
     in_house_style(nothing)
     assert nothing.axes[0].texts[0].get_text().startswith("too little history")
 
@@ -51,89 +57,199 @@ def test_the_forecast_figure_shows_history_forecast_and_bands(publication):
 def test_the_fit_shows_what_it_made_of_the_history(orders, text):
     fitted = vx.fit(orders["smoker-01"], text)
     forecast, series = fitted.forecast(9, levels=(50, 80, 95)), fitted.series
-    figure = draw_fit(fitted, forecast)
+    figure = figures.fit(fitted, forecast)
     (axes,) = figure.axes
     in_house_style(figure)
-    assert axes.get_title(loc="left") == f"smoker-01: {text}" and axes.get_ylabel() == "units"
+    own = fitted.to_frame((50, 80, 95))
+    held = (
+        100 * ((own["actual"] >= own["lower_95"]) & (own["actual"] <= own["upper_95"]))[own["upper_95"].notna()].mean()
+    )
+    said = f"smoker-01: {text} (bounds of 95 % held {number(held, 3)} % of the span)"
+    assert axes.get_title(loc="left").replace("\n", " ") == said and axes.get_ylabel() == "units"
     same(of(axes, "line", "ink"), (series.periods, series.values))
     same(of(axes, "line", "teal"), (series.periods, fitted.fitted_values))
     same(of(axes, "line", "amber"), (forecast.frame["period"].to_numpy(), forecast.points))
-    for tint in range(3):
+    known = own["upper_95"].notna()
+    for tint, level in enumerate((50, 80, 95)):
         edges = (forecast.lower[tint], forecast.upper[tint])
         assert holds_band(axes, f"tint {tint}", forecast.frame["period"], *edges)
-    assert axes.get_ylim() == scale(series.values, forecast.points, forecast.lower, forecast.upper)
-    assert legend(figure)[:3] == [("actual", "ink"), ("fitted, one step ahead", "teal"), ("forecast", "amber")]
-    assert legend(figure)[3:] == [
-        (f"{level} % interval of the model", f"tint {k}") for k, level in enumerate((50, 80, 95))
+        mine = own.loc[known, [f"lower_{level}", f"upper_{level}"]].to_numpy().T
+        assert holds_band(axes, f"teal tint {tint}", own.loc[known, "period"], *mine)
+    keys = [
+        ("actual", "ink"),
+        ("fitted, one step ahead with estimates from the whole span", "teal"),
+        ("forecast", "amber"),
+    ]
+    assert legend(figure)[:3] == keys
+    assert legend(figure)[6:] == [
+        (f"{level} % interval of the model, not tested", f"tint {k}") for k, level in enumerate((50, 80, 95))
     ]
     short = vx.fit(monthly([3.0, 4.0]), "drift")
-    told = draw_fit(short, short.forecast(2))
+    told = figures.fit(short)
     in_house_style(told)
     assert told.axes[0].texts[0].get_text() == short.reason
 
 
-def test_residuals_are_drawn_over_time_by_period_and_by_lag(orders):
+def test_residuals_are_drawn_in_time_by_size_by_period_and_by_lag(orders):
     fitted = vx.fit(orders["smoker-01"], "mean")
-    figure = draw_residuals(fitted)
-    over_time, by_phase, lags = figure.axes
-    in_house_style(figure)
+    figure = figures.residuals(fitted)
+    in_time, sizes, by_phase, quantiles, lags = figure.axes
+    in_house_style(figure, *fitted.series.periods.astype("datetime64[M]").astype(str))
     errors, periods = fitted.residuals, fitted.series.periods
     strokes, spread = numbers(periods), errors.std()
-    same(of(over_time, "strokes", "ink"), (np.column_stack((strokes, strokes)), np.column_stack((0 * errors, errors))))
-    (low, high), (far_x, far_y) = of(over_time, "box", "grid")[0][1], of(over_time, "mark o", "amber")[0]
-    assert (low, high) == pytest.approx((-1.96 * spread, 1.96 * spread))
-    far = np.abs(errors) > 3 * spread
-    assert far_y.tolist() == errors[far].tolist() and far_x.tolist() == strokes[far].tolist()
-    for axes in (over_time, by_phase):
-        assert axes.get_ylabel() == "actual - fitted (units)" and of(axes, "line", "ink")[0][1].tolist() == [0, 0]
-    assert over_time.get_title(loc="left") == "over time (grey: 1.96 deviations, dots: beyond 3)"
-    assert by_phase.get_title(loc="left") == "by period of the season (bars: means)"
+    same(of(in_time, "strokes", "ink"), (np.column_stack((strokes, strokes)), np.column_stack((0 * errors, errors))))
+    assert of(in_time, "box", "grid")[0][1] == pytest.approx((-1.96 * spread, 1.96 * spread))
+    largest = np.argsort(-np.abs(errors), kind="stable")[:3]
+    assert [(x[0], y[0]) for x, y in of(in_time, "mark o", "amber")] == [(strokes[k], errors[k]) for k in largest]
+    assert in_time.texts[0].get_text() == str(periods[largest[0]])[:7]
+    heights, edges = np.histogram(errors, bins=len(of(sizes, "box", "teal tint 0")), density=True)
+    boxes = of(sizes, "box", "teal tint 0")
+    assert [x[1] for x, _ in boxes] == pytest.approx(heights.tolist()) and boxes[0][1][0] == pytest.approx(edges[0])
+    ((density, at),) = of(sizes, "line", "plum")
+    assert density[80] == pytest.approx(1 / (spread * np.sqrt(2 * np.pi))) and at[80] == pytest.approx(errors.mean())
+    ranks = [(k + 0.5) / errors.size for k in range(errors.size)]
+    normal = [NormalDist().inv_cdf(share) for share in ranks]
+    same(of(quantiles, "mark o", "ink"), (normal, np.sort(errors)))
+    same(of(quantiles, "line", "plum"), (normal, errors.mean() + spread * np.array(normal)))
     phases = fitted.series.ordinals % 12
     same(of(by_phase, "mark o", "teal"), (phases, errors))
     means = [(phase, errors[phases == phase].mean()) for phase in range(12)]
     same(of(by_phase, "strokes", "plum"), *(([k - 0.32, k + 0.32], [mean, mean]) for k, mean in means))
     assert [label.get_text() for label in by_phase.get_xticklabels()][:2] == ["Jan", "Feb"]
     assert lags.yaxis_inverted() and len(lags.patches) == 24
-    short = draw_residuals(vx.fit(monthly([3.0, 4.0, 6.0, 5.0]), "drift"))
-    in_house_style(short)
-    assert "needed" in short.get_suptitle() and short.axes[2].texts[0].get_text()
+    assert [bar.get_width() for bar in lags.patches] == vx.correlogram(monthly(errors)).acf.tolist()
+    assert "smoker-01, mean, training span: " in figure.get_suptitle()
 
 
-def test_contenders_share_one_scale_and_the_winner_is_amber(verdict):
-    figure = draw_contenders(verdict, "smoker-01")
+def test_the_holdout_is_drawn_over_the_actuals_that_came(trial, verdict):
+    one, series = trial["smoker-01"], trial.history["smoker-01"]
+    figure = figures.holdout(trial, "smoker-01", ["theta", "naive"], origin=series.periods[-9])
+    in_house_style(figure)
+    place = int(np.flatnonzero(one.origins == series.start + len(series) - 9)[0])
+    ahead = series.cadence.starts(one.origins[place] + 1 + np.arange(6))
+    shown = series.since(series.cadence.starts(np.array([one.origins[place] + 1 - 24]))[0]).until(ahead[-1])
+    for axes, text in zip(figure.axes, ("theta", "naive"), strict=True):
+        m = trial.method_index(text)
+        same(of(axes, "line", "amber"), (ahead, one.points[m, place]))
+        same(of(axes, "line", "ink"), (shown.periods, shown.actuals))
+        lower, upper = one.bounds((80, 95))[:, :, m, place]
+        for tint in range(2):
+            assert holds_band(axes, f"tint {tint}", ahead, lower[tint], upper[tint])
+        errors = one.actuals[place] - one.points[m, place]
+        inside = 100 * np.mean((one.actuals[place] >= lower[1]) & (one.actuals[place] <= upper[1]))
+        size, side = number(np.abs(errors).mean(), 3), number(errors.mean(), 3)
+        told = f"{text}: MAE {size}, ME {side}, {number(inside, 3)} % inside 95 %"
+        assert axes.get_title(loc="left").replace("\n", " ") == told
+        low, high = of(axes, "box", style.GROUND)[0][0]
+        assert low < numbers(ahead)[0] < numbers(ahead)[-1] < high
+    assert len({axes.get_ylim() for axes in figure.axes}) == 1
+    when = series.cadence.text(int(one.origins[place]))
+    assert figure.get_suptitle() == f"smoker-01: forecast made at the end of {when}, over what came"
+    every = figures.holdout(trial, "smoker-01", "theta", origin="all").axes[0]
+    m = trial.method_index("theta")
+    made = [(series.cadence.starts(o + 1 + np.arange(6)), one.points[m, k]) for k, o in enumerate(one.origins)]
+    same(of(every, "line", "amber"), *made)
+    blend = figures.holdout(verdict, "smoker-01").axes[0]
+    fit = verdict.choice("smoker-01").hindcast
+    same(of(blend, "line", "amber"), (series.cadence.starts(fit.origins[-1] + 1 + np.arange(6)), fit.points[-1]))
+    assert blend.get_title(loc="left").startswith("the blend, as decided then: ")
+
+
+def test_one_lead_time_rolls_over_every_origin(trial):
+    figure = figures.rolling(trial, "smoker-01", "theta", step=2)
+    (axes,) = figure.axes
+    in_house_style(figure)
+    one, series, m = trial["smoker-01"], trial.history["smoker-01"], trial.method_index("theta")
+    at = series.cadence.starts(one.origins + 2)
+    same(of(axes, "line", "amber"), (at, one.points[m, :, 1]))
+    lower, upper = one.bounds((80, 95))[:, :, m, :, 1]
+    for tint in range(2):
+        assert holds_band(axes, f"tint {tint}", at, lower[tint], upper[tint])
+    outside = (one.actuals[:, 1] < lower[1]) | (one.actuals[:, 1] > upper[1])
+    rings = [(x, y) for x, y in of(axes, "ring", "plum")]
+    assert sum(len(x) for x, _ in rings) == outside.sum()
+    held = number(100 * float(np.mean(~outside)), 3)
+    assert axes.get_title(loc="left") == f"smoker-01: theta, 2 months ahead from 8 origins; 95 % held {held} %"
+    with pytest.raises(vx.VeridexError, match="looked 6 ahead"):
+        figures.rolling(trial, "smoker-01", "theta", step=7)
+
+
+def test_contenders_share_one_scale_and_what_is_published_is_amber(verdict):
+    figure = figures.contenders(verdict, "smoker-01")
     panels = [axes for axes in figure.axes if axes.get_visible()]
-    in_house_style(figure, "\nMASE")
+    in_house_style(figure, "\nerror", "\nnot tested")
     trial, choice, series = verdict.trial, verdict.choices["smoker-01"], verdict.trial.history["smoker-01"]
     one = trial["smoker-01"]
     errors = dict(zip(trial.lineup, choice.claim.errors, strict=True)) | {choice.winner.method: choice.claim.error}
-    entries = sorted(choice.evidence.entries, key=lambda entry: (errors[entry.method], entry.parameters))
-    assert len(panels) == len(entries) + 1  # the blend stands first
-    assert len({axes.get_ylim() for axes in panels}) == 1
+    ranked = sorted((method for method in errors if not np.isnan(errors[method])), key=errors.__getitem__)
+    ranked += [method for method in errors if np.isnan(errors[method])]
+    assert len(panels) == len(errors) and len({axes.get_ylim() for axes in panels}) == 1
     steps = one.points.shape[-1]
     ahead = series.cadence.starts(np.arange(one.origins[-1] + 1, one.origins[-1] + 1 + steps))
-    shown = series.since(series.periods[len(series) - 2 * steps - 12])
+    shown = series.since(series.periods[len(series) - steps - 12])
     assert panels[0].get_ylim() == scale(shown.values, one.points[:, -1])
-    for axes, entry in zip(panels, [choice.winner, *entries], strict=True):
-        won = entry is choice.winner
-        forecast = choice.hindcast.points[-1] if won else one.points[trial.method_index(entry.method), -1]
+    for axes, method in zip(panels, ranked, strict=False):
+        won = method == choice.winner.method
+        forecast = choice.hindcast.points[-1] if won else one.points[trial.method_index(method), -1]
         same(of(axes, "line", "amber" if won else "teal"), (ahead, forecast))
         same(of(axes, "line", "ink"), (shown.periods, shown.values))
-        name = "blend, as decided then" if won else short_name(entry.method)
-        assert axes.get_title(loc="left").replace("\n", " ") == f"{name} MASE {number(errors[entry.method], 3)}"
+        name = "the blend, as decided then" if won else short_name(method)
+        assert axes.get_title(loc="left").replace("\n", " ") == f"{name} error {number(errors[method], 3)}"
         assert colour(axes._left_title.get_color()) == ("amber" if won else "teal")
-        assert of(axes, "box", "#f1efe8")[0][0] == pytest.approx([numbers(ahead)[0], numbers(ahead)[-1]])
         assert (colour(axes.spines["top"].get_edgecolor()) == "amber") == won
     assert figure.get_suptitle().startswith("smoker-01: forecasts made at the end of ")
-    assert [label for label, _ in legend(figure)][:3] == ["actual", "forecast of the winner", "forecast of a contender"]
-    assert [tone for _, tone in legend(figure)][:3] == ["ink", "amber", "teal"]
-    assert figure.texts[-1].get_text() == "MASE: mean over 5 origins, 1 separate window"
+    assert [label for label, _ in legend(figure)][:3] == ["actual", "what is published", "a contender"]
+    assert figure.legends[0].get_title().get_text() == "error: MASE, mean over 5 origins, 1 separate window"
+    entered = vx.backtest(series, ["theta", "drift"], vx.RollingOrigin(horizon=2, origins=4))
+    names = [axes.get_title(loc="left").split("\n")[0] for axes in figures.contenders(entered).axes]
+    assert set(names) == {"theta", "drift"}  # no benchmark that nobody entered, no blend that nobody asked for
+    going = figures.contenders(entered, origin="end")
+    for axes in going.axes:
+        forecast = vx.fit(series, axes.get_title(loc="left").split("\n")[0]).forecast(2)
+        same(of(axes, "line", "teal"), (forecast.frame["period"].to_numpy(), forecast.points))
+    assert "where nothing came yet" in going.get_suptitle() and ("held back", style.GROUND) not in legend(going)
 
 
 def test_a_missing_forecast_is_said_in_its_panel(verdict):
-    figure = draw_contenders(verdict, "jar-hex-280")
-    in_house_style(figure, "\nMA", "\nnot tested")
+    figure = figures.contenders(verdict, "jar-hex-280")
+    in_house_style(figure, "\nerror", "\nnot tested")
     texts = [text.get_text().replace("\n", " ") for axes in figure.axes for text in axes.texts]
-    assert "too little history" in texts
+    assert any("too little history" in text for text in texts)
+
+
+def test_a_view_fits_into_a_given_axes_and_the_settings_of_the_caller_stay_outside(orders, trial):
+    smoker = orders["smoker-01"]
+    with mpl.rc_context({"font.family": "DejaVu Serif", "axes.facecolor": "black"}):
+        whole = Figure(figsize=(10, 6), layout="constrained")
+        left, right = whole.subplots(1, 2)
+        assert figures.history(smoker, ax=left, title="one") is whole and figures.parts(smoker, ax=right) is whole
+        assert left.get_title(loc="left") == "one" and left.get_legend() is not None
+        assert len(whole.subfigs) == 1 and len(whole.subfigs[0].axes) == 3 and right not in whole.axes
+        assert (
+            left.get_legend().get_texts()[0].get_fontfamily() == ["DejaVu Sans"]
+            and colour(left.get_facecolor()) == "paper"
+        )
+        assert mpl.rcParams["axes.facecolor"] == "black"
+    for call, told in (
+        (lambda: figures.history(smoker, colour="red"), "this view takes series, overlay"),
+        (lambda: figures.history(smoker, since="2030"), "there is 2016-10 to 2025-08 to show"),
+        (lambda: figures.history(smoker, scale=(5, 5)), "the lowest and the highest value"),
+        (lambda: figures.parts(smoker, ax=Figure().add_axes((0, 0, 1, 1))), "from subplots()"),
+        (lambda: figures.holdout(trial), "name one, such as"),
+        (lambda: figures.holdout(trial, "smoker-01", origin="1999-01"), "origins that were tested"),
+        (lambda: figures.standings(trial, "best"), "there are"),
+    ):
+        with pytest.raises(vx.VeridexError, match=told.replace("(", r"\(").replace(")", r"\)")):
+            call()
+
+
+@pytest.mark.parametrize("ending", [".png", ".svg", ".pdf"])
+def test_figures_are_saved_by_their_ending_the_same_bytes_twice(orders, tmp_path, ending):
+    one, two = (figures.save(figures.history(orders["smoker-01"]), tmp_path / f"{k}{ending}") for k in (1, 2))
+    assert one.read_bytes() == two.read_bytes() and one.stat().st_size > 5000
+    with pytest.raises(vx.VeridexError, match=r"Use \.png, \.svg, \.pdf"):
+        figures.save(figures.history(orders["smoker-01"]), tmp_path / "one.gif")
+    assert figures.history(orders["smoker-01"])._repr_png_().startswith(b"\x89PNG")
 
 
 @pytest.mark.parametrize("kind", ["weekly", "daily", "yearly", "quarterly", "counted"])
@@ -141,9 +257,9 @@ def test_every_cadence_can_be_drawn_twice_alike(tmp_path, kind):
     numbers = 1e4 * (3 + np.sin(np.arange(40)))
     history = vx.History.from_numbers(numbers, start=None if kind == "counted" else "1990", cadence=kind)
     publication = vx.publish(history, method="naive", horizon=3, levels=(50, 80, 90, 95, 99))
-    one, two = (style.save(draw_forecast(publication, "demand"), tmp_path / f"{i}.png").read_bytes() for i in (1, 2))
+    one, two = (style.save(figures.forecast(publication, "demand"), tmp_path / f"{i}.png").read_bytes() for i in (1, 2))
     assert one == two
-    labels = [label.get_text() for label in draw_forecast(publication, "demand").axes[0].get_yticklabels()]
+    labels = [label.get_text() for label in figures.forecast(publication, "demand").axes[0].get_yticklabels()]
     assert not any("e" in label for label in labels)
 
 
@@ -151,16 +267,20 @@ def test_item_keys_of_any_letters_are_drawn_and_named_without_harm(tmp_path):
     keys = ["../../etc/passwd", "=1+1", "\U0001d4ca", ".hidden"]
     history = vx.History.of([monthly([3, 4, 5.0], item=key)[key] for key in keys])
     publication = vx.publish(history, method="naive", horizon=1)
-    said = draw_items(tmp_path / "figures", history, "forecast", lambda key: draw_forecast(publication, key))
+    said = draw_items(tmp_path / "figures", history, {"forecast": lambda key: figures.forecast(publication, key)})
     assert said.startswith("4 figures")
     assert len(list((tmp_path / "figures").iterdir())) == 4 and [p.name for p in tmp_path.iterdir()] == ["figures"]
 
 
 @pytest.mark.parametrize(
-    ("value", "label"), [(0, "0"), (0.25, "0.25"), (1500, "1,500"), (25000, "25 thousand"), (3.5e6, "3.5 million")]
-)
-def test_tick_labels_have_no_powers_of_ten(value, label):
-    assert style.plain_number(value) == label
+    ("value", "largest", "label"),
+    [
+        (0, 1, "0"), (0.25, 1, "0.25"), (1500, 8000, "1,500"), (25000, 3e4, "25 thousand"), (3.5e6, 4e6, "3.5 million"),
+        (500, 2e4, "0.5 thousand"), (-2e9, 2e9, "-2 billion"),
+    ],
+)  # fmt: skip
+def test_tick_labels_have_no_powers_of_ten(value, largest, label):
+    assert tick_number(value, largest) == label
 
 
 @pytest.mark.parametrize(
@@ -177,73 +297,137 @@ def test_date_ticks_are_round_and_few(first, last, labels):
     assert found == labels and len(ticks) == len(labels)
 
 
-def test_the_history_figure_marks_what_stands_out(demand):
+def test_the_history_figure_marks_what_stands_out(demand, data):
     profiles = {one.series.item: one for one in profile_items(demand)}
     tidied = vx.tidy(demand, gaps="interpolate", outliers="repair").history
     one = profiles["gloves-leather"]
-    figure, series = draw_history(one, tidied["gloves-leather"]), one.series
+    figure, series = figures.history(one, tidied=tidied["gloves-leather"]), one.series
     (axes,) = figure.axes
     in_house_style(figure)
-    assert (
-        axes.get_title(loc="left") == "gloves-leather: 1 outlier, the last month is not over"
-        and axes.get_ylabel() == "units"
-    )
+    assert axes.get_title(loc="left") == "gloves-leather: 1 outlier, the last month is not over"
+    assert axes.get_ylabel() == "units"
     assert legend(figure) == [
-        ("actual", "ink"), ("expected", "teal"), ("unfinished", "paper"), ("outlier", "plum"), ("repaired to", "amber"),
+        ("actual", "ink"), ("moving average over 12 months, centred", "teal"),
+        ("outlier, and what was expected", "plum"), ("not over yet", "ink"), ("repaired to", "amber"),
     ]  # fmt: skip
     same(of(axes, "line", "ink"), (series.periods, series.values))
-    same(of(axes, "line", "teal"), (series.periods, one.found.values))
-    same(of(axes, "mark D", "amber"), (series.periods[[61]], tidied["gloves-leather"].values[[61]]))
-    same(of(axes, "ring", "plum"), (series.periods[[61]], series.values[[61]]))
+    weights = np.array([0.5, *np.ones(11), 0.5]) / 12
+    smooth = [
+        weights @ series.values[k - 6 : k + 7] if 6 <= k < len(series) - 6 else np.nan for k in range(len(series))
+    ]
+    same(of(axes, "line", "teal"), (series.periods, smooth))
+    at, values = numbers(series.periods)[61], series.values[61]
+    same(of(axes, "ring", "amber"), ([at], [tidied["gloves-leather"].values[61]]))
+    same(of(axes, "ring", "plum"), ([at], [values]))
+    assert of(axes, "line", "plum")[0][1].tolist() == [one.found.values[61], values]
     same(of(axes, "ring", "ink"), (series.periods[-1:], series.values[-1:]))
-    assert axes.get_ylim() == scale(series.values, one.found.values, tidied["gloves-leather"].values)
-    shifted = draw_history(profiles["suit-ventilated"])
+    shifted = figures.history(profiles["suit-ventilated"], overlay=[])
     in_house_style(shifted, "level up by")
     (axes,) = shifted.axes
     found = profiles["suit-ventilated"].found
     shift = numbers(profiles["suit-ventilated"].series.periods)[found.shifts[0].place]
     assert axes.texts[0].get_text() == f"level up by {found.shifts[0].size:,.3g}"
     assert colour(axes.texts[0].get_color()) == "plum" and of(axes, "line", "plum")[0][0].tolist() == [shift, shift]
-    values = profiles["suit-ventilated"].series.values
-    low, high = scale(values, found.values).expected
-    assert axes.get_ylim() == pytest.approx((low, high + 0.07 * (high - low)))
-    gap = draw_history(profiles["lid-gold-63"])
+    assert len(of(axes, "line", "teal")) == 0
+    gap = figures.history(profiles["lid-gold-63"])
     assert ("unknown", "grid") in legend(gap) and "2 unknown months" in gap.axes[0].get_title(loc="left")
     lost = np.flatnonzero(np.isnan(profiles["lid-gold-63"].series.values))
     grounds = of(gap.axes[0], "box", "grid")
     periods = numbers(profiles["lid-gold-63"].series.periods)
     assert all(any(x[0] < periods[place] < x[1] for x, _ in grounds) for place in lost)
+    events = vx.read_events(data / "events.csv")
+    happened = figures.history(demand["smoker-01"], events=events, since="2024").axes[0]
+    touched = events.on("monthly", "2024-01", 21).values >= 0.1
+    assert len(happened.patches) == touched.sum() and {text.get_text() for text in happened.texts} <= set(events.names)
+    out = next(one for one in demand if one.stock_outs.any())
+    sold = figures.history(out)
+    assert ("out of stock: at least", "ink") in legend(sold) and "out of stock" in sold.axes[0].get_title(loc="left")
+    same(of(sold.axes[0], "ring", "ink")[:1], (out.periods[out.stock_outs], out.censored[0][out.stock_outs]))
+
+
+def test_an_outlier_does_not_flatten_the_others(orders):
+    values = np.array(orders["smoker-01"].values)
+    values[40] = 20 * values.max()
+    (axes,) = figures.history(monthly(values, start="2016-10"), overlay=[]).axes
+    kept = np.delete(values, 40)
+    assert axes.get_ylim() == scale(kept) and axes.texts[0].get_text().endswith(", off the scale")
+    assert of(axes, "mark ^", "plum")[0][1].tolist() == [axes.get_ylim()[1]]
+
+
+def test_seasons_are_profiled_against_the_level_and_laid_out_cycle_by_cycle(orders):
+    smoker = orders["smoker-01"]
+    figure = figures.seasons(smoker)
+    profile, strip = figure.axes
+    in_house_style(figure)
+    y = np.array(smoker.values)
+    weights = np.array([0.5, *np.ones(11), 0.5]) / 12
+    inner = np.array([weights @ y[k - 6 : k + 7] for k in range(6, len(y) - 6)])
+    share = 100 * y[6:-6] / inner
+    cells = np.ma.filled(strip.images[0].get_array(), np.nan)
+    periods = smoker.periods[6:-6].astype("datetime64[M]").astype(int)
+    for ordinal, value in zip(periods, share, strict=True):
+        assert cells[ordinal // 12 - 46, ordinal % 12] == pytest.approx(value)
+    medians = np.nanmedian(cells, axis=0)
+    same(of(profile, "mark o", "ink"), (np.arange(12), medians))
+    for k, (x, middle) in enumerate(of(profile, "box", "teal tint 0")):
+        assert x.mean() == pytest.approx(k) and middle == pytest.approx(np.nanquantile(cells[:, k], (0.25, 0.75)))
+    high, low = int(np.argmax(medians)), int(np.argmin(medians))
+    names = [label.get_text() for label in profile.get_xticklabels()]
+    ends = [f"{names[k]} {number(medians[k], 3)} %" for k in (high, low)]
+    assert figure.get_suptitle() == f"smoker-01: year: {ends[0]} of the level, {ends[1]}"
+    assert strip.get_yticklabels()[0].get_text() == "2016"
+
+
+def test_parts_are_drawn_by_our_own_arrangement(orders):
+    smoker = orders["smoker-01"]
+    found = vx.decompose(smoker)
+    figure = figures.parts(smoker)
+    top, season, rest = figure.axes
+    in_house_style(figure)
+    same(of(top, "line", "ink"), (smoker.periods, smoker.values))
+    same(of(top, "line", "teal"), (smoker.periods, found.adjusted))
+    same(of(top, "line", "amber"), (smoker.periods, found.trend))
+    first = found.by_season[0][:12]
+    order = np.argsort(np.arange(9, 21) % 12)  # it begins in October
+    same(of(season, "line", "teal tint 0"), (np.arange(12), first[order]))
+    left = numbers(smoker.periods)
+    same(of(rest, "strokes", "ink"), (np.column_stack((left, left)), np.column_stack((0 * found.rest, found.rest))))
+    assert season.get_xticklabels()[0].get_text() == "Jan"
+    assert "strength of the trend" in figure.get_suptitle()
 
 
 def test_the_stationarity_figure_shows_what_is_left(orders):
     series = orders["suit-ventilated"]
-    advice, finding = vx.differencing(series), vx.stationarity(series)
-    bars = of_values(advice.values, series.item, 12, None, 0)
-    figure = draw_stationarity(series, finding, advice, bars)
-    top, below, lags = figure.axes
+    advice = vx.differencing(series)
+    figure = figures.stationarity(series)
+    top, raw, below, lags = figure.axes
     in_house_style(figure)
-    assert finding.reading.removeprefix("suit-ventilated: ")[:40] in figure.get_suptitle().replace("\n", " ")
+    reading = vx.stationarity(series).reading.removeprefix("suit-ventilated: ")
+    assert figure.get_suptitle().replace("\n", " ") == f"suit-ventilated: {reading}"
     same(of(top, "line", "ink"), (series.periods, series.values))
     same(of(below, "line", "teal"), (series.periods[-advice.values.size :], advice.values))
-    assert top.get_ylim() == scale(series.values) and top.get_ylabel() == "units"
-    assert of(below, "line", "grid")[0][1].tolist() == pytest.approx([advice.values.mean()] * 2)
-    assert below.get_ylabel() == "" and below.get_title(loc="left").startswith("after the advice: ")
-    assert top.get_xlim() == below.get_xlim() and len(top.get_xticks()) <= 10 and len(below.get_xticks()) <= 10
-    assert [bar.get_width() for bar in lags.patches] == bars.acf.tolist()
-    beyond = [to_hex(bar.get_facecolor()) == style.AMBER for bar in lags.patches]
-    assert beyond == (np.abs(bars.acf) > bars.moving_bound).tolist()
-    assert {colour(bar.get_facecolor()) for bar in lags.patches} == {"amber", "ink"}
-    same(of(lags, "mark D", "plum"), (bars.pacf, np.arange(1, 25)))
-    ((x, _),) = of(lags, "band", "grid")
-    assert np.abs(x).max() == pytest.approx(bars.moving_bound.max())
-    assert of(lags, "line", "ink")[0][0].tolist() == [0, 0]
-    reach = 1.1 * max(np.abs(bars.acf).max(), np.abs(bars.pacf).max(), bars.moving_bound.max())
-    assert lags.get_xlim() == pytest.approx((-reach, reach)) and lags.get_ylim() == pytest.approx((24.6, 0.4))
-    assert lags.get_ylabel().startswith("lag (ticks at the season") and lags.get_yticks().tolist() == [12, 24]
-    assert lags.get_title(loc="left").startswith("correlations of what is left")
-    constant = monthly([5.0] * 30)
-    none = vx.differencing(constant)
-    nothing = of_values(none.values, "smoker-01", 12, None, 0)
-    empty = draw_stationarity(constant["smoker-01"], vx.stationarity(constant), none, nothing)
+    assert top.get_ylim() == scale(series.values) and below.get_title(loc="left").startswith("after the advice: ")
+    assert top.get_xlim() == below.get_xlim()
+    plain = vx.correlogram(series)
+    for axes, values in ((raw, plain), (lags, vx.correlogram(monthly(advice.values)))):
+        assert [bar.get_width() for bar in axes.patches] == pytest.approx(values.acf.tolist())
+        beyond = [colour(bar.get_facecolor()) == "amber" for bar in axes.patches]
+        assert beyond == (np.abs(values.acf) > values.moving_bound).tolist()
+        same(of(axes, "mark D", "plum"), (values.pacf, np.arange(1, 25)))
+        ((x, _),) = of(axes, "band", "grid")
+        assert np.abs(x).max() == pytest.approx(values.moving_bound.max())
+        assert axes.get_ylim() == pytest.approx((24.6, 0.4)) and axes.get_yticks().tolist() == [12, 24]
+    stated = figures.stationarity(series, transform="log", D=1, lags=30)
+    logs = np.log(series.values)
+    same(of(stated.axes[2], "line", "teal"), (series.periods[12:], logs[12:] - logs[:-12]))
+    assert len(stated.axes[1].patches) == len(stated.axes[3].patches) == 30
+    found = vx.stationarity(series, transform="log", D=1)
+    assert found.of == "logarithms, differenced over 12 months" and found.reading.startswith(
+        "suit-ventilated, logarithms"
+    )
+    assert found.outcomes == vx.stationarity(monthly(logs[12:] - logs[:-12])).outcomes[: len(found.outcomes)]
+    with pytest.raises(vx.VeridexError, match="one of none, log, box-cox"):
+        figures.stationarity(series, transform="root")
+    empty = figures.stationarity(monthly([5.0] * 30))
     in_house_style(empty)
-    assert len(empty.axes) == 3 and empty.axes[2].texts[0].get_text()  # no bars to draw, and why
+    assert empty.axes[1].texts[0].get_text() and empty.axes[3].texts[0].get_text()  # no bars to draw, and why

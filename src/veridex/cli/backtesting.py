@@ -5,18 +5,14 @@ from typing import Literal
 
 import pandas as pd
 
+from veridex import figures
 from veridex.cli.desk import DESK
 from veridex.cli.tables import show
 from veridex.core.backtest.lineup import Place, default_lineup
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import methods
-from veridex.core.verdict.verdict import decide
-from veridex.figures.backtest import draw_folds, draw_lead_times
-from veridex.figures.contenders import draw_contenders
-from veridex.figures.standings import draw_standings
-from veridex.figures.style import save
-from veridex.job.drawing import draw_items
+from veridex.job.drawing import draw_items, draw_named
 from veridex.job.pipeline import backtested
 from veridex.job.placing import for_trial
 from veridex.job.reading import explanation, read
@@ -53,7 +49,7 @@ def run_backtest(
     show_part(trial, scoring, telling.form)
     place(trial, DESK)
     if telling.figures is not None:
-        DESK.say(draw_trial(trial, telling.figures))
+        DESK.say(draw_trial(trial, scoring.measure, telling.figures))
 
 
 def lineup_table(history: History, lineup: tuple[str, ...], *, driven: bool) -> pd.DataFrame:
@@ -121,11 +117,22 @@ def _by_step(trial: Trial, ranked: list[str], measure: str) -> pd.DataFrame:
     return wide.reset_index()
 
 
-def draw_trial(trial: Trial, directory: Path) -> str:
-    """Draw each item's contenders, the error by lead time, and the folds."""
-    verdict = decide(trial)
-    said = draw_items(directory, trial.history, "contenders", lambda one: draw_contenders(verdict, one))
-    save(draw_lead_times(trial), directory / "backtest-lead-times.png")
-    save(draw_folds(trial), directory / "backtest-folds.png")
-    save(draw_standings(trial), directory / "backtest-standings.png")
-    return f"{said} Also backtest-standings.png, backtest-lead-times.png and backtest-folds.png."
+def draw_trial(trial: Trial, measure: str, directory: Path) -> str:
+    """Draw each item's contenders and how the best method did; standings, errors by lead time, coverage, folds."""
+    best = str(trial.standings(measure, brief=True)["method"].iloc[0])
+    said = draw_items(
+        directory,
+        trial.history,
+        {
+            "contenders": lambda one: figures.contenders(trial, one, measure=measure),
+            "holdout": lambda one: figures.holdout(trial, one, best),
+            "rolling": lambda one: figures.rolling(trial, one, best, step=getattr(trial.scheme, "gap", 0) + 1),
+        },
+    )
+    named = {
+        "backtest-standings": lambda: figures.standings(trial, measure),
+        "backtest-lead-times": lambda: figures.lead_times(trial, measure),
+        "backtest-coverage": lambda: figures.coverage(trial),
+        "backtest-folds": lambda: figures.folds(trial),
+    }
+    return f"{said} {draw_named(directory, named)}"

@@ -7,20 +7,18 @@ from typing import Any
 import pandas as pd
 import typer
 
+from veridex import figures
 from veridex.cli.desk import DESK
 from veridex.cli.tables import show
 from veridex.core.diagnosis.breaks import breaks
 from veridex.core.diagnosis.correlogram import Correlogram, of_values
-from veridex.core.diagnosis.decomposition import decompose
 from veridex.core.diagnosis.differencing import Advice, differencing
 from veridex.core.diagnosis.seasons import seasons
 from veridex.core.diagnosis.stationarity import Stationarity, stationarity
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.errors import DestinationRefused, ParameterError
-from veridex.figures.stationarity import draw_stationarity
-from veridex.figures.style import save
-from veridex.job.drawing import file_name
+from veridex.errors import ParameterError
+from veridex.job.drawing import draw_named, file_name
 from veridex.job.reading import read
 from veridex.job.requests import Diagnosing, Reading, Ruling, Telling
 
@@ -43,18 +41,17 @@ def run_stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, t
     show(shown_tests(found, telling.form), telling.form, title=f"{found.finding.item}: stationarity")
     for line in shown_steps(found):
         typer.echo(line, err=telling.form != "table")
-    if diagnosing.adjusted is not None:
-        DESK.say(write_adjusted(found, diagnosing.adjusted))
     if telling.figures is not None:
-        DESK.say(draw_all(found, telling.figures))
+        DESK.say(draw_all(found.series, diagnosing, telling.figures))
 
 
 def diagnosed(series: ItemHistory, asked: Diagnosing) -> Diagnosed:
     """Test, advise, and look at the correlogram of what the advice leaves."""
     given = {"deterministic": asked.deterministic, "significance": asked.significance, "choose": asked.choose}
-    finding = stationarity(series, _lags(asked.lags), **given)  # type: ignore[arg-type]
+    how = {"transform": asked.transform or "none", "d": asked.d or 0, "D": asked.D or 0}
+    finding = stationarity(series, _lags(asked.lags), **given, **how)  # type: ignore[arg-type]
     advice = differencing(series, asked.significance)
-    bars = of_values(advice.values, series.item, series.season_length, None, 0)
+    bars = of_values(advice.values, series.item, series.season_length, asked.correlations, 0)
     return Diagnosed(series, finding, advice, bars)
 
 
@@ -86,23 +83,8 @@ def shown_steps(found: Diagnosed) -> list[str]:
     return [*lines, seasons(found.series).reading, breaks(found.series).reading]
 
 
-def write_adjusted(found: Diagnosed, target: Path) -> str:
-    """Write the decomposition with the adjusted series."""
-    form: Any = "additive" if found.advice.transform == "none" else "multiplicative"
-    parts = decompose(found.series, form=form)
-    if parts.reason:
-        raise ParameterError("adjusted", repr(str(target)), f"there is no decomposition: {parts.reason}")
-    table = parts.to_frame()
-    table["period"] = found.series.cadence.iso(table["period"].to_numpy())
-    try:
-        table.to_csv(target, index=False, lineterminator="\n")
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another file.") from None
-    strengths = ", ".join(f"{name} {value:.2f}" for name, value in parts.strengths.items())
-    return f"Written to {target}: {form} parts by loess, strength of {strengths}."
-
-
-def draw_all(found: Diagnosed, directory: Path) -> str:
+def draw_all(series: ItemHistory, asked: Diagnosing, directory: Path) -> str:
     """Draw the one figure."""
-    figure = draw_stationarity(found.series, found.finding, found.advice, found.bars)
-    return f"1 figure: {save(figure, directory / f'{file_name(found.series.item)}-stationarity.png')}."
+    given = {"transform": asked.transform, "d": asked.d, "D": asked.D, "lags": asked.correlations}
+    name = f"{file_name(series.item)}-stationarity"
+    return draw_named(directory, {name: lambda: figures.stationarity(series, **given)})  # type: ignore[arg-type]

@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 import typer
 
+from veridex import figures
 from veridex.cli.comparing import comparison_table, estimate_text, show_comparison
 from veridex.cli.desk import DESK
 from veridex.cli.tables import paragraph, show
@@ -15,11 +16,8 @@ from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.readable import number
-from veridex.figures.contributions import draw_contributions
-from veridex.figures.fit import draw_fit, draw_residuals
-from veridex.figures.style import save
 from veridex.front import compare_fits, fit
-from veridex.job.drawing import file_name
+from veridex.job.drawing import draw_named, file_name
 from veridex.job.pipeline import rolling
 from veridex.job.reading import explanation, read
 from veridex.job.requests import Explaining, Fitting, Reading, Ruling, Telling, Testing
@@ -28,6 +26,9 @@ from veridex.job.words import Stated
 __all__ = ["run_fit"]
 
 MOST_CANDIDATES = 5
+PLAIN_COLUMNS = 3
+"""Columns of contributions where there are none: period, step, total."""
+
 LIKELIHOOD = ("n", "parameters", "log_likelihood", "aicc", "aic", "bic", "rmse", "mae", "variance")
 REGRESSION = ("r2", "adjusted_r2", "f", "f_degrees", "degrees", "standard_deviation", "durbin_watson")
 
@@ -139,15 +140,15 @@ def show_page(fitted: Fitted, forecast: Forecast) -> None:
 
 
 def draw_fitted(fitted: Fitted, forecast: Forecast, directory: Path) -> str:
-    """Draw the fit with its forecast, and the residuals."""
-    stem = directory / file_name(fitted.series.item)
-    save(draw_fit(fitted, forecast), stem.with_name(f"{stem.name}-fit.png"))
-    save(draw_residuals(fitted), stem.with_name(f"{stem.name}-residuals.png"))
-    parts = draw_contributions(fitted, len(forecast.points))
-    if parts is None:
-        return f"2 figures in {directory}."
-    save(parts, stem.with_name(f"{stem.name}-contributions.png"))
-    return f"3 figures in {directory}."
+    """Draw the fit with its forecast, the residuals, and the parts where it has some."""
+    stem, ahead = file_name(fitted.series.item), len(forecast.points)
+    named = {
+        f"{stem}-fit": lambda: figures.fit(fitted, forecast),
+        f"{stem}-residuals": lambda: figures.residuals(fitted),
+    }
+    if len(fitted.contributions().columns) > PLAIN_COLUMNS:
+        named[f"{stem}-contributions"] = lambda: figures.contributions(fitted, ahead)
+    return draw_named(directory, named)
 
 
 def _estimates(fitted: Fitted) -> tuple[pd.DataFrame, str]:

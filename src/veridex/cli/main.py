@@ -18,6 +18,7 @@ from veridex.job.requests import (
     Explaining,
     Fitting,
     Happening,
+    Looking,
     Publishing,
     Reading,
     Ruling,
@@ -70,6 +71,15 @@ def tidy(reading: Reading, tidying: Tidying, happening: Happening, telling: Tell
     from veridex.cli.tidying import run_tidy
 
     run_tidy(reading, tidying, happening, telling)
+
+
+@app.command()
+@takes(telling="figures form")
+def look(reading: Reading, looking: Looking, happening: Happening, ruling: Ruling, telling: Telling) -> None:
+    """Show what planners look at first: history, seasons and parts; write the seasonally adjusted series."""
+    from veridex.cli.looking import run_look
+
+    run_look(reading, looking, happening, ruling, telling)
 
 
 @app.command()

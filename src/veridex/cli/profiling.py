@@ -5,12 +5,12 @@ from typing import Any
 import pandas as pd
 import typer
 
+from veridex import figures
 from veridex.cli.desk import DESK
 from veridex.cli.tables import show
 from veridex.core.reading.item_reading import ItemReading
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import ItemProfile, profile_items
-from veridex.figures.history import draw_history
 from veridex.job.drawing import draw_items
 from veridex.job.reading import events_of, read_whole
 from veridex.job.requests import Happening, Reading, Telling
@@ -50,7 +50,9 @@ def run_profile(reading: Reading, happening: Happening, telling: Telling) -> Non
     if telling.figures is not None:
         by_item = {one.series.item: one for one in profiles}
         shown = history if reading.key is None else history.only(reading.key)
-        DESK.say(draw_items(telling.figures, shown, "history", lambda one: draw_history(by_item[one])))
+        happened = events_of(happening.events)
+        draw = lambda one: figures.history(by_item[one], events=happened)  # noqa: E731
+        DESK.say(draw_items(telling.figures, shown, {"history": draw}))
 
 
 def unfinished_note(profiles: list[ItemProfile]) -> str:

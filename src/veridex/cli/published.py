@@ -61,7 +61,7 @@ def _show_one(publication: Publication) -> None:
     shown = _around_forecast(ahead.drop(columns=hidden), publication.head.wanted.levels)
     show(shown.rename(columns=renamed), "table", title=title, caption=caption.strip(), cadence=cadence)
     typer.echo(paragraph(one.why))
-    if one.fit is not None:
+    if one.fit is not None and not one.fit.members:  # what a blend is made of fills pages: --part models has it
         typer.echo(paragraph(one.fit.words))
     if one.cautions:
         typer.echo(paragraph(f"Caution: {'; '.join(caution.why for caution in one.cautions)}."))

@@ -1,14 +1,15 @@
 """What `publish` does: it publishes, shows, keeps and draws."""
 
+from collections.abc import Callable
 from pathlib import Path
 
+from matplotlib.figure import Figure
+
+from veridex import figures
 from veridex.cli.desk import DESK
 from veridex.cli.published import show_publication
 from veridex.core.history.history import History
-from veridex.figures.coverage import draw_coverage
-from veridex.figures.forecast import draw_forecast
-from veridex.figures.style import save
-from veridex.job.drawing import draw_items
+from veridex.job.drawing import draw_items, draw_named
 from veridex.job.pipeline import Outcome, ask_to_publish, refuse_idle
 from veridex.job.placing import for_publication
 from veridex.job.reading import explanation, read
@@ -41,9 +42,17 @@ def run_publish(
 
 
 def draw_published(found: Outcome, history: History, directory: Path) -> str:
-    """Draw each item's forecast, and what the intervals held when tested."""
-    said = draw_items(directory, history, "forecast", lambda one: draw_forecast(found.publication, one))
-    if found.verdict is None or found.verdict.intervals.empty:
-        return said
-    save(draw_coverage(found.verdict), directory / "coverage.png")
-    return f"{said} Also coverage.png."
+    """Draw each item's forecast and, where it was tested, the last one over what came; totals; what intervals held."""
+    publication, verdict = found.publication, found.verdict
+    kinds: dict[str, Callable[[str], Figure]] = {"forecast": lambda one: figures.forecast(publication, one)}
+    named: dict[str, Callable[[], Figure]] = {}
+    if len(history) > 1 and history.measure.adds_up and any(one.available for one in publication.published.values()):
+        named["total"] = lambda: figures.total(publication)
+    if verdict is not None and not verdict.intervals.empty:
+        tested = verdict
+        kinds["holdout"] = lambda one: figures.holdout(tested, one)
+        named["coverage"] = lambda: figures.coverage(tested)
+        if len(history) > 1:
+            named["volume"] = lambda: figures.volume(tested)
+    said = draw_items(directory, history, kinds)
+    return f"{said} {draw_named(directory, named)}" if named else said

@@ -1,9 +1,9 @@
 """What `tidy` does and shows: the ledger of every repair."""
 
+from veridex import figures
 from veridex.cli.desk import DESK
 from veridex.cli.tables import show
 from veridex.core.tidying.profile import profile_items
-from veridex.figures.history import draw_history
 from veridex.job.drawing import draw_items
 from veridex.job.placing import for_tidied
 from veridex.job.reading import events_of, read_whole, tell_notes, tidied_by
@@ -25,5 +25,5 @@ def run_tidy(reading: Reading, tidying: Tidying, happening: Happening, telling: 
     place(tidied, DESK)
     if telling.figures is not None:
         by_item = {one.series.item: one for one in profile_items(history, events)}
-        draw = lambda one: draw_history(by_item[one], tidied.history[one])  # noqa: E731
-        DESK.say(draw_items(telling.figures, tidied.history, "tidied", draw))
+        draw = lambda one: figures.history(by_item[one], tidied=tidied.history[one], events=events)  # noqa: E731
+        DESK.say(draw_items(telling.figures, tidied.history, {"tidied": draw}))

@@ -1,19 +1,18 @@
 """What `tune` reads and shows: grids, the curve, the figure."""
 
 from collections.abc import Sequence
-from pathlib import Path
 from typing import Any
 
 import typer
 
+from veridex import figures
 from veridex.cli.desk import DESK
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.tuning import Tuning as Found
 from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
-from veridex.figures.style import save
-from veridex.figures.tuning import draw_tuning
 from veridex.front import tune
+from veridex.job.drawing import draw_named
 from veridex.job.pipeline import rolling
 from veridex.job.reading import explanation, read
 from veridex.job.requests import Explaining, Reading, Ruling, Telling, Testing, Tuning
@@ -40,7 +39,7 @@ def run_tune(
         DESK.say(note)
     show_tuning(found, telling.form)
     if telling.figures is not None:
-        DESK.say(draw_tuned(found, telling.figures))
+        DESK.say(draw_named(telling.figures, {"tuning": lambda: figures.tuning(found)}))
 
 
 def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
@@ -65,8 +64,3 @@ def show_tuning(tuning: Found, form: str) -> None:
     else:
         show(frame, form, title="")
         typer.echo(tuning.in_words(), err=True)
-
-
-def draw_tuned(tuning: Found, directory: Path) -> str:
-    """Draw the measure against the setting."""
-    return f"{save(draw_tuning(tuning), directory / 'tuning.png')}."

@@ -2,7 +2,7 @@
 
 import math
 
-__all__ = ["number", "plain_number", "quantity"]
+__all__ = ["number", "quantity", "tick_number"]
 
 MAGNITUDES = ((1e12, "trillion"), (1e9, "billion"), (1e6, "million"))
 
@@ -34,10 +34,19 @@ def quantity(value: float, unit: str | None) -> str:
     return f"{number(value)} {unit}" if unit else number(value)
 
 
-def plain_number(value: float) -> str:
-    """A tick of an axis: 1,500 and 12 thousand and 3.5 million, never a power of ten."""
-    if 1e4 <= abs(value) < 1e6:
-        return f"{value / 1e3:,.4g} thousand"
-    if abs(value) >= 1e6:
-        return number(value)
+def tick_number(value: float, largest: float) -> str:
+    """A tick of an axis by the largest on it: 1,500, or 0.5 thousand beside 12 thousand, never a power of ten.
+
+    Examples
+    --------
+    >>> tick_number(1500.0, 6000.0), tick_number(500.0, 12_000.0), tick_number(3.5e6, 4e6)
+    ('1,500', '0.5 thousand', '3.5 million')
+    """
+    if value == 0:
+        return "0"
+    if largest >= 1e18:
+        return f"{value:.3g}"
+    for size, word in (*MAGNITUDES, (1e3, "thousand")):
+        if largest >= (10.0 if word == "thousand" else 1.0) * size:
+            return f"{value / size:,.4g} {word}"
     return f"{value:,.0f}" if abs(value) >= 100 or value == int(value) else f"{value:.4g}"

@@ -5,6 +5,7 @@ from dataclasses import replace
 from importlib.resources import as_file, files
 from pathlib import Path
 
+from veridex import figures as views
 from veridex.core.diagnosis.stationarity import stationarity
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
@@ -14,12 +15,6 @@ from veridex.core.tidying.tidy import Tidied
 from veridex.errors import DestinationRefused
 from veridex.exchange.explaining import read_events
 from veridex.exchange.writing import write
-from veridex.figures.contenders import draw_contenders
-from veridex.figures.coverage import draw_coverage
-from veridex.figures.forecast import draw_forecast
-from veridex.figures.history import draw_history
-from veridex.figures.standings import draw_standings
-from veridex.figures.style import save
 from veridex.front import fit
 from veridex.job.desk import Desk, engine_of
 from veridex.job.pipeline import backtested, decided, edition, released, values
@@ -82,7 +77,8 @@ def _tidied(raw: History, events: Events, directory: Path, figures: Path, desk: 
     tidied = tidied_by(raw, Tidying(gaps="interpolate", outliers="flag"), events)
     write(tidied, directory / "tidied")
     for item in LOOKED_AT:
-        save(draw_history(profiles[item], tidied.history[item]), figures / f"{item}-tidied.png")
+        drawn = views.history(profiles[item], tidied=tidied.history[item], events=events)
+        views.save(drawn, figures / f"{item}-tidied.png")
     desk.say(f"Tidied it: every one of {len(tidied.ledger)} entries of the ledger is in {directory / 'tidied'}.")
     for note in tidied.notes:
         desk.say(f"  {note}")
@@ -108,10 +104,18 @@ def _forecast(history: History, directory: Path, figures: Path, desk: Desk) -> N
     publication = released(history, verdict, asked, engine_of("auto", len(history)))
     write(publication, directory / "publication")
     for item in DRAWN:
-        save(draw_forecast(publication, item), figures / f"{item}-forecast.png")
-    save(draw_contenders(verdict, SHOWN), figures / f"{SHOWN}-contenders.png")
-    save(draw_standings(trial), figures / "standings.png")
-    save(draw_coverage(verdict), figures / "coverage.png")
+        views.save(views.forecast(publication, item), figures / f"{item}-forecast.png")
+    named = {
+        f"{SHOWN}-look": views.look(history[SHOWN]),
+        f"{SHOWN}-contenders": views.contenders(verdict, SHOWN),
+        f"{SHOWN}-holdout": views.holdout(verdict, SHOWN),
+        f"{SHOWN}-rolling": views.rolling(verdict, SHOWN),
+        "standings": views.standings(trial),
+        "coverage": views.coverage(verdict),
+        "total": views.total(publication),
+    }
+    for name, figure in named.items():
+        views.save(figure, figures / f"{name}.png")
     desk.say(f"Published {len(publication.items)} items, 12 months ahead, in {directory / 'publication'}.")
-    drawn = len(DRAWN) + len(LOOKED_AT) + 3
+    drawn = len(DRAWN) + len(LOOKED_AT) + len(named)
     desk.say(f"Standings and tests are in {directory}, {drawn} figures in {figures}.")

@@ -1,1 +1,47 @@
-"""Matplotlib figures in one house style."""
+"""Views: a function per picture that planners look at. Each takes values and returns a Matplotlib figure.
+
+Every view takes ``since=`` and ``until=`` (the span shown), ``scale=(low, high)``, ``title=`` and ``ax=`` (a Matplotlib
+axes to draw into) where these mean something for it; `save` writes PNG, SVG or PDF.
+"""
+
+from veridex.figures.against import driver
+from veridex.figures.ahead import forecast, total
+from veridex.figures.intervals import coverage
+from veridex.figures.misses import residuals
+from veridex.figures.model import contributions, fit
+from veridex.figures.origins import folds, holdout, rolling
+from veridex.figures.page import look
+from veridex.figures.past import history, over_years
+from veridex.figures.ranks import lead_times, standings, tuning, volume
+from veridex.figures.rivals import contenders
+from veridex.figures.seasonal import seasons
+from veridex.figures.split import parts
+from veridex.figures.style import save
+from veridex.figures.together import side_by_side
+from veridex.figures.unit_root import stationarity
+
+__all__ = [
+    "contenders",
+    "contributions",
+    "coverage",
+    "driver",
+    "fit",
+    "folds",
+    "forecast",
+    "history",
+    "holdout",
+    "lead_times",
+    "look",
+    "over_years",
+    "parts",
+    "residuals",
+    "rolling",
+    "save",
+    "seasons",
+    "side_by_side",
+    "standings",
+    "stationarity",
+    "total",
+    "tuning",
+    "volume",
+]

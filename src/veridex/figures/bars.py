@@ -5,7 +5,7 @@ from matplotlib.axes import Axes
 from matplotlib.ticker import MaxNLocator
 
 from veridex.core.arrays import FloatArray
-from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM
+from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM, number_axis
 
 __all__ = ["draw_bars"]
 
@@ -38,12 +38,13 @@ def draw_bars(
         axes.plot(partial, lags, "D", color=PLUM, markersize=4.5, markeredgecolor=PAPER, markeredgewidth=0.6)
     axes.set_xlim(-largest, largest)
     axes.set_ylim(values.size + 0.6, 0.4)
-    axes.xaxis.set_major_locator(MaxNLocator(4))
+    number_axis(axes, small=True, along="x")
     axes.tick_params(colors=INK, length=0, labelsize=9)
     seasonal = 1 < season_length <= values.size
     if seasonal:
         axes.yaxis.set_ticks(np.arange(season_length, values.size + 1, season_length))
     else:
         axes.yaxis.set_major_locator(MaxNLocator(6, integer=True))
-    axes.set_ylabel(f"lag ({'ticks at the season, ' if seasonal else ''}grey: 95 % of white noise)", color=INK)
-    axes.set_title(title, color=INK, fontsize=11, loc="left")
+    axes.set_ylabel("lag (ticks at the season)" if seasonal else "lag", color=INK, fontsize=9)
+    said = title if partial is not None else f"{title} (grey: noise)"
+    axes.set_title(said, color=INK, fontsize=10 if partial is not None else 11, loc="left")

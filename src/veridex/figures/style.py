@@ -1,4 +1,4 @@
-"""The house look: palette, axes, number and date labels, saving."""
+"""The house look: palette, paper, numbers and dates on axes, and files that are the same bytes every time."""
 
 import textwrap
 import warnings
@@ -8,47 +8,62 @@ from typing import Any
 import matplotlib as mpl
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.figure import Figure
+from matplotlib.figure import Figure, SubFigure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 from numpy.typing import NDArray
 
-from veridex.core.history.measure import Measure
-from veridex.core.periods.cadence import Cadence
-from veridex.core.readable import plain_number
+from veridex.core.readable import tick_number
+from veridex.errors import DestinationRefused
 
 __all__ = [
     "AMBER",
     "BANDS",
+    "DPI",
     "GRID",
+    "GROUND",
+    "HOUSE",
     "INK",
     "PAPER",
     "PLUM",
     "TEAL",
+    "TEALS",
+    "band_color",
     "bare_axes",
-    "hatched",
-    "new_figure",
-    "padded_limits",
+    "date_ticks",
+    "number_axis",
+    "padded",
     "save",
-    "style_axes",
     "wrapped",
 ]
 
 INK, AMBER, TEAL, PLUM = "#22313f", "#c9721f", "#1f7a8c", "#7b4b94"
-PAPER, GRID = "#fbfaf7", "#dfe3e0"
+PAPER, GRID, GROUND = "#fbfaf7", "#dfe3e0", "#f1efe8"
 BANDS = ("#eab981", "#f3d4ae", "#f8e5cf", "#fbf0e3")
 """Amber tints, the narrowest band first: the wider the lighter."""
 
+TEALS = ("#9cc7cf", "#c5dfe3", "#e0eef0", "#eff6f7")
+"""Teal tints, for bands of what is not the forecast."""
+
 DPI = 116
 
-FONT = {"family": "DejaVu Sans", "size": 10}  # ships with Matplotlib: the same picture everywhere
+HOUSE: dict[Any, Any] = {
+    "font.family": "DejaVu Sans",  # ships with Matplotlib: the same picture everywhere
+    "font.size": 10,
+    "text.color": INK,
+    "axes.labelcolor": INK,
+    "axes.unicode_minus": True,
+    "svg.hashsalt": "veridex",
+    "axes.xmargin": 0.04,
+}
+"""A view is drawn under these settings, whatever those of the caller are."""
+
+FORMATS = {".png": {"Software": None}, ".svg": {"Date": None, "Creator": None}, ".pdf": {"CreationDate": None}}
+"""What a figure can be saved as, and what is left out so that the same figure is the same bytes."""
 
 
-def new_figure(width: int = 1280, height: int = 800) -> Figure:
-    """A figure of so many pixels on house paper."""
-    with mpl.rc_context({"font.family": FONT["family"], "font.size": FONT["size"]}):
-        figure = Figure(figsize=(width / DPI, height / DPI), dpi=DPI, facecolor=PAPER, layout="constrained")
-    figure.get_layout_engine().set(w_pad=0.12, h_pad=0.12)  # type: ignore[union-attr, call-arg]
-    return figure
+def band_color(place: int, tints: tuple[str, ...] = BANDS) -> str:
+    """The tint of a band by its place, the narrowest first."""
+    return tints[min(place, len(tints) - 1)]
 
 
 def bare_axes(axes: Axes, grid: str = "y") -> None:
@@ -62,20 +77,13 @@ def bare_axes(axes: Axes, grid: str = "y") -> None:
     axes.tick_params(colors=INK, length=0)
 
 
-def style_axes(axes: Axes, cadence: Cadence, measure: Measure, periods: Any, *, small: bool = False) -> None:
-    """Grid, spines, readable numbers, and dates for the periods shown."""
-    bare_axes(axes)
-    axes.tick_params(labelsize=8 if small else 10)
-    axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: plain_number(value)))
-    axes.yaxis.set_major_locator(MaxNLocator(4 if small else 7))
-    if not small:
-        axes.set_ylabel(measure.label, color=INK)
-    most = 4 if small else 10
-    if cadence.counted:
-        axes.xaxis.set_major_locator(MaxNLocator(most, integer=True))
-    else:
-        ticks, labels = date_ticks(np.asarray(periods), most)
-        axes.set_xticks(ticks, labels)
+def number_axis(axes: Axes, *, small: bool = False, along: str = "y") -> None:
+    """Readable numbers along one axis, few on a small panel."""
+    axis = axes.yaxis if along == "y" else axes.xaxis
+    axis.set_major_formatter(
+        FuncFormatter(lambda value, _: tick_number(value, max(map(abs, axis.get_view_interval()))))
+    )
+    axis.set_major_locator(MaxNLocator(4 if small else 7))
 
 
 def date_ticks(periods: NDArray[Any], most: int) -> tuple[NDArray[Any], list[str]]:
@@ -89,7 +97,8 @@ def date_ticks(periods: NDArray[Any], most: int) -> tuple[NDArray[Any], list[str
         if unit == "h" and first.astype("datetime64[D]") == first and last.astype("datetime64[D]") == last:
             continue  # whole days have no hours to show
         if 0 < ticks.size <= most:
-            return ticks.astype("datetime64[s]"), [_tick_label(tick, unit) for tick in ticks]
+            years = unit == "D" and ticks[0].astype("datetime64[Y]") != ticks[-1].astype("datetime64[Y]")
+            return ticks.astype("datetime64[s]"), [_tick_label(tick, unit, years=years) for tick in ticks]
     return np.array([first]), [str(first.astype("datetime64[D]"))]
 
 
@@ -100,7 +109,9 @@ TICK_STEPS = (
     ("h", 12),
     ("D", 1),
     ("D", 7),
+    ("D", 14),
     ("M", 1),
+    ("M", 2),
     ("M", 3),
     ("M", 6),
     ("Y", 1),
@@ -112,37 +123,51 @@ TICK_STEPS = (
 )
 
 
-def _tick_label(tick: np.datetime64, unit: str) -> str:
+def _tick_label(tick: np.datetime64, unit: str, *, years: bool) -> str:
     at = tick.astype("datetime64[s]").item()
-    return {"Y": f"{at:%Y}", "M": f"{at:%b %Y}", "D": f"{at.day} {at:%b}", "h": f"{at.day} {at:%b %H:%M}"}[unit]
-
-
-def hatched(axes: Axes, first: Any, last: Any) -> None:
-    """Lay the pale hatched ground of a holdout span."""
-    axes.axvspan(first, last, facecolor="#f1efe8", edgecolor=GRID, hatch="///", linewidth=0.0, zorder=0)
+    day = f"{at.day} {at:%b}"
+    return {"Y": f"{at:%Y}", "M": f"{at:%b %Y}", "D": f"{day} {at:%Y}" if years else day, "h": f"{day} {at:%H:%M}"}[
+        unit
+    ]
 
 
 def wrapped(text: str, width: int) -> str:
-    """Break a long title into lines."""
-    return "\n".join(textwrap.wrap(text, width))
+    """Break a long text into lines, long words too."""
+    return "\n".join(textwrap.wrap(text, max(width, 8)))
 
 
-def padded_limits(*arrays: Any) -> tuple[float, float]:
-    """A common scale for panels: from zero where demand is near it, with a little air."""
+def padded(*arrays: Any) -> tuple[float, float]:
+    """Limits that hold all values with a little air, from zero where demand is near it; never of no width."""
     values = np.concatenate([np.asarray(array, dtype=float).ravel() for array in arrays])
     values = values[np.isfinite(values)]
     low, high = (float(values.min()), float(values.max())) if values.size else (0.0, 1.0)
-    if 0.0 <= low < 0.6 * high:
+    if 0.0 <= low < 0.6 * high or low == high > 0.0:
         low = 0.0
-    air = 0.05 * (high - low or abs(high) or 1.0)
+    air = 0.06 * (high - low or abs(high) or 1.0)
     return (low if low == 0.0 else low - air), high + air
 
 
-def save(figure: Figure, path: Path) -> Path:
-    """Write a PNG that is the same bytes every time."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with warnings.catch_warnings():
-        # An item key may hold letters that the font lacks; it is drawn with boxes for them.
-        warnings.filterwarnings("ignore", message="Glyph .* missing from font", category=UserWarning)
-        figure.savefig(path, format="png", metadata={"Software": None})
-    return path
+def save(figure: Figure | SubFigure, path: str | Path) -> Path:
+    """Write a figure as PNG, SVG or PDF, by the ending of the file: the same bytes every time.
+
+    Raises
+    ------
+    DestinationRefused
+        If the ending is another one, or the file cannot be written.
+    """
+    target = Path(path)
+    kind = target.suffix.lower()
+    if kind not in FORMATS:
+        raise DestinationRefused(
+            str(path), f"a figure is no {kind or 'file without an ending'}", "Use .png, .svg, .pdf."
+        )
+    whole = figure.figure if isinstance(figure, SubFigure) else figure
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with warnings.catch_warnings(), mpl.rc_context({"svg.hashsalt": HOUSE["svg.hashsalt"]}):
+            # An item key may hold letters that the font lacks; it is drawn with boxes for them.
+            warnings.filterwarnings("ignore", message="Glyph .* missing from font", category=UserWarning)
+            whole.savefig(target, format=kind[1:], metadata=FORMATS[kind])
+    except OSError as problem:
+        raise DestinationRefused(str(path), problem.strerror or str(problem), "Name another file.") from None
+    return target

@@ -1,27 +1,36 @@
-"""Drawing: a figure per item, the largest items first, and how many there are."""
+"""Drawing into a directory: a figure per item, the largest items first, and figures by name."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 import numpy as np
 from matplotlib.figure import Figure
 
 from veridex.core.history.history import History
-from veridex.figures.style import save
+from veridex.figures import save
 
-__all__ = ["draw_items", "file_name"]
+__all__ = ["draw_items", "draw_named", "file_name"]
 
 MOST_FIGURES = 24
 
 
-def draw_items(directory: Path, history: History, kind: str, figure_of: Callable[[str], Figure]) -> str:
-    """Draw a figure per item, the largest items first, and say how many."""
-    totals = {series.item: float(np.nansum(series.values)) for series in history}
+def draw_items(directory: Path, history: History, kinds: Mapping[str, Callable[[str], Figure]]) -> str:
+    """Draw figures of each kind per item, the largest items first, and say how many."""
+    with np.errstate(all="ignore"):
+        totals = {series.item: float(np.nansum(np.abs(series.values))) for series in history}
     items = sorted(totals, key=lambda item: -totals[item])[:MOST_FIGURES]
     for item in items:
-        save(figure_of(item), directory / f"{file_name(item)}-{kind}.png")
+        for kind, figure_of in kinds.items():
+            save(figure_of(item), directory / f"{file_name(item)}-{kind}.png")
     left = f" (the {MOST_FIGURES} largest of {len(totals)} items)" if len(totals) > len(items) else ""
-    return f"{len(items)} figures in {directory}{left}."
+    count = len(items) * len(kinds)
+    return f"{count} figure{'' if count == 1 else 's'} in {directory}{left}."
+
+
+def draw_named(directory: Path, figures: Mapping[str, Callable[[], Figure]]) -> str:
+    """Draw figures by the names of their files, and say which."""
+    names = [save(figure_of(), directory / f"{name}.png").name for name, figure_of in figures.items()]
+    return f"In {directory}: {', '.join(names)}."
 
 
 def file_name(item: str) -> str:

@@ -16,6 +16,7 @@ __all__ = [
     "Explaining",
     "Fitting",
     "Happening",
+    "Looking",
     "Publishing",
     "Reading",
     "Ruling",
@@ -164,7 +165,29 @@ class Diagnosing:
     deterministic: Annotated[Literal["none", "level", "trend"], Word("What it may be stationary around.")] = "level"
     significance: Annotated[float, Word("Of all tests, in percent.")] = 5
     choose: Annotated[Literal["aic", "bic", "t"], Word("How Dickey and Fuller's lags are chosen.")] = "aic"
-    adjusted: Annotated[Path | None, Word("CSV file for trend, season, adjusted series.")] = None
+    transform: Annotated[
+        Literal["none", "log", "box-cox"] | None, Word("What is tested and drawn are values after it (default: none).")
+    ] = None
+    d: Annotated[int | None, Word("And after so many differences, 0 to 2 (drawn by default: as advised).")] = None
+    D: Annotated[int | None, Word("And after so many differences over the season, 0 or 1.", "seasonal-d")] = None
+    correlations: Annotated[int | None, Word("Lags of the correlograms (default: two seasons).")] = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Looking:
+    """What is looked at."""
+
+    part: Annotated[
+        Literal["history", "seasons", "parts", "years"],
+        Word("Which table is shown; parts: trend, seasons, adjusted series, rest; years: against the season before."),
+    ] = "seasons"
+    split: Annotated[
+        Literal["auto", "additive", "multiplicative"], Word("Whether parts add up or multiply (default: as advised).")
+    ] = "auto"
+    overlay: Annotated[
+        list[str] | None, Word("Laid over the history: periods of a moving average, or a method's one-step fit.")
+    ] = None
+    adjusted: Annotated[Path | None, Word("CSV file for the parts of all items, with the adjusted series.")] = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

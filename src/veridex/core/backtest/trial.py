@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from veridex.core.arrays import IntArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.backtest.one_origin import audit_of_one, static_of
 from veridex.core.backtest.results import Block, Results
 from veridex.core.backtest.rivalry import compare_two, overfit_alarms, rank_table
@@ -80,16 +80,28 @@ class Trial(Results):
         series, m = self.history[item], self.method_index(method)
         if not 1 <= step <= self.horizon:
             raise ParameterError("step", str(step), f"the trial looked {self.horizon} ahead")
-        one = self[item]
-        tried = one.status[m] != Status.NO_FOLD
-        if tried.sum() == 1:
-            return audit_of_one(self, item, m, int(np.flatnonzero(tried)[0]))
-        periods = one.origins[tried] + step
-        if not periods.size:
+        tried = np.flatnonzero(self[item].status[m] != Status.NO_FOLD)
+        if not tried.size:
             return Audit(item=item, method=method, scope="holdout", reason="no origin was tested")
+        if tried.size == 1:
+            return audit_of_one(self, item, m, int(tried[0]))
+        start, errors, _ = self.holdout_errors(item, method, step)
+        return audit_errors(errors, series, start, method, "holdout")
+
+    def holdout_errors(self, item: str, method: str, step: int = 1) -> tuple[int, FloatArray, bool]:
+        """Errors of the holdout as `audit` takes them: the first period's ordinal, a value per period, NaN where there
+        is none, and whether they are in deviations of the fit, as those of a single origin.
+        """
+        one, m = self[item], self.method_index(method)
+        tried = np.flatnonzero(one.status[m] != Status.NO_FOLD)
+        if not tried.size:
+            return int(self.history[item].start), np.full(1, np.nan), False
+        if tried.size == 1:
+            return int(one.origins[tried[0]]) + 1, static_of(self, item, m, int(tried[0])).scores, True
+        periods = one.origins[tried] + step
         errors = np.full(int(periods.max() - periods.min()) + 1, np.nan)
         errors[periods - periods.min()] = (one.actuals[:, step - 1] - one.points[m, :, step - 1])[tried]
-        return audit_errors(errors, series, int(periods.min()), method, "holdout")
+        return int(periods.min()), errors, False
 
     @cached_property
     def _needs(self) -> list[str]:

@@ -8,6 +8,7 @@ import pandas as pd
 from veridex.core.arrays import FloatArray
 from veridex.core.counts import whole_number
 from veridex.core.diagnosis.portmanteau import Portmanteau, autocorrelations, portmanteau
+from veridex.core.diagnosis.restated import restated
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
@@ -74,15 +75,23 @@ class Correlogram:
 
 
 def correlogram(
-    series: History | ItemHistory, lags: int | None = None, *, d: int = 0, D: int = 0, fitted: int = 0
+    series: History | ItemHistory,
+    lags: int | None = None,
+    *,
+    transform: str = "none",
+    d: int = 0,
+    D: int = 0,
+    fitted: int = 0,
 ) -> Correlogram:
-    """Autocorrelations and partial autocorrelations of a series, after differencing if so asked.
+    """Autocorrelations and partial autocorrelations of a series, after a transform and differences if so asked.
 
     Parameters
     ----------
     series : ItemHistory or History of one item
     lags : int, optional
         By default two seasons, at least 12, at most half of the values.
+    transform : {"none", "log", "box-cox"}
+        Taken first.
     d, D : int
         Differences taken before, plain and over the season.
     fitted : int
@@ -104,22 +113,12 @@ def correlogram(
     .. [2] Bartlett (1946), Supplement to the Journal of the Royal Statistical Society 8, 27-41.
     """
     one = only_item(series)
-    for name, value, most in (("d", d, 2), ("D", D, 1)):
-        whole_number(name, value, 0, most)
     if lags is not None:
         whole_number("lags", lags)
-    y = differenced(one.values, d, D, one.season_length)
-    return of_values(y, one.item, one.season_length, lags, fitted)
-
-
-def differenced(values: FloatArray, d: int, D: int, season_length: int) -> FloatArray:
-    """Differences over the season first, then plain ones; unknown values stay unknown."""
-    y = np.array(values, dtype=np.float64)
-    for _ in range(D):
-        y = y[season_length:] - y[:-season_length]
-    for _ in range(d):
-        y = np.diff(y)
-    return y
+    found = restated(one, transform, d, D)
+    if found.reason:
+        return Correlogram(item=one.item, reason=found.reason)
+    return of_values(found.values, one.item, one.season_length, lags, fitted)
 
 
 def of_values(y: FloatArray, item: str, season_length: int, lags: int | None, fitted: int) -> Correlogram:

@@ -1,34 +1,28 @@
 """`decompose`: trend, season and what remains, classical or by loess, with one season or several."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Literal, get_args
+from typing import Literal, get_args, overload
 
 import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
+from veridex.core.diagnosis.differencing import differencing
+from veridex.core.diagnosis.splitting import by_loess, classical
 from veridex.core.diagnosis.strength import strength
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
-from veridex.core.numerics.seasons.loess import decompose_by_loess
-from veridex.core.numerics.seasons.longer import STATED_TURNS, longer_seasons
+from veridex.core.numerics.seasons.longer import STATED_TURNS
 from veridex.core.periods.seasons import Turns, season_name
-from veridex.errors import ParameterError
+from veridex.errors import ItemUnknown, ParameterError
 
-__all__ = ["Decomposition", "decompose"]
+__all__ = ["Decomposition", "Decompositions", "decompose"]
 
 By = Literal["loess", "classical"]
 Form = Literal["additive", "multiplicative"]
-
-SEASON_WIDTH = 21
-"""Turns of the season over which it may change. Cleveland et al. (1990), section 3.4, advise an odd number from 7 on;
-measured among 7 to 35 on seasons that stay and that wander: docs/verification.md, Constants."""
-
-ROUNDS = 2
-"""Turns over several seasons, each taken from what the others leave."""
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -111,24 +105,92 @@ class Decomposition:
         )
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Decompositions:
+    """The parts of each item of a history, in its order."""
+
+    found: tuple[Decomposition, ...] = field(repr=False)
+
+    def __len__(self) -> int:
+        return len(self.found)
+
+    def __iter__(self) -> Iterator[Decomposition]:
+        return iter(self.found)
+
+    def __getitem__(self, item: str) -> Decomposition:
+        """The parts of one item.
+
+        Raises
+        ------
+        ItemUnknown
+            If there is no such item.
+        """
+        for one in self.found:
+            if one.series.item == item:
+                return one
+        raise ItemUnknown(item, tuple(one.series.item for one in self.found))
+
+    def __repr__(self) -> str:
+        lost = sum(bool(one.reason) for one in self.found)
+        return f"Decompositions({len(self)} items{f', {lost} not available' if lost else ''})"
+
+    @property
+    def strengths(self) -> pd.DataFrame:
+        """A row per item: item, form, the strengths of trend and seasons, reason where there are no parts."""
+        rows = [
+            {"item": one.series.item, "form": one.form, **one.strengths, "reason": one.reason} for one in self.found
+        ]
+        table = pd.DataFrame(rows)
+        return table[[*(name for name in table.columns if name != "reason"), "reason"]]
+
+    def to_frame(self) -> pd.DataFrame:
+        """The tables of all items under each other; a season that an item does not have is NaN."""
+        table = pd.concat([one.to_frame() for one in self.found], ignore_index=True)
+        ends = ["adjusted", "trend", "rest"]
+        return table[[*(name for name in table.columns if name not in ends), *ends]]
+
+
+@overload
+def decompose(
+    series: ItemHistory,
+    by: By = ...,
+    *,
+    form: Form | Literal["auto"] = ...,
+    seasons: float | Sequence[float] | None = ...,
+    robust: bool = ...,
+) -> Decomposition: ...
+
+
+@overload
+def decompose(
+    series: History,
+    by: By = ...,
+    *,
+    form: Form | Literal["auto"] = ...,
+    seasons: float | Sequence[float] | None = ...,
+    robust: bool = ...,
+) -> Decomposition | Decompositions: ...
+
+
 def decompose(
     series: History | ItemHistory,
     by: By = "loess",
     *,
-    form: Form = "additive",
+    form: Form | Literal["auto"] = "additive",
     seasons: float | Sequence[float] | None = None,
     robust: bool = True,
-) -> Decomposition:
-    """Split a series into trend, season and rest.
+) -> Decomposition | Decompositions:
+    """Split a series, or each item of a history, into trend, season and rest.
 
     Parameters
     ----------
-    series : ItemHistory or History of one item
+    series : ItemHistory or History
     by : {"loess", "classical"}
         Loess: trend and season change slowly, outliers bend neither. Classical: a centred moving average over the
         season and the mean of each phase; the trend has no ends.
-    form : {"additive", "multiplicative"}
-        Multiplicative loess works on logarithms; demand must then be above zero.
+    form : {"additive", "multiplicative", "auto"}
+        Multiplicative loess works on logarithms; demand must then be above zero. ``"auto"``: multiplicative where
+        `differencing` advises a transform.
     seasons : float or sequence of float, optional
         By default the season of the history, and by loess those above it that it shows; several by loess only. Those in
         whole periods, as many as the history has twice, are taken out in turn; the others are sines and cosines.
@@ -137,24 +199,34 @@ def decompose(
 
     Returns
     -------
-    Decomposition
+    Decomposition, or Decompositions of a history of several items
         With a reason instead of parts where the history is shorter than two seasons or the form does not fit it.
         Unknown periods are skipped: they have a trend and a season, but no rest.
 
     Raises
     ------
     ParameterError
-        If an argument is out of range, or several items were passed.
+        If an argument is out of range.
 
     References
     ----------
     .. [1] Cleveland, Cleveland, McRae and Terpenning (1990), Journal of Official Statistics 6, 3-73.
     .. [2] Macaulay (1931), The Smoothing of Time Series, for the classical ratio to a moving average.
     """
-    one = only_item(series)
-    for name, value, words in (("by", by, By), ("form", form, Form)):
-        if value not in get_args(words):
-            raise ParameterError(name, repr(value), f"it is one of {', '.join(map(repr, get_args(words)))}")
+    for name, value, words in (("by", by, get_args(By)), ("form", form, (*get_args(Form), "auto"))):
+        if value not in words:
+            raise ParameterError(name, repr(value), f"it is one of {', '.join(map(repr, words))}")
+    if isinstance(series, History) and len(series) > 1:
+        return Decompositions(tuple(_split(one, by, form, seasons, robust) for one in series))
+    return _split(only_item(series), by, form, seasons, robust)
+
+
+def _split(
+    one: ItemHistory, by: By, form: Form | Literal["auto"], seasons: float | Sequence[float] | None, robust: bool
+) -> Decomposition:
+    """The parts of one item."""
+    if form == "auto":
+        form = "additive" if differencing(one).transform == "none" else "multiplicative"
     wanted = _lengths(one, seasons, by)
     if by == "classical" and len(wanted) > 1:
         raise ParameterError("seasons", repr(seasons), "the classical way takes out one season; use by='loess'")
@@ -165,9 +237,9 @@ def decompose(
         lost = np.full((len(wanted), y.size), np.nan)
         return Decomposition(series=one, by=by, form=form, seasons=wanted, trend=nothing, by_season=lost, reason=reason)
     if by == "classical":
-        trend, by_season = _classical(y, int(wanted[0]), form)
+        trend, by_season = classical(y, int(wanted[0]), form)
     else:
-        trend, by_season = _by_loess(np.log(y) if form == "multiplicative" else y, wanted, robust)
+        trend, by_season = by_loess(np.log(y) if form == "multiplicative" else y, wanted, robust)
         if form == "multiplicative":
             trend, by_season = np.exp(trend), np.exp(by_season)
     return Decomposition(series=one, by=by, form=form, seasons=wanted, trend=trend, by_season=by_season)
@@ -201,81 +273,3 @@ def _reason(y: FloatArray, seasons: tuple[float, ...], form: Form) -> str:
     if form == "multiplicative" and known.min() <= 0:
         return "demand is not above zero everywhere, so its parts cannot multiply"
     return ""
-
-
-def _classical(y: FloatArray, season_length: int, form: Form) -> tuple[FloatArray, FloatArray]:
-    """A centred moving average, and the mean of each phase of what it leaves."""
-    n, half = y.size, season_length // 2
-    weights = np.full(season_length + (season_length % 2 == 0), 1.0 / season_length)
-    if season_length % 2 == 0:
-        weights[[0, -1]] /= 2.0
-    trend = np.full(n, np.nan)
-    trend[half : n - half] = np.convolve(y, weights, mode="valid")
-    with np.errstate(all="ignore"):
-        rest = y / trend if form == "multiplicative" else y - trend
-    phases = np.array([_mean(rest[phase::season_length]) for phase in range(season_length)])
-    phases = phases / phases.mean() if form == "multiplicative" else phases - phases.mean()
-    return trend, np.resize(phases, n)[None, :]
-
-
-def _mean(values: FloatArray) -> float:
-    known = values[~np.isnan(values)]
-    return float(known.mean()) if known.size else float("nan")
-
-
-def _by_loess(y: FloatArray, seasons: tuple[float, ...], robust: bool) -> tuple[FloatArray, FloatArray]:
-    """Sines and cosines of seasons in parts of periods, then loess, season by season; the trend is that of the longest.
-
-    Each season is found in what the others leave.
-    """
-    whole = tuple(int(one) for one in seasons if one.is_integer())
-    others = [one for one in seasons if not one.is_integer()]
-    above = {one.length: one for one in longer_seasons(y, whole[0], others, stated=True, additive=True)}
-    rest = y
-    for one in above.values():
-        rest = one.taken_out(rest)
-    trend, own = _by_whole_seasons(rest, whole, max(seasons), robust)
-    places, nothing = np.arange(y.size, dtype=np.float64), np.zeros(y.size)
-    parts = iter(own)
-    return trend, np.array(
-        [next(parts) if one.is_integer() else above[one].at(places) if one in above else nothing for one in seasons]
-    )
-
-
-def _by_whole_seasons(
-    y: FloatArray, seasons: tuple[int, ...], longest: float, robust: bool
-) -> tuple[FloatArray, FloatArray]:
-    n = y.size
-    known = (~np.isnan(y)).astype(np.float64)
-    places = np.arange(n)
-    filled = np.interp(places, places[known > 0], y[known > 0])
-    by_season, trend, weights = np.zeros((len(seasons), n)), np.empty(n), np.empty(n)
-    inner, outer = (1, 15) if robust else (2, 0)
-    for _ in range(ROUNDS if len(seasons) > 1 else 1):
-        for i, season_length in enumerate(seasons):
-            others = by_season.sum(axis=0) - by_season[i]
-            # Section 3: the low pass is one season wide; the trend at least 1.5 / (1 - 1.5 / width of the season).
-            stiff = longest if season_length == seasons[-1] else season_length
-            trend_width = _odd(1.5 * stiff / (1.0 - 1.5 / SEASON_WIDTH))
-            season = np.empty(n)
-            decompose_by_loess(
-                filled - others,
-                season_length,
-                SEASON_WIDTH,
-                trend_width,
-                _odd(season_length),
-                inner,
-                outer,
-                known,
-                trend,
-                season,
-                weights,
-            )
-            by_season[i] = season
-    return trend, by_season
-
-
-def _odd(width: float) -> int:
-    """The smallest odd whole number from a width on, at least three."""
-    whole = max(int(np.ceil(width)), 3)
-    return whole + (whole % 2 == 0)

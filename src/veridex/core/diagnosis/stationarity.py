@@ -17,6 +17,7 @@ from veridex.core.diagnosis.kpss import kpss
 from veridex.core.diagnosis.long_run import automatic_window
 from veridex.core.diagnosis.outcome import Outcome
 from veridex.core.diagnosis.phillips_perron import phillips_perron
+from veridex.core.diagnosis.restated import restated
 from veridex.core.diagnosis.significance import checked_significance
 from veridex.core.diagnosis.zivot_andrews import zivot_andrews
 from veridex.core.history.history import History
@@ -33,6 +34,10 @@ def stationarity(
     deterministic: Deterministic = "level",
     significance: float = 5,
     choose: Choose = "aic",
+    *,
+    transform: str = "none",
+    d: int = 0,
+    D: int = 0,
 ) -> "Stationarity":
     """Test a series for a unit root and for stationarity, and read both together.
 
@@ -54,6 +59,10 @@ def stationarity(
         Of all tests, in percent.
     choose : {"aic", "bic", "t"}
         How Dickey and Fuller's lags are chosen.
+    transform : {"none", "log", "box-cox"}
+        What is tested are values after it.
+    d, D : int
+        And after so many differences, those over the season first.
 
     Returns
     -------
@@ -73,19 +82,22 @@ def stationarity(
         whole_number("lags", lags, 0)
     if choose not in ("aic", "bic", "t"):
         raise ParameterError("choose", repr(choose), "it is 'aic', 'bic' or 't'")
-    known = np.flatnonzero(~np.isnan(one.values))
-    y = one.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
+    made = restated(one, transform, d, D)
+    known = np.flatnonzero(~np.isnan(made.values))
+    y = made.values[known[0] : known[-1] + 1].copy() if known.size else np.empty(0)
     if not np.isnan(y).any() and y.size:
         outcomes = _tested(y, lags, deterministic, choose, one.season_length)
     else:
         reason = "no known value" if y.size == 0 else "unknown periods inside the series; the tests cannot skip them"
+        reason = made.reason or reason
         blank = _tested(np.empty(0), None, deterministic, choose, one.season_length)
         outcomes = tuple(Outcome(test=outcome.test, null=outcome.null, reason=reason) for outcome in blank)
-    first = one.start + (int(known[0]) if known.size else 0)
+    first = one.start + made.lost + (int(known[0]) if known.size else 0)
     return Stationarity(
         item=one.item,
         deterministic=deterministic,
         significance=significance,
+        of=made.words,
         outcomes=outcomes,
         period_of=lambda place: one.cadence.text(first + place),
     )
@@ -123,6 +135,8 @@ class Stationarity:
     deterministic : str
     significance : float
         In percent.
+    of : str
+        What was done to the series before; empty where nothing was.
     outcomes : tuple of Outcome
         Dickey-Fuller, KPSS, then the others.
     period_of : callable
@@ -132,6 +146,7 @@ class Stationarity:
     item: str
     deterministic: str
     significance: float
+    of: str = ""
     outcomes: tuple[Outcome, ...] = field(repr=False)
     period_of: Callable[[int], str] = field(repr=False)
 
@@ -169,7 +184,7 @@ class Stationarity:
         at = f"at {self.significance:g} %"
         if unit_root.reason or stationary.reason:
             parts = [f"{o.test}: {o.reason}" for o in (unit_root, stationary) if o.reason]
-            return f"{self.item}: no joint reading ({'; '.join(parts)})."
+            return f"{self.item}{f', {self.of}' if self.of else ''}: no joint reading ({'; '.join(parts)})."
         rejected = unit_root.rejects(self.significance), stationary.rejects(self.significance)
         text = {
             (
@@ -191,4 +206,4 @@ class Stationarity:
             (False, False): f"neither null is rejected {at}: the series is too short or too noisy to tell. "
             "Prefer methods that work either way, and let the backtest decide.",
         }[rejected]
-        return f"{self.item}: {text}"
+        return f"{self.item}{f', {self.of}' if self.of else ''}: {text}"

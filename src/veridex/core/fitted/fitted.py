@@ -12,6 +12,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.counts import whole_number
 from veridex.core.fitted.evidence import Evidence
 from veridex.core.fitted.forecast import Forecast
+from veridex.core.fitted.one_step import OneStep, one_step
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
@@ -25,7 +26,7 @@ from veridex.core.methods.fold.plan import STATS, Rows
 from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.preparation.regressors import Explanation, Regressors
-from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
+from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels, on_number_line
 from veridex.errors import ParameterError
 
 __all__ = ["Fitted", "fit"]
@@ -165,6 +166,44 @@ class Fitted(Evidence):
             laws=Laws.of(rows.law, *self.series.support),
             reason=self.reason or remark,
         )
+
+    def to_frame(self, levels: Sequence[float] | float = DEFAULT_LEVELS) -> pd.DataFrame:
+        """A row per period of the history, with what the fit expected of it one step ahead.
+
+        Estimates are from the whole span, so that bounds are those of the fit, not of a forecast that was tested.
+
+        Returns
+        -------
+        DataFrame
+            item, period, actual, the fitted value as `forecast` between the bounds of each level, std_error, error
+            (actual less fitted), percent_error.
+
+        Raises
+        ------
+        ParameterError
+            If a level is out of range.
+        """
+        checked = checked_levels(levels)
+        found = self.one_step(checked)
+        error = self.residuals
+        with np.errstate(all="ignore"):
+            percent = np.where(self.series.values != 0, 100.0 * error / self.series.values, np.nan)
+        table: dict[str, Any] = {"item": self.series.item, "period": self.series.periods, "actual": self.series.values}
+        table |= on_number_line(checked, found.lower, found.upper, forecast=self.fitted_values)
+        return pd.DataFrame(table | {"std_error": found.std_error, "error": error, "percent_error": percent})
+
+    def one_step(self, levels: Sequence[float] | float = DEFAULT_LEVELS) -> OneStep:
+        """Standard errors (n,) and bounds (levels, n) of the fitted values, NaN where there is none."""
+        checked = checked_levels(levels)
+        n = len(self.series)
+        whole = OneStep(np.full(n, np.nan), *np.full((2, len(checked), n), np.nan))
+        if self.available:
+            y, x = self._training
+            given = (self.method.family, self._plan, y, x, self.row, self.fitted_values[n - y.size :])
+            own = one_step(*given, self.series.support, checked)
+            for mine, theirs in zip(whole, own, strict=True):
+                mine[..., n - y.size :] = theirs
+        return whole
 
     def simulate(self, horizon: int, paths: int = 1000, seed: int = 0, shocks: FloatArray | None = None) -> FloatArray:
         """Simulate demand after the end of the series, given the estimates and the drivers' expectations.

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from veridex.core.arrays import FloatArray
 
 __all__ = [
+    "FIRST",
+    "KIND",
     "NUMBERS",
     "PIECES",
     "Components",

@@ -112,6 +112,12 @@ class Cadence:
         """Whether periods are shorter than a day."""
         return self.unit in ("h", "m")
 
+    @property
+    def days(self) -> float:
+        """Days of the calendar in a period, in the mean; NaN when counted. Five working days are a week."""
+        size = {"Y": DAYS_A_YEAR, "M": DAYS_A_YEAR / 12.0, "D": 1.0, "B": 1.4, "h": 1.0 / 24.0, "m": 1.0 / 1440.0}
+        return self.count * size.get(self.unit or "", float("nan"))
+
     def ordinals(self, stamps: NDArray[Any]) -> IntArray:
         """Ordinals of the periods that hold the given stamps (`datetime64`; ints when counted).
 

@@ -9,7 +9,7 @@ import numpy as np
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
-__all__ = ["NO_TURNS", "Turns", "first_season", "season_name", "stated_seasons", "turns_of"]
+__all__ = ["NO_TURNS", "Turns", "first_season", "season_in_words", "season_name", "stated_seasons", "turns_of"]
 
 MOST = 4
 """Seasons of a history at most."""
@@ -78,3 +78,18 @@ def season_name(length: float) -> str:
     ('season_12', 'season_365.25')
     """
     return f"season_{length:g}"
+
+
+def season_in_words(cadence: Cadence, length: float) -> str:
+    """A season as people call it: the year, the week, the day, or so many periods.
+
+    Examples
+    --------
+    >>> season_in_words(Cadence.named("daily"), 365.25), season_in_words(Cadence.named("monthly"), 6)
+    ('year', '6 months')
+    """
+    days = length * cadence.days
+    for span, word in ((365.25, "year"), (7.0, "week"), (1.0, "day")):
+        if abs(days / span - 1.0) < 0.01:
+            return word
+    return cadence.length(length)

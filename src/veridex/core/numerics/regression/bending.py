@@ -246,7 +246,7 @@ def _told(
 ) -> Bent | None:
     """Everything at the end of the search; line and regressors' own lines are continued over the lead times."""
     value, found, inverse, total = problem.solve(log_q)
-    if not math.isfinite(value):
+    if not math.isfinite(value) or problem.n < 3 + problem.k:
         return None
     n, q = problem.columns.shape[1], 10.0**log_q
     effects = found if effects is None else effects
