@@ -10,6 +10,7 @@ from types import ModuleType
 import pytest
 
 import veridex as vx
+from conftest import monthly
 from veridex import errors
 
 HEAVY = ("pandas", "numba", "scipy", "matplotlib", "plotly", "dask", "sqlalchemy", "numpy", "pyarrow")
@@ -84,3 +85,24 @@ def test_errors_offer_the_next_step():
     assert said == "a.csv, row 3, column 'day': 'soon' is no date (2 such cells in all). Write dates."
     assert "Did you mean 'monthly'?" in str(example(errors.CadenceUnknown))
     assert "Did you mean 'smoker-01'?" in str(errors.ItemUnknown("smoker", ("smoker-01",)))
+
+
+def test_results_have_a_face_in_notebooks(orders, trial, verdict, publication):
+    smoker = orders["smoker-01"]
+    fitted = vx.fit(smoker, "arima p=1 D=1 Q=1")
+    scheme = vx.RollingOrigin(horizon=2, origins=3)
+    faces = {
+        "extractor": [orders, vx.tidy(orders), trial, verdict, vx.decompose(orders)],
+        "extractor-bearing": [publication],
+        "AR lag 1": [fitted, vx.compare_fits(smoker, ["arima p=1", "naive"])],
+        "std_error": [fitted.forecast(3), vx.tune(smoker, "moving-average", {"window": [2, 3]}, scheme)],
+        "unit root": [vx.stationarity(smoker)],
+        "season_12": [vx.decompose(smoker)],
+        "smoker-01": [vx.differencing(smoker), vx.correlogram(smoker), vx.seasons(smoker), fitted.audit()],
+    }
+    for told, results in faces.items():
+        for one in results:
+            shown = one._repr_html_()
+            assert shown.startswith("<div") and (told in shown or isinstance(one, (vx.Trial, vx.Tidied, vx.Comparison)))
+    assert "&lt;b&gt;" in vx.fit(monthly([1.0, 2], item="<b>"), "drift")._repr_html_()
+    assert "rows more" in vx.fit(smoker, "mean").forecast(40)._repr_html_()

@@ -30,25 +30,42 @@ def test_stationarity_command(ten_csv, orders):
 
 def test_stationarity_shows_all_at_a_glance(ten_csv, orders, tmp_path):
     words = [*WORDS, *TIDY, "--item", "sku=suit-ventilated"]
-    adjusted = tmp_path / "adjusted.csv"
-    done = veridex("stationarity", ten_csv, *words, "--figures", tmp_path, "--adjusted", adjusted, "--significance", 10)
+    done = veridex("stationarity", ten_csv, *words, "--figures", tmp_path, "--significance", 10)
     assert done.returncode == 0
     series = orders["suit-ventilated"]
     for reading in (vx.differencing(series, 10).reading, vx.seasons(series).reading, vx.breaks(series).reading):
         assert reading in done.stdout
     assert "break in 2022-03" in done.stdout and "critical_10" in done.stdout and "What is left: " in done.stdout
     assert "unit root rejected at 10 %" in done.stdout
-    table = pd.read_csv(adjusted)
-    parts = vx.decompose(series, form="multiplicative")
-    assert table["adjusted"].to_numpy() == pytest.approx(parts.adjusted)
-    assert table["period"].iloc[0] == "2016-10-01" and (tmp_path / "suit-ventilated-stationarity.png").exists()
+    assert (tmp_path / "suit-ventilated-stationarity.png").exists()
+    stated = veridex("stationarity", ten_csv, *words, "--transform", "log", "--seasonal-d", 1, "--as", "json")
+    own = vx.stationarity(series, transform="log", D=1)
+    assert [row["statistic"] for row in json.loads(stated.stdout)] == own.table["statistic"].tolist()
     automatic = veridex("stationarity", ten_csv, *words, "--lags", "automatic", "--choose", "bic", "--as", "json")
     assert len(json.loads(automatic.stdout)) == 6
     for wrong, message in ((["--lags", "many"], "or 'automatic'"), (["--choose", "luck"], "Invalid value")):
         refused = veridex("stationarity", ten_csv, *words, *wrong)
         assert refused.returncode == 2 and message in refused.stderr
-    short = veridex("stationarity", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--adjusted", adjusted)
-    assert short.returncode == 2 and "there is no decomposition: too little history" in short.stderr
+
+
+def test_look_shows_history_seasons_and_parts(ten_csv, orders, tmp_path):
+    adjusted, one = tmp_path / "adjusted.csv", [*WORDS, *TIDY, "--item", "sku=suit-ventilated"]
+    words = ["--overlay", 12, "--overlay", "theta", "--figures", tmp_path / "one"]
+    done = veridex("look", ten_csv, *one, *words, "--adjusted", adjusted)
+    assert done.returncode == 0 and "percent of the level" in done.stdout and "parts by loess" in done.stdout
+    assert {path.stem.rpartition("-")[2] for path in (tmp_path / "one").iterdir()} == {
+        "look", "history", "seasons", "parts", "years",
+    }  # fmt: skip
+    parts = vx.decompose(orders["suit-ventilated"], form="multiplicative")
+    table = pd.read_csv(adjusted)
+    assert table["adjusted"].to_numpy() == pytest.approx(parts.adjusted) and table["period"].iloc[0] == "2016-10-01"
+    shown = veridex("look", ten_csv, *one, "--split", "multiplicative", "--part", "parts", "--as", "csv").stdout
+    assert pd.read_csv(io.StringIO(shown))["trend"].to_numpy() == pytest.approx(parts.trend)
+    every = veridex("look", ten_csv, *DESCRIBED, *TIDY, "--adjusted", adjusted)
+    assert every.returncode == 0 and "no parts of jar-hex-280" in every.stderr and "10 items" in every.stdout
+    assert pd.read_csv(adjusted)["item"].nunique() == 9
+    short = veridex("look", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--adjusted", adjusted)
+    assert short.returncode == 2 and "there is nothing to write: too little history" in short.stderr
 
 
 def test_fit_command(ten_csv, orders, tmp_path):

@@ -54,7 +54,7 @@ def test_demo_does_the_whole_job_and_the_same_twice(tmp_path):
         "Backtested 14 methods over up to 24 origins",
         "smoker-01: ",
         "Published 30 items, 12 months ahead, in one/publication.",
-        "12 figures in one/figures.",
+        "16 figures in one/figures.",
     ):
         assert words in re.sub(r"\s+", " ", done.stdout)
     publication = vx.read_publication(tmp_path / "one" / "publication")

@@ -1,9 +1,11 @@
 """What `backtest` runs and shows: standings, scores by lead time and other groups, figures."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Literal
 
 import pandas as pd
+from matplotlib.figure import Figure
 
 from veridex import figures
 from veridex.cli.desk import DESK
@@ -120,15 +122,14 @@ def _by_step(trial: Trial, ranked: list[str], measure: str) -> pd.DataFrame:
 def draw_trial(trial: Trial, measure: str, directory: Path) -> str:
     """Draw each item's contenders and how the best method did; standings, errors by lead time, coverage, folds."""
     best = str(trial.standings(measure, brief=True)["method"].iloc[0])
-    said = draw_items(
-        directory,
-        trial.history,
-        {
-            "contenders": lambda one: figures.contenders(trial, one, measure=measure),
-            "holdout": lambda one: figures.holdout(trial, one, best),
-            "rolling": lambda one: figures.rolling(trial, one, best, step=getattr(trial.scheme, "gap", 0) + 1),
-        },
-    )
+    first = getattr(trial.scheme, "gap", 0) + 1
+    kinds: dict[str, Callable[[str], Figure]] = {
+        "contenders": lambda one: figures.contenders(trial, one, measure=measure),
+        "holdout": lambda one: figures.holdout(trial, one, best),
+    }
+    if len(trial.history) == 1:
+        kinds["rolling"] = lambda one: figures.rolling(trial, one, best, step=first)
+    said = draw_items(directory, trial.history, kinds)
     named = {
         "backtest-standings": lambda: figures.standings(trial, measure),
         "backtest-lead-times": lambda: figures.lead_times(trial, measure),

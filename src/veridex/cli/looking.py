@@ -80,7 +80,11 @@ def _seasons_of(one: ItemHistory) -> pd.DataFrame:
     lengths = one.seasons or (float(one.season_length),)
     shapes = [season_shape(one, length, one.start, one.start + len(one), MOST_CELLS) for length in lengths]
     tables = [shape.to_frame() for shape in shapes if shape is not None]
-    return pd.concat(tables, ignore_index=True) if tables else pd.DataFrame({"item": [one.item], "season": [np.nan]})
+    return (
+        pd.concat(tables, ignore_index=True)
+        if tables
+        else pd.DataFrame({"item": [one.item], "season_length": [np.nan]})
+    )
 
 
 def _over_years(one: ItemHistory) -> pd.DataFrame:

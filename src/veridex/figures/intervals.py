@@ -95,7 +95,7 @@ def _of_verdict(verdict: Verdict, item: str | None) -> pd.DataFrame:
 
 def _of_trial(trial: Trial, item: str | None) -> pd.DataFrame:
     """The same with methods as kinds, in the order of the standings."""
-    scores = trial.scores(by=["item", "method"], common=True)
+    scores = trial.common_scores
     if item is not None:
         trial[item]
         scores = scores[scores["item"] == item]

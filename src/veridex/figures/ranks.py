@@ -11,6 +11,7 @@ from matplotlib.patches import Patch
 from matplotlib.ticker import FuncFormatter, LogLocator, MaxNLocator, NullFormatter
 
 from veridex.core.backtest.rivalry import distances
+from veridex.core.backtest.scores import INTERVAL_MEASURES, scores
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning
 from veridex.core.methods.words import counted
@@ -152,7 +153,7 @@ def lead_times(
         ranked = [text for text in table.loc[table[measure].notna(), "method"] if text != plain][:MOST]
     else:
         ranked = [one.text for one in methods_of(trial, methods) if one.text != plain]
-    table = trial.scores(by=["method", "step"], common=True)
+    table = scores(trial, ("method", "step"), "holdout", common=True, intervals=measure.startswith(INTERVAL_MEASURES))
     axes, handles = sheet.panel(), []
     looks = [*(STYLES[k % len(STYLES)] for k in range(len(ranked))), (INK, ":", 1.6)]
     for text, (color, dash, width) in zip([*ranked, plain], looks, strict=True):
@@ -275,7 +276,7 @@ def volume(source: Trial | Verdict, measure: str = "mase", method: str | None = 
     else:
         ranked = trial.standings(measure, brief=True)
         said = trial.lineup[trial.method_index(method)].text if method is not None else str(ranked["method"].iloc[0])
-        own = trial.scores(by=["item", "method"], common=True)
+        own = trial.common_scores
         fine = own[own["method"] == said].set_index("item")[measure]
         label = measure
     volumes = pd.Series({one.item: float(np.nansum(np.abs(one.actuals))) for one in trial.history})

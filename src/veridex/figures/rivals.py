@@ -21,6 +21,7 @@ from veridex.core.methods.words import counted
 from veridex.core.readable import number
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
+from veridex.errors import MeasureUnknown
 from veridex.figures.choices import item_of, methods_of
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, GRID, GROUND, INK, TEAL, wrapped
@@ -104,8 +105,9 @@ def _errors(trial: Trial, item: str, measure: str, choice: Choice | None) -> dic
         claim, entries = choice.claim, choice.evidence.entries
         own = claim.errors if claim.origins else [entry.error for entry in entries]
         return {entry.method: float(error) for entry, error in zip(entries, own, strict=True)}
-    trial.standings(measure, brief=True)  # refuses what is no measure
-    table = trial.scores(by=["item", "method"], common=True)
+    table = trial.common_scores
+    if measure not in table.columns:
+        raise MeasureUnknown(measure, tuple(name for name in table.columns if name not in ("item", "method", "n")))
     own_rows = table[table["item"] == item].set_index("method")[measure]
     return {one: float(own_rows.get(one.text, np.nan)) for one in trial.lineup}
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.backtest.failed import reason_of
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import FIRST, KIND, NUMBERS, WEIGHT, Kind
@@ -105,18 +106,19 @@ def tested(source: Trial | Verdict, item: str, method: str | Method | None) -> T
     m = trial.method_index(trial.entered[0] if method is None else method)
     one, levels = trial[item], tuple(sorted(trial.levels or (80.0, 95.0)))
     tried = one.status[m] != Status.NO_FOLD
-    lower, upper = one.bounds(levels)[:, :, m]
-    reasons = trial.scores(by=["item", "method"]).set_index(["item", "method"])["reason"]
+    where = np.ix_(np.array([m]), np.flatnonzero(tried))
+    bounds = np.moveaxis(one.laws_at(where).quantile(shares_of(levels))[0], -1, 0)
+    lower, upper = bounds.reshape(2, len(levels), *one.points[m][tried].shape)
     return Tested(
         name=short_name(trial.lineup[m]),
         series=trial.history[item],
         origins=one.origins[tried],
         actuals=one.actuals[tried],
         points=one.points[m][tried],
-        lower=lower[:, tried],
-        upper=upper[:, tried],
+        lower=lower,
+        upper=upper,
         levels=levels,
-        reason=str(reasons.get((item, trial.lineup[m].text), "")),
+        reason=reason_of(trial, m, trial.history.names.index(item)) if np.isnan(one.points[m]).all() else "",
     )
 
 

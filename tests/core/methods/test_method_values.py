@@ -7,10 +7,10 @@ import pytest
 
 import veridex as vx
 from conftest import METHODS, monthly, portfolio, seasonal_values
+from veridex import figures
 from veridex.core.backtest.lineup import entered_by_default
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.short_names import short_name
-from veridex.figures.contenders import draw_contenders
 
 SCHEME = vx.RollingOrigin(horizon=3, origins=13)
 NESTED = "combination of=[tuned of=[moving-average weights=[3, 1], moving-average weights=[1, 1]] horizon=2, naive]"
@@ -82,6 +82,6 @@ def test_respelling_a_lineup_changes_nothing():
 def test_a_planner_s_own_combination_is_no_blend_of_ours():
     own = "combination of=[naive, theta] weights=median"
     verdict = vx.decide(vx.backtest(portfolio(3), ["theta", own], SCHEME), "single", allowed=[own])
-    titles = [axes.get_title(loc="left") for axes in draw_contenders(verdict, "item-1").axes]
+    titles = [axes.get_title(loc="left") for axes in figures.contenders(verdict, "item-1").axes]
     assert any(title.startswith("median mean of 2") for title in titles)
     assert not any("blend" in title for title in titles) and "blend" not in verdict.why("item-1")

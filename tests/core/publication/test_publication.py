@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 import veridex as vx
 from conftest import monthly, portfolio, seasonal_values
-from veridex.figures.forecast import draw_forecast
+from veridex import figures
 
 
 def test_publication_holds_history_and_forecasts(orders, verdict, publication):
@@ -169,10 +169,10 @@ def test_only_tested_levels_lead_times_and_cadences_are_called_tested(orders, ve
     published = vx.publish(orders, verdict, horizon=2, levels=(50, 95))
     held = published.manifest["items"]["smoker-01"]["scores"]["coverage"]  # at any level, tested or not
     assert held == {"50": held["50"], "95": verdict.winners.set_index("item").loc["smoker-01", "coverage_95"]}
-    labels = [text.get_text() for text in draw_forecast(published, "smoker-01").legends[0].get_texts()]
+    labels = [text.get_text() for text in figures.forecast(published, "smoker-01").legends[0].get_texts()]
     assert (
-        labels[2] == f"50 % interval (held {held['50']:.0f} % when tested)"
-        and labels[3] == f"95 % interval (held {held['95']:.0f} % when tested)"
+        labels[3] == f"50 % interval (held {held['50']:.0f} % when tested)"
+        and labels[4] == f"95 % interval (held {held['95']:.0f} % when tested)"
     )
     unknown = monthly([np.nan] * 40)
     nothing = vx.publish(unknown, vx.decide(vx.backtest(unknown, scheme=vx.Holdout(last=3))), horizon=2)
@@ -315,7 +315,7 @@ def test_what_must_not_be_trusted_is_said_wherever_it_is_seen(tmp_path):
     assert caution.why in rows["item-0"].iloc[0] and rows["item-1"].eq("").all()
     vx.write(made, tmp_path / "out")
     assert vx.read_publication(tmp_path / "out")["item-0"].cautions == made["item-0"].cautions
-    drawn = draw_forecast(made, "item-0").axes[0].texts[0].get_text()
+    drawn = figures.forecast(made, "item-0").axes[0].texts[0].get_text()
     assert drawn.replace("\n", " ").startswith("Caution: ") and "more error than seasonal-naive" in drawn.replace(
         "\n", " "
     )

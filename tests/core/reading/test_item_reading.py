@@ -5,13 +5,13 @@ import pytest
 from tests.conftest import monthly, seasonal_values
 
 import veridex as vx
+from veridex import figures
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.reading.expectation import expect
 from veridex.core.reading.item_reading import readings
 from veridex.core.reading.life import alive
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items
-from veridex.figures.history import draw_history
 
 
 def mixed():
@@ -62,7 +62,7 @@ def test_an_item_is_read_once_and_everybody_says_the_same():
         assert winners.loc[item, "route"] == kind
         assert f"It is taken for {one.in_words()}." in page(profiles[item])
         assert published[item].why.endswith(f"It is taken for {one.in_words()}.")
-        assert one.life in draw_history(profiles[item]).axes[0].get_title(loc="left")
+        assert one.life in figures.history(profiles[item]).axes[0].get_title(loc="left")
     table = vx.profile(history).set_index("item")
     assert {item: kind for item, (_, kind, _) in KINDS.items()} == table.loc[list(KINDS), "season"].to_dict()
 

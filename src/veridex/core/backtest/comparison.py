@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import ClassVar
 
 import numpy as np
 import pandas as pd
@@ -17,6 +18,7 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, methods
 from veridex.core.methods.fold.criteria import CRITERIA
+from veridex.core.notebook import Faced
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.readable import number
 
@@ -26,7 +28,7 @@ ERRORS = ("rmse", "mae", "mase")
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Comparison:
+class Comparison(Faced):
     """Rival models of one series.
 
     Attributes
@@ -38,6 +40,11 @@ class Comparison:
     notes : tuple of str
         How drivers were treated, and which models take none.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "in_words",
+        "models",
+    )
 
     fits: tuple[Fitted, ...]
     trial: Trial | None = field(default=None, repr=False)

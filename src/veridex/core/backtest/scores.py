@@ -16,7 +16,7 @@ from veridex.core.scoring.measures import TERMS, grouped_sums, interval_terms, m
 from veridex.core.scoring.tracking import tracking_limit, tracking_signals
 from veridex.errors import ParameterError
 
-__all__ = ["averaged", "measure_by_origin", "scores"]
+__all__ = ["INTERVAL_MEASURES", "averaged", "measure_by_origin", "scores"]
 
 
 SCOPES = ("training", "holdout", "pooled", "both")

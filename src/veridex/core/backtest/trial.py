@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 import pandas as pd
@@ -17,6 +17,7 @@ from veridex.core.backtest.scores import scores
 from veridex.core.backtest.standings import standings
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.methods.fold.status import Status, reason_for
+from veridex.core.notebook import Faced
 from veridex.core.scoring.comparison import EqualAccuracy, PairedDifference
 from veridex.core.scoring.levels import on_number_line
 from veridex.errors import ParameterError
@@ -25,8 +26,13 @@ __all__ = ["Trial"]
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Trial(Results):
+class Trial(Results, Faced):
     """Everything a backtest produced: item trials, and tables that are made of them when asked for."""
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "notes",
+        "standings",
+    )
 
     @cached_property
     def errors(self) -> pd.DataFrame:

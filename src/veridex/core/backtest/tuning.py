@@ -3,7 +3,7 @@
 import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
@@ -16,6 +16,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, method, method_of
 from veridex.core.methods.grammar import Spelled, parse
+from veridex.core.notebook import Faced
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.readable import number
 from veridex.errors import MeasureUnknown, ParameterError, SettingError
@@ -100,7 +101,7 @@ def _values(values: Iterable[Any]) -> list[Any]:
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Tuning:
+class Tuning(Faced):
     """What a grid of settings showed.
 
     Attributes
@@ -121,6 +122,11 @@ class Tuning:
     trial : Trial
         All folds.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "in_words",
+        "frame",
+    )
 
     frame: pd.DataFrame = field(repr=False)
     measure: str

@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 import pandas as pd
@@ -11,6 +11,7 @@ from scipy.special import chdtrc, fdtrc, stdtr
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.diagnosis.portmanteau import autocorrelations, portmanteau
 from veridex.core.history.item import ItemHistory
+from veridex.core.notebook import Faced
 from veridex.core.readable import number
 
 __all__ = ["Audit", "Check", "audit_errors"]
@@ -37,7 +38,7 @@ class Check:
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class Audit:
+class Audit(Faced):
     """The residual audit of one method on one series.
 
     Attributes
@@ -55,6 +56,12 @@ class Audit:
     reason : str
         Why it is not available; empty where it is.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "reading",
+        "table",
+        "largest",
+    )
 
     item: str
     method: str

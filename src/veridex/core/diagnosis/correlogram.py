@@ -1,6 +1,7 @@
 """`correlogram`: autocorrelations and partial autocorrelations with their bounds, and what orders they suggest."""
 
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 import numpy as np
 import pandas as pd
@@ -12,6 +13,7 @@ from veridex.core.diagnosis.restated import restated
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.notebook import Faced
 
 __all__ = ["Correlogram", "correlogram", "partial_autocorrelations"]
 
@@ -22,7 +24,7 @@ LARGEST_ORDER = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class Correlogram:
+class Correlogram(Faced):
     """Autocorrelations of one series.
 
     Attributes
@@ -45,6 +47,11 @@ class Correlogram:
     reason : str
         Why it is not available; empty where it is.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "reading",
+        "table",
+    )
 
     item: str
     n: int = 0

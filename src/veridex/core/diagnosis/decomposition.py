@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Literal, get_args, overload
+from typing import ClassVar, Literal, get_args, overload
 
 import numpy as np
 import pandas as pd
@@ -15,6 +15,7 @@ from veridex.core.diagnosis.strength import strength
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.notebook import Faced
 from veridex.core.numerics.seasons.longer import STATED_TURNS
 from veridex.core.periods.seasons import Turns, season_name
 from veridex.errors import ItemUnknown, ParameterError
@@ -26,7 +27,7 @@ Form = Literal["additive", "multiplicative"]
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class Decomposition:
+class Decomposition(Faced):
     """The parts of one series.
 
     Attributes
@@ -42,6 +43,11 @@ class Decomposition:
     reason : str
         Why it is not available; empty where it is.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "reason",
+        "to_frame",
+    )
 
     series: ItemHistory
     by: By
@@ -106,8 +112,10 @@ class Decomposition:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Decompositions:
+class Decompositions(Faced):
     """The parts of each item of a history, in its order."""
+
+    FACE: ClassVar[tuple[str, ...]] = ("strengths",)
 
     found: tuple[Decomposition, ...] = field(repr=False)
 

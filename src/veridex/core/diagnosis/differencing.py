@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 import numpy as np
 from scipy.special import fdtrc
@@ -16,6 +17,7 @@ from veridex.core.diagnosis.transform import transform_advice
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.notebook import Faced
 from veridex.core.numerics.box_cox import box_cox
 from veridex.core.numerics.seasons.longer import Longer, longer_seasons
 from veridex.core.numerics.seasons.profile import CHANCE, season_test
@@ -43,7 +45,7 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class Advice:
+class Advice(Faced):
     """What to do so that a series becomes stationary.
 
     Attributes
@@ -63,6 +65,8 @@ class Advice:
     reason : str
         Why there is no advice; empty where there is.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = ("reading",)
 
     item: str
     transform: str = "none"

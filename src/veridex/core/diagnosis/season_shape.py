@@ -82,7 +82,7 @@ class SeasonShape:
         return pd.DataFrame(
             {
                 "item": self.item,
-                "season": self.length,
+                "season_length": self.length,
                 "phase": self.names,
                 "cycles": (~np.isnan(self.cycles)).sum(axis=0),
                 "lowest": self.lowest,
@@ -90,7 +90,7 @@ class SeasonShape:
                 "median": self.median,
                 "upper": self.upper,
                 "highest": self.highest,
-                "in": "percent of the level" if self.relative else "above the level",
+                "unit": "percent of the level" if self.relative else "above the level",
             }
         )
 

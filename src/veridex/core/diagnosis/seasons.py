@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from typing import ClassVar
 
 import numpy as np
 import pandas as pd
@@ -12,6 +13,7 @@ from veridex.core.diagnosis.candidates import candidate_seasons
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.notebook import Faced
 from veridex.core.numerics.regression.level import fit_level
 from veridex.core.numerics.seasons.longer import harmonics, longer_seasons
 from veridex.core.numerics.seasons.profile import season_test, shows_season
@@ -51,11 +53,16 @@ class Season:
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class Seasons:
+class Seasons(Faced):
     """The seasons of one series: those of the calendar or stated, the shortest first, then others that it shows.
 
     `reason` says why there are none to look for; empty where there are.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "reading",
+        "table",
+    )
 
     item: str
     found: tuple[Season, ...] = ()

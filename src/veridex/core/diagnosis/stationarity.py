@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 import pandas as pd
@@ -23,6 +23,7 @@ from veridex.core.diagnosis.zivot_andrews import zivot_andrews
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
+from veridex.core.notebook import Faced
 from veridex.errors import ParameterError
 
 __all__ = ["Stationarity", "stationarity"]
@@ -126,7 +127,7 @@ def _tested(
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Stationarity:
+class Stationarity(Faced):
     """The tests of one series.
 
     Attributes
@@ -142,6 +143,11 @@ class Stationarity:
     period_of : callable
         The period at a position, as text.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "reading",
+        "table",
+    )
 
     item: str
     deterministic: str

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
@@ -20,6 +20,7 @@ from veridex.core.methods.fold.criteria import criteria
 from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.methods.grammar import parse
+from veridex.core.notebook import Faced
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import training_values
 from veridex.core.reading.censored import learned_values
@@ -37,7 +38,7 @@ FEW_PER_PARAMETER = 4
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Evidence:
+class Evidence(Faced):
     """A method fitted to one series: what it is, and what speaks for it.
 
     Attributes
@@ -58,6 +59,14 @@ class Evidence:
     borrowed : mapping of str to ndarray, or None
         Seasons that neighbours lent at the end of the series.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "in_words",
+        "equation",
+        "coefficients",
+        "flags",
+        "next_steps",
+    )
 
     method: Method
     series: ItemHistory

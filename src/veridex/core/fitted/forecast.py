@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
@@ -12,6 +12,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.laws.law import Law
 from veridex.core.laws.laws import Laws
 from veridex.core.methods.catalogue import Method
+from veridex.core.notebook import Faced
 from veridex.core.scoring.levels import on_number_line, shares_of
 from veridex.errors import ParameterError
 
@@ -19,7 +20,7 @@ __all__ = ["Forecast"]
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Forecast:
+class Forecast(Faced):
     """Forecasts of one series from its end.
 
     Attributes
@@ -33,6 +34,8 @@ class Forecast:
     reason : str
         Why there is no forecast, or what is remarkable about it.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = ("frame",)
 
     method: Method
     series: ItemHistory

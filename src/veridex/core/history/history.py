@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 import pandas as pd
@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from veridex.core.history.columnar import Columnar
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.measure import DEMAND, Adds, Measure, measure_of
+from veridex.core.notebook import Faced
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.seasons import first_season, stated_seasons
 from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished
@@ -23,11 +24,13 @@ __all__ = ["History", "as_history"]
 
 
 @dataclass(frozen=True, eq=False, kw_only=True, repr=False)
-class History(Columnar):
+class History(Columnar, Faced):
     """The demand of many items on one cadence, kept as one array.
 
     The fields are those of `Columnar`.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = ("notes", "items")
 
     @classmethod
     def from_assembled(

@@ -42,7 +42,7 @@ def _row(one: ItemPublication) -> dict[str, Any]:
         "method": None if one.method is None else one.method.text,
         "decided": None if one.decided is None else one.decided.text,
         "found": "" if fit is None else fit.form,
-        "constants": "" if fit is None else _constants(fit),
+        "constants": "" if fit is None or fit.members else _constants(fit),
         "members": "" if fit is None else _members(fit),
         "n_estimates": 0 if fit is None else len(fit.estimates),
         "variance": np.nan if fit is None else fit.variance,

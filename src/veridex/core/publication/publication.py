@@ -3,10 +3,11 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, ClassVar
 
 import pandas as pd
 
+from veridex.core.notebook import Faced
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import GroupTotals, ItemPublication
 from veridex.core.publication.head import Head
@@ -19,7 +20,7 @@ __all__ = ["Publication"]
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Publication:
+class Publication(Faced):
     """The published forecasts.
 
     Attributes
@@ -32,6 +33,8 @@ class Publication:
     ledger : DataFrame
         Every repair of the history and every finding in it: item, period, what, before, after, why.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = ("forecasts",)
 
     head: Head
     published: Mapping[str, ItemPublication] = field(repr=False)

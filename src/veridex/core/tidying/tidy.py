@@ -4,7 +4,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal, get_args
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 import pandas as pd
@@ -14,6 +14,7 @@ from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.marks import DROPPED, MERGED, Mark
+from veridex.core.notebook import Faced
 from veridex.core.reading.unfinished import unfinished_period
 from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
@@ -34,7 +35,7 @@ WORDS = {"sum": "added up", "mean": "averaged", "last": "the last of them"}
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class Tidied:
+class Tidied(Faced):
     """A tidied history and how it came about.
 
     Attributes
@@ -46,6 +47,11 @@ class Tidied:
     said : tuple of str
         What was done to the history as a whole.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = (
+        "notes",
+        "ledger",
+    )
 
     history: History
     ledger: pd.DataFrame = field(repr=False)

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import ClassVar
 
 import numpy as np
 import pandas as pd
@@ -16,6 +17,7 @@ from veridex.core.calibration.warping import warps
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fold.status import Status
+from veridex.core.notebook import Faced
 from veridex.core.periods.moments import NOW
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.choice import Choice
@@ -97,7 +99,7 @@ def decide(
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Verdict:
+class Verdict(Faced):
     """What is to be published per item, with the evidence.
 
     Attributes
@@ -111,6 +113,8 @@ class Verdict:
     pool, then : Pool
         The errors of what was chosen, of all items together: as decided now, and as decided at each origin.
     """
+
+    FACE: ClassVar[tuple[str, ...]] = ("winners",)
 
     trial: Trial = field(repr=False)
     rule: str
