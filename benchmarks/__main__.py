@@ -19,6 +19,7 @@ from benchmarks.baselines import report_baselines
 from benchmarks.portfolio import report_portfolio
 from benchmarks.twins import twins
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
+from veridex.core.diagnosis.zivot_andrews import zivot_andrews
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.fold.plan import Rows, Sizes
 
@@ -161,6 +162,26 @@ def profile_seconds(items: int) -> float:
     return time.perf_counter() - begun
 
 
+def stationarity_ms(periods: int) -> tuple[float, float]:
+    """Milliseconds of the test for a break at any date, and of all tests together."""
+    walk = np.cumsum(np.random.default_rng(1).standard_normal(periods))
+    history = vx.History.from_numbers(walk, start="2019-01-01", cadence="daily", item="fondant-12kg")["fondant-12kg"]
+    return best_ms(lambda: zivot_andrews(walk), 20), best_ms(lambda: vx.stationarity(history), 20)
+
+
+def first_fit_ratio() -> float:
+    """The time that a fresh process tells of its first fit, over that of its second: loading code is no fitting."""
+    lines = (
+        "import numpy as np, veridex as vx",
+        "y = np.random.default_rng(1).standard_normal(200).cumsum()",
+        "history = vx.History.from_numbers(y, cadence='counted')",
+        "print(*(vx.fit(history, 'arima p=3').milliseconds for _ in range(2)))",
+    )
+    done = subprocess.run([sys.executable, "-c", "\n".join(lines)], capture_output=True, text=True, check=True)
+    first, second = map(float, done.stdout.split())
+    return first / second
+
+
 def report(what: str, value: float, bar: float, unit: str) -> None:
     print(f"{what:<86} {value:9.3f} {unit:<3} bar {bar:7.2f}   ratio {value / bar:5.2f}", flush=True)
 
@@ -185,6 +206,10 @@ def main() -> None:
     report("public Dickey-Fuller, lags by AIC, 120 months", best_ms(lambda: dickey_fuller(year), 200), 0.5, "ms")
     history = vx.History.from_numbers(year, start="2016-01", cadence="monthly", item="smoker-01")["smoker-01"]
     report("public decompose by loess, robust, 120 months", best_ms(lambda: vx.decompose(history), 200), 0.4, "ms")
+    alone, whole = stationarity_ms(1500)
+    report("stationarity of 1,500 periods, all tests", whole / 1e3, 1.0, "s")
+    report("the same over all but the one that tries every date of a break", whole / (whole - alone), 1.5, "x")
+    report("time told of a first fit of AR(3) over that of a second", first_fit_ratio(), 5.0, "x")
     for name, (ours, theirs) in twins(year).items():
         report(f"kernel of {name} against its C twin ({ours:.3f} and {theirs:.3f} ms)", ours / theirs, 1.5, "x")
     report("10 million order lines, against the reader and one group-by", reading_ratio(10_000_000), 2.0, "x")

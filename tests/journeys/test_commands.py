@@ -86,6 +86,7 @@ def test_fit_command(ten_csv, orders, tmp_path):
     parts = {
         "coefficients": fitted.coefficients,
         "forecast": fitted.forecast(6).frame,
+        "fitted": fitted.to_frame(),
         "audit": fitted.audit().table,
         "candidates": fitted.candidates,
         "components": fitted.components.assign(actual=fitted.series.values, residual=fitted.residuals),

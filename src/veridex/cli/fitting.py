@@ -89,6 +89,8 @@ def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame
     """The one table that goes to CSV or JSON."""
     if table == "forecast":
         return forecast.frame
+    if table == "fitted":
+        return fitted.to_frame(forecast.levels)
     if table == "audit":
         return fitted.audit().table
     if table == "candidates":

@@ -196,8 +196,18 @@ class Fitting:
 
     method: Annotated[list[str], Word("The method, e.g. 'arima p=1 d=1'; several are compared.")]
     part: Annotated[
-        Literal["coefficients", "forecast", "audit", "candidates", "components", "contributions", "models", "roots"],
-        Word("Which part goes out with --as csv or json."),
+        Literal[
+            "coefficients",
+            "fitted",
+            "forecast",
+            "audit",
+            "candidates",
+            "components",
+            "contributions",
+            "models",
+            "roots",
+        ],
+        Word("Which part goes out with --as csv or json; fitted: each period with its bounds and percent error."),
     ] = "coefficients"
 
 

@@ -9,7 +9,7 @@ from veridex import figures
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.reading.expectation import expect
 from veridex.core.reading.item_reading import readings
-from veridex.core.reading.life import alive
+from veridex.core.reading.life import alive, fading
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items
 
@@ -65,6 +65,19 @@ def test_an_item_is_read_once_and_everybody_says_the_same():
         assert one.life in figures.history(profiles[item]).axes[0].get_title(loc="left")
     table = vx.profile(history).set_index("item")
     assert {item: kind for item, (_, kind, _) in KINDS.items()} == table.loc[list(KINDS), "season"].to_dict()
+
+
+def test_a_dying_item_is_called_so_and_a_seasonal_or_lumpy_one_is_not():
+    rng = np.random.default_rng(0)
+    level = np.concatenate((np.full(60, 80.0), 80 * np.exp(-np.arange(24) / 8)))
+    dying = monthly(rng.poisson(level).astype(float), item="veil-round")
+    one = readings(dying)["veil-round"]
+    share = 100 * dying["veil-round"].values[-12:].sum() / dying["veil-round"].values[-24:-12].sum()
+    assert one.life == f"dying: the last 12 months sold {share:.0f} % of those before" and one.life in one.in_words()
+    assert figures.history(dying).axes[0].get_title(loc="left").startswith(f"veil-round: {one.life}")
+    assert one.kind == "regular"  # it is still forecast like any other
+    lumpy = [rng.negative_binomial(1, 0.25, 60).astype(float) for _ in range(200)]
+    assert not any(fading(values, 12)[0] for values in (*lumpy, seasonal_values(1), seasonal_values(2)[:30]))
 
 
 def test_an_unfinished_end_is_said_where_it_is_published():

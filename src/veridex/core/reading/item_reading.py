@@ -11,7 +11,7 @@ from veridex.core.history.lengths import CLEAR, length_class_now
 from veridex.core.laws.support import Support
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.periods.cadence import Cadence
-from veridex.core.reading.life import alive
+from veridex.core.reading.life import alive, fading
 from veridex.core.reading.neighbours import FOUND, ends_of, seasons_at
 from veridex.core.reading.pattern import SELDOM, demand_pattern
 from veridex.core.reading.unfinished import unfinished_period
@@ -50,6 +50,10 @@ class ItemReading:
         Its sign, and whether it is counted in whole numbers.
     shows_season : bool
         Whether its own history shows a season.
+    faded : float
+        Share of the demand of its last seasons in that of as many before, where it is dying; else nought.
+    faded_over : int
+        Over how many periods.
     clarity : float
         How much wider its season swings, by what it and its neighbours show, than the noise in its own profile of it.
     """
@@ -70,6 +74,8 @@ class ItemReading:
     support: Support
     shows_season: bool
     clarity: float
+    faded: float = 0.0
+    faded_over: int = 0
 
     @property
     def kind(self) -> str:
@@ -94,6 +100,9 @@ class ItemReading:
         """What of its life everybody should know before looking at a number; empty where nothing is remarkable."""
         if self.retired:
             return f"retired: {self.because}"
+        if self.faded:
+            length = self.cadence.length(self.faded_over)
+            return f"dying: the last {length} sold {100 * self.faded:.0f} % of those before"
         return f"{self.kind}: {self.cadence.length(self.known)} known" if self.kind in ("new", "short") else ""
 
     @property
@@ -134,6 +143,7 @@ def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin:
     last_sale = series.start + int(sold[-1]) if sold.size else None
     retired = alive(values, series.season_length)[1]
     interval, variation, demand_class = demand_pattern(values)
+    faded, over = fading(values, series.season_length)
     enough = 2 * series.season_length if series.season_length > 1 else FEWEST_PERIODS
     sold_as, evidence = "regular", ""
     if not known.size:
@@ -160,4 +170,6 @@ def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin:
         support=series.support,
         shows_season=shows_season(np.array(values), series.season_length),
         clarity=clarity,
+        faded=faded,
+        faded_over=over,
     )
