@@ -137,11 +137,16 @@ def _words(text):
 
 def _panel(axes):
     """A panel in lines of text."""
-    yield f"panel: {_words(axes.get_title(loc='left'))} | {_words(axes.get_xlabel())} | {_words(axes.get_ylabel())}"
+    place = _rounded((axes.get_position().x0, axes.get_position().y0, axes.get_position().x1, axes.get_position().y1))
+    yield f"panel at {place}"
+    for word in (axes._left_title, axes.xaxis.label, axes.yaxis.label):
+        if word.get_text():
+            yield f"  word {colour(word.get_color())} {word.get_fontsize():.3g}: {_words(word.get_text())}"
     if not axes.axison:
         yield "no axes"
     else:
-        yield f"scale: x {_rounded(axes.get_xlim())}, y {_rounded(axes.get_ylim())}"
+        sizes = [axis.get_tick_params().get("labelsize", "") for axis in (axes.xaxis, axes.yaxis)]
+        yield f"scale: x {_rounded(axes.get_xlim())}, y {_rounded(axes.get_ylim())}, letters {sizes}"
         for name, axis in (("x", axes.xaxis), ("y", axes.yaxis)):
             if type(axis.get_major_locator()).__name__ == "FixedLocator":
                 yield f"{name}: {', '.join(_words(label.get_text()) for label in axis.get_ticklabels())}"
@@ -160,8 +165,10 @@ def _panel(axes):
         cells = np.ma.filled(image.get_array().astype(float), np.nan)
         yield f"  cells {cells.shape}, {_rounded(image.get_clim())}: {_summary(np.zeros(1), cells)}"
     for text in axes.texts:
-        place = _rounded(numbers(text.get_position()))
-        yield f"  text {colour(text.get_color())} at {place}: {_words(text.get_text())}"
+        place = _rounded(numbers(getattr(text, "xy", text.get_position())))
+        look = f"{colour(text.get_color())} {text.get_fontsize():.3g} {text.get_ha()} {text.get_va()}"
+        beside = getattr(text, "xyann", ())
+        yield f"  text {look} at {place} {beside}: {_words(text.get_text())}"
 
 
 def told(figure):
@@ -169,14 +176,22 @@ def told(figure):
     parts = [figure, *(part for one in figure.subfigs for part in (one, *one.subfigs))]
     for part in parts:
         if part._suptitle is not None:
-            yield f"title: {_words(part._suptitle.get_text())}"
+            yield f"title {part._suptitle.get_fontsize():.3g}: {_words(part._suptitle.get_text())}"
     for axes in figure.axes:
         if axes.get_visible():
             yield from _panel(axes)
     legends = [one for part in parts for one in part.legends]
     legends += [axes.get_legend() for axes in figure.axes if axes.get_legend() is not None]
     for one in legends:
-        yield f"legend: {_words(one.get_title().get_text())} {[_words(text.get_text()) for text in one.get_texts()]}"
+        yield f"legend in {one._ncols}: {_words(one.get_title().get_text())}"
+        for handle, text in zip(one.legend_handles, one.get_texts(), strict=True):
+            look = f"{text.get_fontsize():.3g}"
+            if hasattr(handle, "get_marker"):
+                look += f" {handle.get_linestyle()} {handle.get_marker()} {handle.get_linewidth():.3g}"
+                look += f" {handle.get_markersize():.3g} {colour(handle.get_color())}"
+            else:
+                look += f" box {colour(handle.get_facecolor())} {handle.get_hatch()}"
+            yield f"  key {look}: {_words(text.get_text())}"
 
 
 def alike(line, kept):

@@ -153,6 +153,12 @@ def _scenes(given):
         yield f"{draw.__name__} of one lead time at one origin", lambda draw=draw: draw(single)
     for draw in (figures.lead_times, figures.coverage, figures.volume, figures.residuals):
         yield f"{draw.__name__} of one lead time at one origin", lambda draw=draw: draw(single)
+    short = vx.History.of([smoker.under(None), monthly([3.0, 4.0], item="young")["young"]])
+    lone = _tested(short, vx.RollingOrigin(horizon=4, origins=3))
+    yield "holdout without an origin", lambda: figures.holdout(lone, "young")
+    yield "coverage without an interval", lambda: figures.coverage(vx.decide(lone), "young")
+    yield "contenders without an origin", lambda: figures.contenders(lone, "young")
+    yield "history without shifts or season", lambda: figures.history(monthly([4.0, 5, 6, 5, 4]), overlay=3)
     many = _tested(_spiked(), rolling, THIRTEEN)
     for draw in (figures.contenders, figures.standings, figures.lead_times):
         yield f"{draw.__name__} of thirteen methods", lambda draw=draw: draw(many)

@@ -86,10 +86,15 @@ def number_axis(axes: Axes, *, small: bool = False, along: str = "y") -> None:
     axis.set_major_locator(MaxNLocator(4 if small else 7))
 
 
-def date_ticks(periods: NDArray[Any], most: int) -> tuple[NDArray[Any], list[str]]:
-    """At most so many round dates inside a span, and their labels: 2024, or Apr 2024, or 8 Apr."""
+def date_ticks(periods: NDArray[Any], most: int, finest: str = "h") -> tuple[NDArray[Any], list[str]]:
+    """At most so many round dates inside a span, and their labels: 2024, or Apr 2024, or 8 Apr.
+
+    None finer than `finest`: ``h``, ``D``, ``M`` or ``Y``.
+    """
     first, last = periods.min(), periods.max()
     for unit, step in TICK_STEPS:
+        if UNITS.index(unit) < UNITS.index(finest):
+            continue
         low = first.astype(f"datetime64[{unit}]").astype(int)
         high = last.astype(f"datetime64[{unit}]").astype(int)
         ticks = np.arange(-(-low // step) * step, high + 1, step).astype(f"datetime64[{unit}]")
@@ -101,6 +106,8 @@ def date_ticks(periods: NDArray[Any], most: int) -> tuple[NDArray[Any], list[str
             return ticks.astype("datetime64[s]"), [_tick_label(tick, unit, years=years) for tick in ticks]
     return np.array([first]), [str(first.astype("datetime64[D]"))]
 
+
+UNITS = ("h", "D", "M", "Y")
 
 # From fine to coarse; the first that gives few enough ticks is taken.
 TICK_STEPS = (

@@ -72,7 +72,10 @@ class Timeline:
             self.axes.xaxis.set_major_locator(MaxNLocator(most, integer=True))
         else:
             shown = self.cadence.starts(np.arange(self.first, self.stop))
-            ticks, labels = date_ticks(shown, most) if shown.size > 1 else (shown, [self.cadence.text(self.first)])
+            finest = {"Y": "Y", "M": "M", "h": "h", "m": "h"}.get(self.cadence.unit or "", "D")
+            ticks, labels = date_ticks(shown, most, finest)
+            if shown.size == 1:
+                ticks, labels = shown, [self.cadence.text(self.first)]
             self.axes.set_xticks(ticks, labels)
         self.axes.set_xlim(low, high)
 

@@ -111,6 +111,8 @@ class Laws:
         """Smallest values whose probability is at least `shares` (..., K), which lie between 0 and 1."""
         batch = self.components.shape[:-2]
         count = int(np.prod(batch))
+        if not count:
+            return np.empty((*batch, shares.shape[-1]))
         p = np.broadcast_to(shares, (*batch, shares.shape[-1])).reshape(count, -1)
         rows = self.components.reshape(count, -1, self.components.shape[-1])
         whole, floor = self.whole.reshape(count), self.floor.reshape(count, 1)
