@@ -20,10 +20,6 @@ TIDY = f"{RAW} --tidy gaps=interpolate"
 ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
 SUIT = ONE.replace("smoker-01", "suit-ventilated")
 DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events events.csv"
-RIVALS = " ".join(
-    f'--method "{text}"'
-    for text in ("arima d=1 q=1 D=1 Q=1", "arima p=2 d=1 q=2 D=1 Q=1", "harmonic harmonics=[2]", "naive")
-)
 GRID = "--method moving-average --grid window=2,3,4,6,9,12,18,24"
 METHOD = '"holt-winters season=multiplicative"'
 
@@ -34,28 +30,28 @@ VIEWS = {
     "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
     "stationarity": f"veridex stationarity demand.csv {SUIT} --figures drawn",
     "fit": f"veridex fit demand.csv {SUIT} --method {METHOD} --horizon 3 --figures drawn 2> notes",
-    "compare": f"veridex fit demand.csv {ONE} {RIVALS} {DRIVEN} --horizon 6 2> notes",
+    "look": f"veridex look demand.csv {TIDY} 2> notes",
     "contributions": f"veridex fit demand.csv {ONE} --method bending-trend {DRIVEN} --figures drawn > notes 2>&1",
     "backtest": f"veridex backtest demand.csv {TIDY} --figures drawn 2> notes",
     "publish": f"veridex publish demand.csv {TIDY} --to published 2> notes",
     "tune": f"veridex tune demand.csv {ONE} {GRID} --horizon 6 --figures drawn 2> notes",
-    "publish-one-item": f"veridex publish demand.csv {ONE} --horizon 12",
 }
 UNSHOWN = ("contributions", "tune")
 """Commands that are run for their figures only."""
 
 FIGURES = {
-    "figure-coverage": "coverage.png",
+    "figure-look": "smoker-01-look.png",
+    "figure-holdout": "smoker-01-holdout.png",
+    "figure-rolling": "smoker-01-rolling.png",
     "figure-forecast": "smoker-01-forecast.png",
     "figure-contenders": "smoker-01-contenders.png",
-    "figure-tidied": "gloves-leather-tidied.png",
 }
 DRAWN = {
     "figure-stationarity": "suit-ventilated-stationarity.png",
-    "figure-fit": "suit-ventilated-fit.png",
+    "figure-residuals": "suit-ventilated-residuals.png",
     "figure-tuning": "tuning.png",
     "figure-contributions": "smoker-01-contributions.png",
-    "figure-lead-times": "backtest-lead-times.png",
+    "figure-standings": "backtest-standings.png",
 }
 
 

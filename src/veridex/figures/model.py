@@ -143,7 +143,7 @@ def contributions(fitted: Fitted, horizon: int | None = None, **asked: Unpack[As
         line.line(start, values[:past], INK, width=1.4, marks=False)
         line.line(start + max(past - 1, 0), values[max(past - 1, 0) :], AMBER, width=2.2, marks=False)
         middle = _middle(line.cut(start, values)[1], name)
-        axes.axhline(0.0, color=GRID, linewidth=1.0)
+        axes.axhline(0.0, color=GRID, linewidth=1.0, zorder=0)
         axes.set_ylim(middle - reach, middle + reach)
         if name in BASES and sheet.scale is not None:
             axes.set_ylim(*sheet.scale)

@@ -57,7 +57,7 @@ def seasons(series: History | ItemHistory, *, season: float | None = None, **ask
     grid = sheet.figure.subplots(2, len(shapes), squeeze=False, height_ratios=(1.25, 1.0))
     for column, shape in enumerate(shapes):
         _profile(sheet, grid[0, column], one, shape)
-        _strip(grid[1, column], shape)
+        _strip(sheet, grid[1, column], shape)
         for axes in grid[:, column]:
             _phases(axes, shape)
     sheet.titled(_title(one, shapes))
@@ -92,8 +92,9 @@ def _profile(sheet: Sheet, axes: Axes, one: ItemHistory, shape: SeasonShape) -> 
     bare_axes(axes)
     number_axis(axes, small=sheet.width < 800)
     at = np.arange(shape.median.size)
-    axes.vlines(at, shape.lowest, shape.highest, color=TEAL, linewidth=1.0)
-    axes.bar(at, shape.upper - shape.lower, bottom=shape.lower, width=0.62, color=TEALS[0])
+    axes.vlines(at, shape.quantile(0.0), shape.quantile(1.0), color=TEAL, linewidth=1.0)
+    lower, upper = shape.quantile(0.25), shape.quantile(0.75)
+    axes.bar(at, upper - lower, bottom=lower, width=0.62, color=TEALS[0])
     axes.plot(at, shape.median, "o", color=INK, markersize=5 if at.size <= 31 else 3)
     axes.axhline(100.0 if shape.relative else 0.0, color=INK, linewidth=0.9)
     axes.set_xlim(-0.6, at.size - 0.4)
@@ -104,7 +105,7 @@ def _profile(sheet: Sheet, axes: Axes, one: ItemHistory, shape: SeasonShape) -> 
     axes.tick_params(labelsize=sheet.sized(10))
 
 
-def _strip(axes: Axes, shape: SeasonShape) -> None:
+def _strip(sheet: Sheet, axes: Axes, shape: SeasonShape) -> None:
     """A row for each cycle, a cell for each period of the season."""
     axes.set_facecolor(GRID)
     middle = 100.0 if shape.relative else 0.0
@@ -120,12 +121,12 @@ def _strip(axes: Axes, shape: SeasonShape) -> None:
         interpolation="nearest",
     )
     rows = shape.cycles.shape[0]
-    every = -(-rows // (10 if width_of(axes) > 400 else 4))
+    every = -(-rows // (10 if width_of(axes) > 500 else 4))
     axes.set_yticks(np.arange(0, rows, every), [shape.begins[k] for k in range(0, rows, every)])
     for side in axes.spines.values():
         side.set_visible(False)
-    axes.tick_params(colors=INK, length=0, labelsize=9)
-    axes.set_ylabel("cycle from", color=INK)
+    axes.tick_params(colors=INK, length=0, labelsize=sheet.sized(9))
+    axes.set_ylabel("cycle from", color=INK, fontsize=sheet.sized(10))
 
 
 def _phases(axes: Axes, shape: SeasonShape) -> None:

@@ -47,30 +47,11 @@ class SeasonShape:
 
     @property
     def median(self) -> FloatArray:
-        """Of all cycles."""
-        return self._quantile(0.5)
+        """Of all cycles, of each period of the season."""
+        return self.quantile(0.5)
 
-    @property
-    def lower(self) -> FloatArray:
-        """A quarter of the cycles lie below."""
-        return self._quantile(0.25)
-
-    @property
-    def upper(self) -> FloatArray:
-        """A quarter of the cycles lie above."""
-        return self._quantile(0.75)
-
-    @property
-    def lowest(self) -> FloatArray:
-        """Of all cycles."""
-        return self._quantile(0.0)
-
-    @property
-    def highest(self) -> FloatArray:
-        """Of all cycles."""
-        return self._quantile(1.0)
-
-    def _quantile(self, share: float) -> FloatArray:
+    def quantile(self, share: float) -> FloatArray:
+        """What a share of the cycles lies below, of each period of the season; NaN of one that is not known."""
         known = ~np.isnan(self.cycles).all(axis=0)
         found = np.full(self.cycles.shape[1], np.nan)
         if known.any():
@@ -85,11 +66,11 @@ class SeasonShape:
                 "season_length": self.length,
                 "phase": self.names,
                 "cycles": (~np.isnan(self.cycles)).sum(axis=0),
-                "lowest": self.lowest,
-                "lower": self.lower,
+                "lowest": self.quantile(0.0),
+                "lower": self.quantile(0.25),
                 "median": self.median,
-                "upper": self.upper,
-                "highest": self.highest,
+                "upper": self.quantile(0.75),
+                "highest": self.quantile(1.0),
                 "unit": "percent of the level" if self.relative else "above the level",
             }
         )
