@@ -1,5 +1,8 @@
 """Fixtures shared by all rooms."""
 
+import contextlib
+import io
+import os
 import subprocess
 import sys
 import tempfile
@@ -12,6 +15,7 @@ import pytest
 from hypothesis import settings
 
 import veridex as vx
+from veridex.cli.main import run
 
 # How long an example takes says nothing on a busy machine; the same examples every time, so that a failure is a fact.
 settings.register_profile("veridex", deadline=None, derandomize=True)
@@ -142,6 +146,23 @@ def drivers_of(columns, known=()):
     names = [chr(97 + j) for j in range(len(columns))]
     frame = pd.DataFrame({"period": np.arange(1, len(columns[0]) + 1), **dict(zip(names, columns, strict=True))})
     return vx.Drivers.from_frame(frame, cadence="counted", known_ahead=known or names)
+
+
+def inside(*words, cwd=None):
+    """The same command in this process: its start, which costs seconds, is left to `veridex`."""
+    out, err = io.StringIO(), io.StringIO()
+    before, here, code = sys.argv, Path.cwd(), 0
+    try:
+        sys.argv = ["veridex", *map(str, words)]
+        os.chdir(here if cwd is None else cwd)
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            run()
+    except SystemExit as end:
+        code = int(end.code or 0)
+    finally:
+        sys.argv = before
+        os.chdir(here)
+    return subprocess.CompletedProcess(words, code, out.getvalue(), err.getvalue())
 
 
 def veridex(*words, cwd=None):

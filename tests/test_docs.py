@@ -47,8 +47,8 @@ def test_the_eight_commands_run(newcomer):
         )
         assert done.returncode == 0, done.stderr
     assert done.stdout.splitlines()[0].endswith("half_width_97_5,half_width_97_5_percent,intervals,caution")
-    # Two of each of the 24 largest items, four of all; two of the fit, five of the look.
-    assert len(list((newcomer / "figures").iterdir())) == 59
+    # Two of each of the twelve largest items, four of all; two of the fit, five of the look.
+    assert len(list((newcomer / "figures").iterdir())) == 35
     assert (newcomer / "published" / "manifest.json").exists()
 
 

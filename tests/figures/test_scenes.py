@@ -98,8 +98,8 @@ def _scenes(given):
     yield "no contributions", lambda: figures.contributions(vx.fit(smoker, "naive"))
     yield "holdout of a verdict", lambda: figures.holdout(verdict, "smoker-01")
     yield "holdout of methods", lambda: figures.holdout(trial, "smoker-01", ["theta", "arima", "naive"], scale=(0, 400))
-    yield "holdout, all origins", lambda: figures.holdout(trial, "smoker-01", "theta", origin="all")
-    yield "rolling", lambda: figures.rolling(verdict, "smoker-01", step=3)
+    yield "holdout, all origins", lambda: figures.holdout(trial, "smoker-01", "theta", origin="all", overlay=6)
+    yield "rolling", lambda: figures.rolling(verdict, "smoker-01", step=3, overlay=12)
     yield (
         "rolling, apart",
         lambda: figures.rolling(
@@ -124,7 +124,10 @@ def _scenes(given):
         "tuning",
         lambda: figures.tuning(vx.tune(smoker, "moving-average", {"window": [12, 2, 4]}, rolling, measure="mape")),
     )
-    yield "forecast", lambda: figures.forecast(publication, "smoker-01")
+    yield (
+        "forecast",
+        lambda: figures.forecast(publication, "smoker-01", overlay=[12, "naive"], ax=None, since=None, title=None),
+    )
     yield "forecast of a retired item", lambda: figures.forecast(publication, "feeder-rapid", last_year=False)
     yield "total", lambda: figures.total(vx.publish(orders, verdict, horizon=6, groups=["all"]))
     yield "total of a history", lambda: figures.total(orders, ["smoker-01", "hive-tool-j"])

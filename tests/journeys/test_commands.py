@@ -8,7 +8,7 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import veridex
+from conftest import inside, veridex
 
 WORDS = ["--period", "month", "--demand", "units", "--stock-out", "out_of_stock", "--until", "2025-08"]
 DESCRIBED = ["--item", "sku", *WORDS, "--cadence", "monthly"]
@@ -20,11 +20,11 @@ def test_stationarity_command(ten_csv, orders):
     shown = veridex("stationarity", ten_csv, *words)
     finding = vx.stationarity(orders["smoker-01"])
     assert shown.returncode == 0 and finding.reading in shown.stdout
-    held = json.loads(veridex("stationarity", ten_csv, *words, "--as", "json").stdout)
+    held = json.loads(inside("stationarity", ten_csv, *words, "--as", "json").stdout)
     assert [row["statistic"] for row in held] == finding.table["statistic"].tolist()
-    lags = veridex("stationarity", ten_csv, *words, "--lags", 2, "--deterministic", "trend", "--as", "csv")
+    lags = inside("stationarity", ten_csv, *words, "--lags", 2, "--deterministic", "trend", "--as", "csv")
     assert "Dickey-Fuller (trend)" in lags.stdout and ",2," in lags.stdout
-    several = veridex("stationarity", ten_csv, *DESCRIBED)
+    several = inside("stationarity", ten_csv, *DESCRIBED)
     assert several.returncode == 2 and "this works on one series" in several.stderr
 
 
@@ -38,13 +38,13 @@ def test_stationarity_shows_all_at_a_glance(ten_csv, orders, tmp_path):
     assert "break in 2022-03" in done.stdout and "critical_10" in done.stdout and "What is left: " in done.stdout
     assert "unit root rejected at 10 %" in done.stdout
     assert (tmp_path / "suit-ventilated-stationarity.png").exists()
-    stated = veridex("stationarity", ten_csv, *words, "--transform", "log", "--seasonal-d", 1, "--as", "json")
+    stated = inside("stationarity", ten_csv, *words, "--transform", "log", "--seasonal-d", 1, "--as", "json")
     own = vx.stationarity(series, transform="log", D=1)
     assert [row["statistic"] for row in json.loads(stated.stdout)] == own.table["statistic"].tolist()
-    automatic = veridex("stationarity", ten_csv, *words, "--lags", "automatic", "--choose", "bic", "--as", "json")
+    automatic = inside("stationarity", ten_csv, *words, "--lags", "automatic", "--choose", "bic", "--as", "json")
     assert len(json.loads(automatic.stdout)) == 6
     for wrong, message in ((["--lags", "many"], "or 'automatic'"), (["--choose", "luck"], "Invalid value")):
-        refused = veridex("stationarity", ten_csv, *words, *wrong)
+        refused = inside("stationarity", ten_csv, *words, *wrong)
         assert refused.returncode == 2 and message in refused.stderr
 
 
@@ -59,12 +59,12 @@ def test_look_shows_history_seasons_and_parts(ten_csv, orders, tmp_path):
     parts = vx.decompose(orders["suit-ventilated"], form="multiplicative")
     table = pd.read_csv(adjusted)
     assert table["adjusted"].to_numpy() == pytest.approx(parts.adjusted) and table["period"].iloc[0] == "2016-10-01"
-    shown = veridex("look", ten_csv, *one, "--split", "multiplicative", "--part", "parts", "--as", "csv").stdout
+    shown = inside("look", ten_csv, *one, "--split", "multiplicative", "--part", "parts", "--as", "csv").stdout
     assert pd.read_csv(io.StringIO(shown))["trend"].to_numpy() == pytest.approx(parts.trend)
-    every = veridex("look", ten_csv, *DESCRIBED, *TIDY, "--adjusted", adjusted)
+    every = inside("look", ten_csv, *DESCRIBED, *TIDY, "--adjusted", adjusted)
     assert every.returncode == 0 and "no parts of jar-hex-280" in every.stderr and "10 items" in every.stdout
     assert pd.read_csv(adjusted)["item"].nunique() == 9
-    short = veridex("look", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--adjusted", adjusted)
+    short = inside("look", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--adjusted", adjusted)
     assert short.returncode == 2 and "there is nothing to write: too little history" in short.stderr
 
 
@@ -92,14 +92,14 @@ def test_fit_command(ten_csv, orders, tmp_path):
         "components": fitted.components.assign(actual=fitted.series.values, residual=fitted.residuals),
     }
     for part, table in parts.items():
-        done = veridex("fit", ten_csv, *words, "--part", part, "--as", "csv")
+        done = inside("fit", ten_csv, *words, "--part", part, "--as", "csv")
         held = pd.read_csv(io.StringIO(done.stdout))
         assert list(held.columns) == list(table.columns) and len(held) == len(table)
-    plain = veridex("fit", ten_csv, *words[:-4], "--method", "naive").stdout
+    plain = inside("fit", ten_csv, *words[:-4], "--method", "naive").stdout
     assert "Coefficients" not in plain and "Candidates" not in plain and "forecast[t] = y[t-1]" in plain
-    lost = veridex("fit", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--method", "holt-winters", "--as", "json")
+    lost = inside("fit", ten_csv, *WORDS, "--item", "sku=jar-hex-280", "--method", "holt-winters", "--as", "json")
     assert lost.returncode == 0 and lost.stdout == "[]\n" and "too little history" in lost.stderr
-    several = veridex("fit", ten_csv, *DESCRIBED, "--method", "naive")
+    several = inside("fit", ten_csv, *DESCRIBED, "--method", "naive")
     assert several.returncode == 2 and "this works on one series" in several.stderr
 
 
@@ -109,17 +109,17 @@ def test_profile_command(ten_csv, data, demand):
     assert shown.returncode == 0 and "2025-09 looks unfinished in 30 of 30 items" in shown.stderr
     row = next(line for line in shown.stdout.splitlines() if "gloves-leather" in line)
     assert "2021-11" in row and "smooth" in row
-    held = json.loads(veridex("profile", data / "demand.csv", *whole, "--as", "json").stdout)
+    held = json.loads(inside("profile", data / "demand.csv", *whole, "--as", "json").stdout)
     table = vx.profile(demand, vx.read_events(data / "events.csv"))
     assert [row["outliers"] for row in held] == table["outliers"].tolist()
-    page = veridex("profile", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--events", data / "events.csv")
+    page = inside("profile", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--events", data / "events.csv")
     assert "suit-ventilated: monthly units, 2016-10 to 2025-09, 108 months." in page.stdout
     assert "Level shift in 2022-03: up by " in page.stdout and "the last one unfinished" in page.stdout
 
 
 def test_a_last_month_that_is_not_over_is_left_out_and_said(ten_csv):
     words = ["fit", ten_csv, *WORDS[:-2], "--item", "sku=suit-ventilated", "--method", "mean"]
-    done, kept = veridex(*words), veridex(*words, "--keep-unfinished")
+    done, kept = veridex(*words), inside(*words, "--keep-unfinished")
     assert "Left out 2025-09, which looks unfinished: " in done.stderr and "--keep-unfinished keeps it" in done.stderr
     assert "the mean of 107 months" in done.stdout and "the mean of 108 months" in kept.stdout
     assert "unfinished" not in kept.stderr
@@ -135,8 +135,8 @@ def test_tidy_command(ten_csv, tmp_path):
     ledger = pd.read_csv(tmp_path / "out" / "ledger.csv")
     changed = clean[clean["demand"] != clean["raw"]]
     assert set(changed["item"] + changed["period"]) <= set(ledger["item"] + ledger["period"])
-    assert veridex(*words, "--unfinished", "soon").returncode == 2
-    wrong = veridex("backtest", ten_csv, *DESCRIBED, "--tidy", "holes=fill")
+    assert inside(*words, "--unfinished", "soon").returncode == 2
+    wrong = inside("backtest", ten_csv, *DESCRIBED, "--tidy", "holes=fill")
     assert wrong.returncode == 2 and "write rules as gaps=interpolate" in wrong.stderr
 
 
@@ -147,19 +147,19 @@ def test_backtest_command(ten_csv, tmp_path):
     assert shown.returncode == 0
     assert "holt-winters season=additive" in re.sub(r"\s+", " ", shown.stdout) and "ms_per_fold" in shown.stdout
     assert len(list((tmp_path / "figures").glob("*-contenders.png"))) == 10
-    one, two = (veridex(*words, "--as", "csv").stdout for _ in range(2))
+    one, two = (inside(*words, "--as", "csv").stdout for _ in range(2))
     assert one == two and "ms_per_fold" not in one
     standings = pd.read_csv(io.StringIO(one))
     assert standings["n"].tolist() == [108] * 3  # nine items, four origins, three steps; the new item has no season yet
     assert "mase by lead time" in shown.stdout and (tmp_path / "figures" / "backtest-folds.png").exists()
-    kept = veridex(*words, "--to", tmp_path / "t.parquet", "--engine", "processes", "--checkpoint", tmp_path / "kept")
+    kept = inside(*words, "--to", tmp_path / "t.parquet", "--engine", "processes", "--checkpoint", tmp_path / "kept")
     assert kept.returncode == 0 and len(list((tmp_path / "kept").iterdir())) == 1
     trial = vx.read_trial(tmp_path / "t.parquet")
     assert trial.standings()["mase"].tolist() == pytest.approx(standings["mase"].tolist(), nan_ok=True)
     described = ["publish", ten_csv, *DESCRIBED, *TIDY, "--horizon", 3, "--as", "csv"]
-    blended = veridex(*described, "--from", tmp_path / "t.parquet", "--rule", "blend")
+    blended = inside(*described, "--from", tmp_path / "t.parquet", "--rule", "blend")
     assert blended.returncode == 0 and "Published from" in blended.stderr
-    wrong = veridex(*described, "--from", tmp_path / "t.parquet", "--method", "naive")
+    wrong = inside(*described, "--from", tmp_path / "t.parquet", "--method", "naive")
     assert wrong.returncode == 2 and "--from does nothing here" in wrong.stderr
     for idle, said in (
         (["--from", tmp_path / "t.parquet", "--origins", 12], "--origins does nothing here: the trial has its origins"),
@@ -168,13 +168,13 @@ def test_backtest_command(ten_csv, tmp_path):
         (["--method", "naive", "--method", "theta"], "--method does nothing here: one method is published"),
         (["--method", "naive", "--to", "x.xlsx"], "x.xlsx: no place of this kind keeps a publication"),
     ):
-        refused = veridex(*described, *idle)
+        refused = inside(*described, *idle)
         assert refused.returncode == 2 and said in refused.stderr and refused.stdout == ""
-    late = veridex(*words, "--to", tmp_path / "errors.csv")
+    late = inside(*words, "--to", tmp_path / "errors.csv")
     assert late.returncode == 2 and "Name a file ending in .parquet" in late.stderr and late.stdout == ""
-    by = veridex(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
+    by = inside(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
     assert sorted(pd.read_csv(io.StringIO(by.stdout))["step"].unique()) == [3, 4, 5]
-    assert veridex("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 15
+    assert inside("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 15
 
 
 def test_fit_command_with_drivers_and_rivals(ten_csv, data, tmp_path):
@@ -190,17 +190,17 @@ def test_fit_command_with_drivers_and_rivals(ten_csv, data, tmp_path):
         "Not beyond chance",
     ):
         assert text in re.sub(r"\s+", " ", shown.stdout), text
-    parts = veridex(*words, "--method", "harmonic", *driven, "--part", "contributions", "--as", "csv")
+    parts = inside(*words, "--method", "harmonic", *driven, "--part", "contributions", "--as", "csv")
     table = pd.read_csv(io.StringIO(parts.stdout))
     assert table["step"].max() == 4 and "harvest trade fair" in table
     rivals = ["--method", "arima d=1 q=1 D=1 Q=1", "--method", "arima p=3 d=1 D=1 Q=1", "--method", "naive"]
-    both = veridex(*words, *rivals, *driven, "--origins", 3)
+    both = inside(*words, *rivals, *driven, "--origins", 3)
     assert both.returncode == 0 and "By AICc arima" in both.stdout and "not comparable" in both.stdout
-    models = pd.read_csv(io.StringIO(veridex(*words, *rivals, "--part", "models", "--as", "csv").stdout))
+    models = pd.read_csv(io.StringIO(inside(*words, *rivals, "--part", "models", "--as", "csv").stdout))
     assert models["method"].tolist() == rivals[1::2] and models["aicc"].notna().tolist() == [True, True, False]
-    refused = veridex(*words, "--method", "naive", *driven)
+    refused = inside(*words, "--method", "naive", *driven)
     assert refused.returncode == 2 and "naive forecasts from demand alone" in refused.stderr
-    alone = veridex(*words, "--method", "naive", "--known-ahead", "price_index")
+    alone = inside(*words, "--method", "naive", "--known-ahead", "price_index")
     assert alone.returncode == 2 and "pass their file with --drivers" in alone.stderr
 
 
@@ -220,7 +220,7 @@ def test_publish_command(ten_csv, tmp_path):
     assert done.stdout == (out / "publication.csv").read_text()
     assert "upper_97_5" in done.stdout.splitlines()[0]
     assert len(list((tmp_path / "figures").glob("*-forecast.png"))) == 10
-    own = veridex("publish", ten_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
+    own = inside("publish", ten_csv, *DESCRIBED[2:], "--item", "sku=smoker-01", "--method", "drift", "--horizon", 2)
     assert own.returncode == 0 and "nothing was backtested" in own.stderr
     assert "smoker-01: next 2 months by drift" in own.stdout
 
@@ -233,13 +233,13 @@ def test_tune_command(ten_csv, tmp_path):
     text = re.sub(r"\s+", " ", shown.stdout)
     assert "moving-average: window, rolling origin" in text and "std_error" in text
     assert "moving-average window=12 is best of 3" in text and "which flatters it" in text
-    table = pd.read_csv(io.StringIO(veridex(*words, "--measure", "rmse", "--as", "csv").stdout))
+    table = pd.read_csv(io.StringIO(inside(*words, "--measure", "rmse", "--as", "csv").stdout))
     assert table.columns[:5].tolist() == ["window", "method", "n", "rmse", "std_error"] and table["best"].sum() == 1
-    crossed = veridex(*words[:-6], "--grid", "alpha=0.1,0.3", "--method", "simple-smoothing", "--horizon", 4)
+    crossed = inside(*words[:-6], "--grid", "alpha=0.1,0.3", "--method", "simple-smoothing", "--horizon", 4)
     assert crossed.returncode == 0 and "0.3" in crossed.stdout
-    weights = veridex(*words[:-8], "--method", "moving-average", "--grid", "weights=[2,1],[3,2,1]", "--horizon", 4)
+    weights = inside(*words[:-8], "--method", "moving-average", "--grid", "weights=[2,1],[3,2,1]", "--horizon", 4)
     assert weights.returncode == 0 and "[3, 2, 1]" in weights.stdout
-    wrong = veridex(*words[:-6], "--grid", "window")
+    wrong = inside(*words[:-6], "--grid", "window")
     assert wrong.returncode == 2 and "as in window=2,3,4,6" in wrong.stderr
 
 
@@ -263,7 +263,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
     assert back.frame["kind"].eq("forecast").all() and back.forecasts["step"].max() == 3
     assert {"quantile_97_5", "half_width_95_percent"} <= set(back.frame.columns)
     pd.testing.assert_frame_equal(back.totals, vx.read_publication(tmp_path / "out").totals)
-    one = veridex(*described[:2], *DESCRIBED[2:], *TIDY, "--item", "sku=smoker-01", *words[len(described):],
+    one = inside(*described[:2], *DESCRIBED[2:], *TIDY, "--item", "sku=smoker-01", *words[len(described):],
                   "--rule", "single", "--allowed", "theta, drift", "--target", "wape under 5",
                   "--figures", tmp_path / "figures")  # fmt: skip
     assert one.returncode == 0, one.stderr
@@ -278,7 +278,7 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
         (["--levels", ""], "name at least one"),
         (["--target", "good"], "write a measure, under or over"),
     ):
-        wrong = veridex(*words, *extra)
+        wrong = inside(*words, *extra)
         assert wrong.returncode == 2 and said in re.sub(r"\s+", " ", wrong.stderr), wrong.stderr
 
 
@@ -301,14 +301,14 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
     ],
 )
 def test_bad_calls_are_one_message_and_exit_code_2(words, message, ten_csv, tmp_path):
-    done = veridex(*(str(word).replace("{ten}", str(ten_csv)) for word in words), cwd=tmp_path)
+    done = inside(*(str(word).replace("{ten}", str(ten_csv)) for word in words), cwd=tmp_path)
     assert done.returncode == 2 and done.stdout == ""
     assert message in done.stderr and "Traceback" not in done.stderr
     assert list(tmp_path.iterdir()) == []
 
 
 @pytest.mark.parametrize(
-    "command", [[], ["demo"], ["profile"], ["tidy"], ["stationarity"], ["fit"], ["backtest"], ["publish"]]
+    "command", [[], ["demo"], ["profile"], ["tidy"], ["look"], ["stationarity"], ["fit"], ["backtest"], ["publish"]]
 )
 def test_help_is_there(command):
     done = veridex(*command, "--help")

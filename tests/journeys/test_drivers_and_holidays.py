@@ -7,7 +7,7 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from conftest import veridex
+from conftest import inside, veridex
 from veridex.job.reading import rules_of
 
 
@@ -53,7 +53,7 @@ def test_public_holidays_are_events_by_name(data):
     assert done.returncode == 0 and "A period full of Boxing Day" in done.stdout
     assert "the effects of Coronation of Charles III, " in done.stdout.replace("\n", " ")
     assert "observed" not in done.stdout.lower() and "substitute" not in done.stdout.lower()
-    wrong = veridex(*words, "--method", "arima p=1", "--holidays", "XX")
+    wrong = inside(*words, "--method", "arima p=1", "--holidays", "XX")
     assert wrong.returncode == 2 and "there is no calendar of this country or region" in wrong.stderr
 
 
@@ -78,6 +78,6 @@ def test_working_days_explain_and_divide_demand(tmp_path):
     assert (divided.per_working_day, divided.gaps) == ("GB-ENG", "interpolate")
     with pytest.raises(vx.VeridexError, match="write rules as gaps=interpolate; they are gaps, outliers"):
         rules_of("negative=zero", ("gaps", "outliers"))
-    tidied = veridex("tidy", *words, "--per-working-day", "GB-ENG", "--to", str(tmp_path / "out"))
+    tidied = inside("tidy", *words, "--per-working-day", "GB-ENG", "--to", str(tmp_path / "out"))
     assert tidied.returncode == 0, tidied.stderr
     assert "pots was divided by working_days" in tidied.stderr

@@ -20,6 +20,7 @@ from veridex.core.publication.publication import Publication
 from veridex.core.readable import quantity
 from veridex.errors import ParameterError
 from veridex.figures.choices import item_of
+from veridex.figures.overlays import lay
 from veridex.figures.past import history
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, BANDS, INK, PLUM, TEAL, band_color, padded, wrapped
@@ -35,7 +36,12 @@ FUTURES = ((TEAL, (0, (5, 2))), (PLUM, (0, (5, 2))), (TEAL, ":"), (PLUM, ":"))
 
 @view
 def forecast(
-    publication: Publication, item: str | None = None, *, last_year: bool = True, **asked: Unpack[Asked]
+    publication: Publication,
+    item: str | None = None,
+    *,
+    last_year: bool = True,
+    overlay: object = None,
+    **asked: Unpack[Asked],
 ) -> Figure:
     """Draw an item's history in ink and its published forecast in amber, with bands labelled by what they held.
 
@@ -49,6 +55,8 @@ def forecast(
         Needed where there are several.
     last_year : bool
         Whether the demand of a season before stands beside the forecast.
+    overlay
+        As for `history`.
     **asked
         since, until, scale, title, ax.
 
@@ -63,7 +71,7 @@ def forecast(
     turn = max(demand.season_length, 1)
     usual = max(start, one.origin + 1 - max(TURNS_SHOWN * turn, 3 * steps, 6))
     stop = one.origin + 1 + steps
-    span = sheet.span(cadence, start if "since" in asked else usual, stop)
+    span = sheet.span(cadence, start if sheet.since_stated else usual, stop)
     line = Timeline.on(sheet.panel(), cadence, span, demand.measure)
     points, lower, upper, quantiles = _numbers(one, len(wanted.levels), len(wanted.quantiles), steps)
     for j in reversed(range(len(wanted.levels))):
@@ -74,6 +82,8 @@ def forecast(
         line.line(one.origin + 1, beside, INK, width=1.0, dash=(0, (2, 2)), marks=False)
         keys.append(line_key(f"{cadence.length(turn)} before", INK, width=1.0, dash=(0, (2, 2))))
     line.line(start, one.past, INK)
+    laid, values = lay(line, _past_of(publication, one), overlay)
+    keys += laid
     line.line(one.origin + 1, points, AMBER, width=2.2)
     keys.append(line_key("forecast" if one.method is None else f"forecast: {short_name(one.method)}", AMBER, width=2.2))
     for own, share in zip(quantiles, wanted.quantiles, strict=True):
@@ -85,11 +95,24 @@ def forecast(
     keys += _bands_keys(one.scores, wanted.levels)
     drawn = [line.cut(one.origin + 1, values)[1] for values in (points, beside, *lower, *upper, *quantiles)]
     drawn += [line.cut(one.origin + 1, other.points)[1] for other in one.scenarios]
-    line.fit(sheet, start, one.past, *drawn)
+    line.fit(sheet, start, one.past, *drawn, *values)
     sheet.titled(_title(publication, one, steps), line.axes)
     _words(sheet, line, one, points)
     sheet.legend(keys)
     return sheet.whole
+
+
+def _past_of(publication: Publication, one: ItemPublication) -> ItemHistory:
+    """The history that is published with the forecast."""
+    demand = publication.head.demand
+    return ItemHistory(
+        item=one.item,
+        cadence=publication.cadence,
+        season_length=demand.season_length,
+        start=one.origin + 1 - one.past.size,
+        values=one.past,
+        measure=demand.measure,
+    )
 
 
 def _title(publication: Publication, one: ItemPublication, steps: int) -> str:
@@ -178,7 +201,7 @@ def total(source: Publication | History, items: Sequence[str] | None = None, **a
     turn, steps = max(source.head.demand.season_length, 1), points.size
     origin = start + past.size - 1
     usual = max(start, origin + 1 - max(TURNS_SHOWN * turn, 3 * steps, 6))
-    span = sheet.span(cadence, start if "since" in asked else usual, origin + 1 + steps)
+    span = sheet.span(cadence, start if sheet.since_stated else usual, origin + 1 + steps)
     top, below = sheet.figure.subplots(2, 1, height_ratios=(1.3, 1.0))
     line = Timeline.on(top, cadence, span, measure)
     line.line(start, past, INK)

@@ -12,7 +12,7 @@ from veridex.core.fitted.forecast import Forecast
 from veridex.core.methods.short_names import short_name
 from veridex.core.readable import number
 from veridex.core.scoring.levels import DEFAULT_LEVELS
-from veridex.figures.overlays import LOOKS, overlays_of
+from veridex.figures.overlays import LOOKS, lay
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, BANDS, GRID, INK, TEAL, TEALS, band_color
 from veridex.figures.timeline import Timeline, band_key, line_key
@@ -67,14 +67,14 @@ def fit(
     line.line(one.start, one.values, INK)
     line.line(one.start, fitted.fitted_values, TEAL, width=1.4, dash=(0, (4, 2)), marks=False)
     handles: list[Artist] = [line_key("actual", INK), _fitted_key(fitted)]
-    for laid in overlays_of(one, overlay, LOOKS[1::2]):
-        line.line(one.start, laid.values, laid.color, width=2.0, dash=laid.dash, marks=False)
-        handles.append(line_key(laid.label, laid.color, width=2.0, dash=laid.dash))
+    keys, laid = lay(line, one, overlay, LOOKS[1::2])
+    handles += keys
     drawn = [line.cut(one.start, values)[1] for values in (fitted.fitted_values, *found.lower, *found.upper)]
     if ahead is not None:
         line.line(one.start + len(one), ahead.points, AMBER, width=2.2)
         handles.append(line_key("forecast", AMBER, width=2.2))
         drawn += [line.cut(one.start + len(one), side)[1] for side in (ahead.points, *ahead.lower, *ahead.upper)]
+    drawn += laid
     handles += band_key(shown, TEALS, "bounds of the fit")
     if ahead is not None:
         handles += band_key(shown, BANDS, "interval of the model, not tested")

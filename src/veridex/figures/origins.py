@@ -17,6 +17,7 @@ from veridex.core.readable import number
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 from veridex.figures.choices import item_of, methods_of
+from veridex.figures.overlays import lay
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, BANDS, GRID, GROUND, INK, PLUM, band_color, wrapped
 from veridex.figures.tested import Tested, tested, trial_of
@@ -35,6 +36,7 @@ def holdout(
     methods: Sequence[str | Method] | str | Method | None = None,
     *,
     origin: object = None,
+    overlay: object = None,
     **asked: Unpack[Asked],
 ) -> Figure:
     """Draw forecasts with their bands over the actuals that came, a panel for each method.
@@ -50,6 +52,8 @@ def holdout(
     origin : period or "all", optional
         The last known period; by default that of the last origin. With ``"all"`` the forecasts of every origin, without
         bands.
+    overlay
+        As for `history`.
     **asked
         since, until, scale (that all panels share), title, ax.
 
@@ -68,10 +72,13 @@ def holdout(
     for axes in grid.ravel()[len(found) :]:
         axes.set_visible(False)
     shown: list[np.ndarray] = []
+    laid: list[Artist] = []
     for axes, one in zip(grid.ravel(), found, strict=False):
         place = one.last() if every else one.at(origin)
         line = _panel(sheet, axes, one, slice(None) if every else slice(place, place + 1), small=len(found) > 2)
         shown += _draw_all(line, one) if every else _draw_one(line, one, place)
+        laid, values = lay(line, one.series, overlay)
+        shown += values
         axes.set_title(wrapped(_said(one, place, every=every), sheet.letters(11, 1 / columns)), fontsize=11, loc="left")
         if one.reason:
             said = wrapped(one.reason, 60)
@@ -80,7 +87,7 @@ def holdout(
         sheet.limits(axes, *shown)
     sheet.titled(_title(found[0], found[0].last() if every else found[0].at(origin), every=every))
     keys: list[Artist] = [line_key("actual", INK), line_key("forecast", AMBER, width=2.2)]
-    keys += [] if every else band_key(found[0].levels, BANDS, "interval, as it was forecast")
+    keys += laid if every else [*laid, *band_key(found[0].levels, BANDS, "interval, as it was forecast")]
     sheet.legend([*keys, Patch(facecolor=GROUND, edgecolor=GRID, hatch="///", label="held back")])
     return sheet.whole
 
@@ -91,7 +98,7 @@ def _panel(sheet: Sheet, axes: object, one: Tested, where: slice, *, small: bool
     first = int(origins.min()) + 1 if origins.size else series.start + len(series)
     stop = min(int(origins.max()) + 1 + one.horizon, series.start + len(series)) if origins.size else first
     before = max(round(BEFORE * series.season_length), one.horizon, 6)
-    start = series.start if "since" in sheet.asked else max(series.start, first - before)
+    start = series.start if sheet.since_stated else max(series.start, first - before)
     span = sheet.span(series.cadence, start, max(stop, start + 1))
     line = Timeline.on(axes, series.cadence, span, series.measure, small=small)  # type: ignore[arg-type]
     if origins.size:
@@ -152,6 +159,7 @@ def rolling(
     method: str | Method | None = None,
     *,
     step: int = 1,
+    overlay: object = None,
     **asked: Unpack[Asked],
 ) -> Figure:
     """Draw the forecast of one lead time from every origin, with its band, over the actuals.
@@ -163,8 +171,8 @@ def rolling(
         As for `holdout`.
     step : int
         The lead time.
-    **asked
-        since, until, scale, title, ax.
+    overlay, **asked
+        As for `history`.
 
     Raises
     ------
@@ -183,7 +191,7 @@ def rolling(
     points[target - first] = one.points[:, step - 1]
     lower[:, target - first], upper[:, target - first] = one.lower[:, :, step - 1], one.upper[:, :, step - 1]
     before = max(series.season_length, 6)
-    start = series.start if "since" in asked else max(series.start, first - before)
+    start = series.start if sheet.since_stated else max(series.start, first - before)
     line = Timeline.on(sheet.panel(), series.cadence, sheet.span(series.cadence, start, stop), series.measure)
     joined = _bridged(points, lower, upper, getattr(trial.scheme, "stride", 1))
     for j in reversed(range(len(one.levels))):
@@ -196,13 +204,14 @@ def rolling(
     outside = (actuals < lower[-1]) | (actuals > upper[-1])
     line.marks(first, actuals, outside, s=90, facecolors="none", edgecolors=PLUM, linewidths=1.6)
     drawn = [line.cut(first, values)[1] for values in (points, lower[-1], upper[-1])]
-    line.fit(sheet, series.start, series.actuals, *drawn)
+    laid, values = lay(line, series, overlay)
+    line.fit(sheet, series.start, series.actuals, *drawn, *values)
     held = one.held(slice(None))
     ahead = series.cadence.length(step)
     said = f"{series.item}: {one.name}, {ahead} ahead from {counted(one.origins.size, 'origin')}"
     step_held = _held_at(one, step)
     sheet.titled(f"{said}; {one.levels[-1]:g} % held {number(step_held, 3)} %" if held == held else said, line.axes)
-    keys: list[Artist] = [line_key("actual", INK), line_key(f"forecast, {ahead} ahead", AMBER, width=2.2)]
+    keys: list[Artist] = [line_key("actual", INK), line_key(f"forecast, {ahead} ahead", AMBER, width=2.2), *laid]
     sheet.legend(
         [
             *keys,

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from matplotlib.artist import Artist
 
 from veridex.core.arrays import FloatArray
 from veridex.core.counts import whole_number
@@ -13,8 +14,9 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.method import Method
 from veridex.core.methods.short_names import short_name
 from veridex.figures.style import PLUM, TEAL
+from veridex.figures.timeline import Timeline, line_key
 
-__all__ = ["LOOKS", "Overlay", "moving_average", "overlays_of"]
+__all__ = ["LOOKS", "Overlay", "lay", "moving_average", "overlays_of"]
 
 LOOKS = ((TEAL, "-"), (PLUM, "-"), (TEAL, (0, (4, 2))), (PLUM, (0, (4, 2))))
 
@@ -59,6 +61,17 @@ def overlays_of(series: ItemHistory, wanted: object, looks: Sequence[tuple[str, 
         values, label = _line_of(series, one)
         found.append(Overlay(values, label, color, dash))
     return found
+
+
+def lay(
+    line: Timeline, series: ItemHistory, wanted: object, looks: Sequence[tuple[str, Any]] = LOOKS
+) -> tuple[list[Artist], list[FloatArray]]:
+    """Lay what was asked for over a series; its keys, and the values that the scale must hold."""
+    found = overlays_of(series, wanted, looks)
+    for one in found:
+        line.line(series.start, one.values, one.color, width=2.0, dash=one.dash, marks=False)
+    keys = [line_key(one.label, one.color, width=2.0, dash=one.dash) for one in found]
+    return keys, [line.cut(series.start, one.values)[1] for one in found]
 
 
 def _line_of(series: ItemHistory, wanted: object) -> tuple[FloatArray, str]:

@@ -34,13 +34,13 @@ def look(
     sheet, one = Sheet.of(asked, panels=True), only_item(series)
     rows = cast(Any, sheet.figure.subfigures(2, 1, height_ratios=(1.0, 1.7)))
     upper, (left, right) = rows[0], cast(Any, rows[1].subfigures(1, 2, width_ratios=(1.0, 1.25)))
-    own = {name: value for name, value in asked.items() if name in ("since", "until")}
-    scaled = own | ({"scale": asked["scale"]} if "scale" in asked else {})
+    own = {name: asked.get(name) for name in ("since", "until")}
+    scaled = own | {"scale": asked.get("scale")}
     history(one, overlay=overlay, events=events, **_on(upper, scaled))
     seasons(one, **_on(left, own))
     parts(one, **_on(right, scaled))
-    if "title" in asked:
-        sheet.titled(asked["title"])
+    if asked.get("title"):
+        sheet.titled("")
     return sheet.whole
 
 

@@ -14,7 +14,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.core.readable import number
 from veridex.core.tidying.profile import ItemProfile, profile_items
-from veridex.figures.overlays import Overlay, overlays_of
+from veridex.figures.overlays import lay
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, GRID, INK, PAPER, PLUM, TEAL
 from veridex.figures.timeline import Timeline, line_key, mark_key
@@ -67,12 +67,9 @@ def history(
         sheet.panel(), shown.cadence, sheet.span(shown.cadence, shown.start, shown.start + len(shown)), shown.measure
     )
     handles = [*_unknown(line, shown), *_happenings(line, events)]
-    laid = overlays_of(shown, _usual(shown) if overlay is None else overlay)
     line.line(shown.start, raw, INK)
-    handles.insert(0, line_key("actual", INK))
-    for other in laid:
-        line.line(shown.start, other.values, other.color, width=2.0, dash=other.dash, marks=False)
-        handles.append(line_key(other.label, other.color, width=2.0, dash=other.dash))
+    keys, laid = lay(line, shown, _usual(shown) if overlay is None else overlay)
+    handles = [line_key("actual", INK), *handles, *keys]
     handles += [*_outliers(line, one), *_sold_out(line, shown), *_unfinished(line, one), *_repairs(line, shown, tidied)]
     _fit(sheet, line, one, laid, tidied)
     _shifts(line, one)
@@ -87,9 +84,9 @@ def _usual(series: ItemHistory) -> list[int]:
     return [min(able)] if able else []
 
 
-def _fit(sheet: Sheet, line: Timeline, one: ItemProfile, laid: list[Overlay], tidied: ItemHistory | None) -> None:
+def _fit(sheet: Sheet, line: Timeline, one: ItemProfile, laid: list[FloatArray], tidied: ItemHistory | None) -> None:
     """The scale of everything drawn."""
-    others = [line.cut(one.series.start, other.values)[1] for other in laid]
+    others = list(laid)
     if tidied is not None:
         others.append(line.cut(tidied.start, tidied.values)[1])
     if one.series.censored is not None:

@@ -173,7 +173,7 @@ def _panels(
         axes.set_visible(False)
     reach = len(rivals[0].points)
     before = max(2 * horizon, series.season_length, 6)
-    first = series.start if "since" in sheet.asked else max(series.start, start - before)
+    first = series.start if sheet.since_stated else max(series.start, start - before)
     span = sheet.span(series.cadence, first, start + reach)
     lines = []
     for axes, one in zip(panels, rivals, strict=False):

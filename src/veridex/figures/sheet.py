@@ -137,6 +137,11 @@ class Sheet:
         """The scale that was stated."""
         return self.asked.get("scale")
 
+    @property
+    def since_stated(self) -> bool:
+        """Whether it was said what is shown first: a view then begins there, not where it would by itself."""
+        return self.asked.get("since") is not None
+
     def panel(self) -> Axes:
         """The one panel of a view."""
         return self.host if self.host is not None else self.figure.add_subplot()
@@ -177,7 +182,7 @@ class Sheet:
 
     def titled(self, text: str, axes: Axes | None = None, size: float = 14.0) -> None:
         """The title of the view, above its one panel or above all of them; broken into lines that fit."""
-        said, size = self.asked.get("title", text), self.sized(size)
+        said, size = self.asked.get("title") or text, self.sized(size)
         if axes is not None:
             axes.set_title(wrapped(said, self.letters(size)), color=INK, fontsize=size, loc="left", pad=10)
         else:

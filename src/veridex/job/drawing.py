@@ -12,17 +12,18 @@ from veridex.figures import save
 __all__ = ["draw_items", "draw_named", "file_name"]
 
 MOST_FIGURES = 24
+"""Figures of items that a command draws; of two kinds for half as many items."""
 
 
 def draw_items(directory: Path, history: History, kinds: Mapping[str, Callable[[str], Figure]]) -> str:
     """Draw figures of each kind per item, the largest items first, and say how many."""
     with np.errstate(all="ignore"):
         totals = {series.item: float(np.nansum(np.abs(series.values))) for series in history}
-    items = sorted(totals, key=lambda item: -totals[item])[:MOST_FIGURES]
+    items = sorted(totals, key=lambda item: -totals[item])[: max(MOST_FIGURES // len(kinds), 1)]
     for item in items:
         for kind, figure_of in kinds.items():
             save(figure_of(item), directory / f"{file_name(item)}-{kind}.png")
-    left = f" (the {MOST_FIGURES} largest of {len(totals)} items)" if len(totals) > len(items) else ""
+    left = f" (the {len(items)} largest of {len(totals)} items)" if len(totals) > len(items) else ""
     count = len(items) * len(kinds)
     return f"{count} figure{'' if count == 1 else 's'} in {directory}{left}."
 

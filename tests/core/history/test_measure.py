@@ -5,7 +5,7 @@ import pandas as pd
 import pytest
 
 import veridex as vx
-from veridex.core.readable import number, plain_number
+from veridex.core.readable import number, tick_number
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items
 
@@ -89,4 +89,4 @@ def test_a_measure_is_kept(tmp_path):
     ],
 )
 def test_magnitudes_are_readable(value, said, tick):
-    assert number(value) == said and plain_number(value) == tick
+    assert number(value) == said and tick_number(value, abs(value)) == tick
