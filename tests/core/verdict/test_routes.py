@@ -92,3 +92,22 @@ def test_others_vouch_for_items_that_no_origin_can_test(months, season, bar):
         assert all("group-season" in verdict.choice(item).winner.method.text for item in after)
     asked = vx.decide(verdict.trial, lambda table: table["method"].iloc[0])
     assert all(asked.choice(item).winner.method.text.endswith("weights=trimmed") for item in after)
+
+
+def test_an_override_brings_its_errors_where_the_trial_can_give_them(trial, verdict, orders):
+    own = verdict.override("smoker-01", "combination of=[theta, naive] weights=[1, 3]", "a word from sales")
+    row = own.winners.set_index("item").loc["smoker-01"]
+    one, m, n = trial["smoker-01"], trial.method_index("theta"), trial.method_index("naive")
+    joined = 0.25 * one.points[m] + 0.75 * one.points[n]
+    sizes = np.abs(one.actuals - joined).mean(axis=1) / one.scales[:, 0]
+    assert row["error"] == pytest.approx(sizes.mean()) and row["origins"] == len(one.origins)
+    choice = own.choice("smoker-01")
+    assert choice.basis is None and choice.learned.points == pytest.approx(joined)  # bands learn from it, not the blend
+    single = verdict.override("smoker-01", "naive", "a word from sales").winners.set_index("item").loc["smoker-01"]
+    naive = np.abs(one.actuals - one.points[n]).mean(axis=1) / one.scales[:, 0]
+    assert single["error"] == pytest.approx(naive.mean())
+    other = verdict.override("smoker-01", "moving-average window=3", "a word from sales")
+    assert np.isnan(other.winners.set_index("item").loc["smoker-01", "error"])
+    assert "it was not tested" in other.why("smoker-01") and other.choice("smoker-01").learned is None
+    published = vx.publish(orders, own, horizon=3)["smoker-01"]
+    assert published.scores.error == pytest.approx(sizes.mean()) and published.override.reason == "a word from sales"
