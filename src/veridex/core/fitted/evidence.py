@@ -11,7 +11,7 @@ import pandas as pd
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.audit import Audit, audit_errors
 from veridex.core.fitted.estimates import coefficient_table, margins, root_table
-from veridex.core.fitted.next_steps import Model, next_steps
+from veridex.core.fitted.next_steps import Model, next_steps, sees_season, settings_found
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows
@@ -19,7 +19,6 @@ from veridex.core.methods.fold.account import Account, Coefficients
 from veridex.core.methods.fold.criteria import criteria
 from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.status import Status, reason_for
-from veridex.core.methods.grammar import parse
 from veridex.core.notebook import Faced
 from veridex.core.preparation.regressors import Regressors
 from veridex.core.preparation.training import training_values
@@ -29,9 +28,6 @@ __all__ = ["Evidence"]
 
 CHANCE = 0.05
 """An effect with a larger p-value may well be none."""
-
-CARRY_A_SEASON = ("seasonal-naive", "seasonal-mean", "group-season", "theta")
-"""Methods whose season is no part of their account."""
 
 FEW_PER_PARAMETER = 4
 """Fewer values than this for each quantity estimated are flagged."""
@@ -295,25 +291,13 @@ class Evidence(Faced):
             return ()
         model = Model(
             name=self.method.family.name,
-            settings=self._settings_found,
+            settings=settings_found(self.method, self.account),
             estimates=() if self.estimates is None else tuple(self.estimates.names),
-            seasonal=self._sees_season,
+            seasonal=sees_season(self.method, self.account),
             doubtful=self._doubtful_memory,
             above_zero=bool((np.nan_to_num(self.series.values, nan=1.0) > 0.0).all()),
         )
         return next_steps(model, audit, self.innovations, self.series.season_length)
-
-    @property
-    def _sees_season(self) -> bool:
-        """Whether a season is among its parts, or it carries one on without splitting it off."""
-        parts = () if self.account is None else (*self.account.parts, *self.account.contributions)
-        return self.method.name in CARRY_A_SEASON or any(name.startswith("season") for name in parts)
-
-    @property
-    def _settings_found(self) -> dict[str, Any]:
-        """The settings that were stated, of a search the orders that it found."""
-        found = self.account is not None and self.method.family.name == "arima" and self.account.form
-        return {**self.method.settings, **(parse(f"arima {found}").settings if found else {})}
 
     @property
     def _doubtful_memory(self) -> tuple[str, ...]:

@@ -9,9 +9,12 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.audit import Audit
 from veridex.core.diagnosis.portmanteau import autocorrelations
+from veridex.core.methods.fold.account import Account
+from veridex.core.methods.grammar import parse
+from veridex.core.methods.method import Method
 from veridex.core.readable import number
 
-__all__ = ["Model", "next_steps"]
+__all__ = ["Model", "next_steps", "sees_season", "settings_found"]
 
 Z = 1.959963984540054
 SHORT = 3
@@ -19,6 +22,9 @@ SHORT = 3
 
 PRUNE = 0.05
 ORDERS = ("p", "d", "q", "P", "D", "Q")
+
+CARRY_A_SEASON = ("seasonal-naive", "seasonal-mean", "group-season", "theta")
+"""Methods whose season is no part of their account."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,6 +65,18 @@ class Model:
     def searches(self) -> bool:
         """Whether its orders can be stated."""
         return self.name == "arima"
+
+
+def sees_season(method: Method, account: Account | None) -> bool:
+    """Whether a season is among the parts of a method, or it carries one on without splitting it off."""
+    parts = () if account is None else (*account.parts, *account.contributions)
+    return method.name in CARRY_A_SEASON or any(name.startswith("season") for name in parts)
+
+
+def settings_found(method: Method, account: Account | None) -> dict[str, Any]:
+    """The settings that were stated, of a search the orders that it found."""
+    found = account is not None and method.family.name == "arima" and account.form
+    return {**method.settings, **(parse(f"arima {found}").settings if found else {})}
 
 
 def next_steps(model: Model, audit: Audit, residuals: FloatArray, season_length: int) -> tuple[str, ...]:
