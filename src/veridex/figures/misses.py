@@ -91,7 +91,8 @@ def _of_fit(fitted: Fitted) -> Missed:
     scaled = fitted.innovations
     plain = np.allclose(np.nan_to_num(scaled), np.nan_to_num(fitted.residuals), rtol=1e-6, atol=1e-9)
     unit = f"actual - fitted ({fitted.series.unit})" if fitted.series.unit else "actual - fitted"
-    axis = unit if plain else "error on the scale that is modelled"
+    relative = fitted.account is not None and fitted.account.relative
+    axis = unit if plain else "error, share of the forecast" if relative else "error on the scale that is modelled"
     what = f"{short_name(fitted.method)}, training span"
     return Missed(fitted.series, fitted.series.start, scaled, fitted.audit(), what, axis)
 

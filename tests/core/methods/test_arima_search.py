@@ -79,6 +79,25 @@ def test_advice_knows_sign_and_model(text, wanted, unwanted):
     assert wanted in said and unwanted not in said
 
 
+def test_errors_are_judged_on_the_scale_that_is_modelled():
+    rng, t = np.random.default_rng(8), np.arange(120)
+    level = 40 * np.exp(t / 40)
+    grown, text = monthly(level * np.exp(0.08 * rng.normal(size=120))), "holt error=multiplicative"
+    fitted = vx.fit(grown, text)
+    shares = fitted.residuals / fitted.fitted_values
+    assert fitted.innovations == pytest.approx(shares, nan_ok=True) and "grow" not in fitted.audit().reading
+    assert np.nanstd(fitted.innovations) == pytest.approx(0.08, rel=0.3)
+    plain = vx.fit(grown, "holt")
+    assert "errors grow in time" in plain.audit().reading and "try transform=log" in " ".join(plain.next_steps)
+    even = vx.fit(monthly(level + 3.0 * rng.normal(size=120)), text)
+    assert "errors shrink" in even.audit().reading and "try additive ones" in " ".join(even.next_steps)
+    largest = fitted.audit().largest.iloc[0]
+    at = int(np.nanargmax(np.abs(shares)))
+    assert (
+        largest["error"] == pytest.approx(fitted.residuals[at]) and largest["period"] == grown["smoker-01"].periods[at]
+    )
+
+
 def test_orders_that_there_are_are_not_advised_again():
     rng, y = np.random.default_rng(5), np.zeros(400)
     e = rng.normal(size=400)

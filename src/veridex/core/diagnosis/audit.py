@@ -97,6 +97,7 @@ def audit_errors(
     scope: Literal["training", "holdout"] = "training",
     fitted: int = 0,
     standardised: bool = False,
+    relative: bool = False,
 ) -> Audit:
     """Audit one-step errors in order of time.
 
@@ -114,6 +115,8 @@ def audit_errors(
         Coefficients of autocorrelation estimated, which the portmanteau test's degrees of freedom are corrected for.
     standardised : bool
         Whether errors are in deviations of a fit: their spread is then held against one.
+    relative : bool
+        Whether they are shares of the forecast.
 
     References
     ----------
@@ -127,7 +130,7 @@ def audit_errors(
         return replace(empty, reason=f"{e.size} errors, {FEWEST} needed")
     spread = float(e.std(ddof=1))
     actuals = series.actuals[~np.isnan(series.actuals)]
-    if spread <= 1e-12 * (1.0 if standardised else float(np.abs(actuals).max(initial=0.0))):
+    if spread <= 1e-12 * (1.0 if standardised or relative else float(np.abs(actuals).max(initial=0.0))):
         return replace(empty, reason="the fit is exact")
     centred = e - e.mean()
     skewness = float(np.mean(centred**3) / np.mean(centred**2) ** 1.5)
@@ -135,7 +138,7 @@ def audit_errors(
     phase = (first + known) % series.season_length
     checks = (
         _whiteness(errors[known[0] : known[-1] + 1], series.season_length, fitted),
-        _bias(e, spread),
+        _bias(e, spread, relative=relative),
         _normality(e.size, skewness, kurtosis),
         _spread(centred, known.astype(np.float64)),
         *_season(e, phase, series.season_length),
@@ -168,12 +171,13 @@ def _whiteness(errors: FloatArray, season_length: int, fitted: int) -> Check:
     return Check("Ljung-Box", test.statistic, test.p_value, words if test.p_value < SIGNIFICANCE else fine)
 
 
-def _bias(e: FloatArray, spread: float) -> Check:
+def _bias(e: FloatArray, spread: float, *, relative: bool) -> Check:
     """T test of the mean error."""
     ratio = float(e.mean() / (spread / math.sqrt(e.size)))
     p_value = float(2.0 * stdtr(e.size - 1, -abs(ratio)))
     side = "low" if ratio > 0 else "high"
-    words = f"forecasts are too {side} by {number(float(abs(e.mean())))} on average"
+    size = abs(float(e.mean()))
+    words = f"forecasts are too {side} by {f'{number(100.0 * size)} %' if relative else number(size)} on average"
     return Check("bias", ratio, p_value, words if p_value < SIGNIFICANCE else "no bias beyond chance")
 
 
@@ -197,7 +201,9 @@ def _spread(centred: FloatArray, time: FloatArray) -> Check:
     r = np.corrcoef(time, squares)[0, 1] if squares.std() > 0 else 0.0
     statistic = float(centred.size * r * r)
     p_value = float(chdtrc(1, statistic))
-    words = f"errors {'grow' if r > 0 else 'shrink'} in time: consider a transform or a newer span"
+    words = "errors grow in time: consider a transform or a newer span"
+    if r < 0:
+        words = "errors shrink in time: consider a newer span"
     return Check("changing spread", statistic, p_value, words if p_value < SIGNIFICANCE else "an even spread")
 
 

@@ -1,7 +1,7 @@
 """What a fitted method is made of, and the evidence it gives: estimates, criteria, residuals, words."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, ClassVar
 
@@ -275,13 +275,18 @@ class Evidence(Faced):
     def audit(self) -> Audit:
         """Audit the innovations: autocorrelation, bias, normality, spread, season, trend, the largest by period.
 
-        The portmanteau test loses a degree of freedom for each ARMA coefficient and smoothing constant.
+        The portmanteau test loses a degree of freedom for each ARMA coefficient and smoothing constant. The largest
+        errors are told in the unit of demand.
         """
         if not self.available:
             return Audit(item=self.series.item, method=self.method.text, scope="training", reason=self.reason)
-        return audit_errors(
-            self.innovations, self.series, self.series.start, self.method.text, "training", self._memory_coefficients
-        )
+        memory, relative = self._memory_coefficients, bool(self.account and self.account.relative)
+        given = (self.innovations, self.series, self.series.start, self.method.text, "training", memory)
+        found = audit_errors(*given, relative=relative)  # type: ignore[arg-type]
+        if found.reason:
+            return found
+        places = self.series.cadence.ordinals(found.largest["period"].to_numpy()) - self.series.start
+        return replace(found, largest=found.largest.assign(error=self.residuals[places]))
 
     @cached_property
     def next_steps(self) -> tuple[str, ...]:
@@ -296,6 +301,7 @@ class Evidence(Faced):
             seasonal=sees_season(self.method, self.account),
             doubtful=self._doubtful_memory,
             above_zero=bool((np.nan_to_num(self.series.values, nan=1.0) > 0.0).all()),
+            relative=bool(self.account and self.account.relative),
         )
         return next_steps(model, audit, self.innovations, self.series.season_length)
 

@@ -45,6 +45,8 @@ class Model:
         Coefficients that may well be zero.
     above_zero : bool
         Whether demand is, so that its logarithm can be taken.
+    relative : bool
+        Whether its errors are shares of the forecast.
     """
 
     name: str
@@ -53,6 +55,7 @@ class Model:
     seasonal: bool = False
     doubtful: tuple[str, ...] = ()
     above_zero: bool = False
+    relative: bool = False
     orders: Mapping[str, int] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -98,7 +101,8 @@ def next_steps(model: Model, audit: Audit, residuals: FloatArray, season_length:
     if "bias" in failed:
         steps.append(f"The errors are off on average: {_against_bias(model)}.")
     if "changing spread" in failed:
-        steps.append(f"The spread of the errors changes: {_against_spread(model)}.")
+        grows = any(one.check == "changing spread" and "grow" in one.reading for one in audit.checks)
+        steps.append(f"The spread of the errors changes: {_against_spread(model, grows=grows)}.")
     if model.searches and model.doubtful and not steps:
         one = len(model.doubtful) == 1
         steps.append(f"{' and '.join(model.doubtful)} {'is' if one else 'are'} not significant: try prune={PRUNE}.")
@@ -184,8 +188,9 @@ def _against_bias(model: Model) -> str:
     return "the level may have moved, look at the breaks or fit a newer span"
 
 
-def _against_spread(model: Model) -> str:
-    """A transform where none is taken and one can be."""
-    if model.settings.get("transform", "none") != "none" or not model.above_zero:
-        return "fit a newer span"
-    return "try transform=log, or a newer span"
+def _against_spread(model: Model, *, grows: bool) -> str:
+    """A transform where errors grow and none is taken, additive errors where shares of the forecast shrink."""
+    if model.relative and not grows:
+        return "its errors grow less than the forecast, try additive ones or a newer span"
+    plain = model.settings.get("transform", "none") == "none" and not model.relative
+    return "try transform=log, or a newer span" if grows and plain and model.above_zero else "fit a newer span"

@@ -66,6 +66,8 @@ class Account:
         Further figures of the fit, by name.
     likelihood_of : str
         What the values are that the likelihood is of: criteria compare where this is the same.
+    relative : bool
+        Whether innovations are shares of the forecast, as multiplicative errors are.
     members : tuple of Member
         What a method is made of; none of one that stands for itself.
     """
@@ -82,4 +84,5 @@ class Account:
     flags: tuple[str, ...] = ()
     figures: Mapping[str, float] = field(default_factory=dict)
     likelihood_of: str = "values"
+    relative: bool = False
     members: tuple[Member, ...] = ()

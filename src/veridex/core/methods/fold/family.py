@@ -167,12 +167,13 @@ class PlainFamily(Family[P]):
 
     def account(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory) -> Account:
         """All that it can say."""
+        relative, innovations = self._relative(plan, row), self._innovations(plan, y, x, row)
         return Account(
             coefficients=self._coefficients(plan, y, x, row, series),
             words=self._words(plan, y, row, series),
             equation=self._equation(plan, y, row, series),
             variance=self._variance(plan, row),
-            innovations=self._innovations(plan, y, x, row),
+            innovations=innovations / (y - innovations) if relative else innovations,
             form=self.form(plan, row),
             parts=self._parts(plan, y, row),
             contributions=self._contributions(plan, y, x, row),
@@ -180,6 +181,7 @@ class PlainFamily(Family[P]):
             flags=self._flags(plan, y, x, row),
             figures=self._figures(plan, y, x, row),
             likelihood_of=self._likelihood_of(plan, row),
+            relative=relative,
         )
 
     @abstractmethod
@@ -195,6 +197,10 @@ class PlainFamily(Family[P]):
 
     @abstractmethod
     def _variance(self, plan: P, row: FloatArray) -> float: ...
+
+    def _relative(self, plan: P, row: FloatArray) -> bool:
+        """Whether errors are modelled as shares of the forecast."""
+        return False
 
     def _innovations(self, plan: P, y: FloatArray, x: FloatArray | None, row: FloatArray) -> FloatArray:
         rows = Rows.allocate(plan, y.size, row)

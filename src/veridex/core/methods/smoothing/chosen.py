@@ -37,7 +37,7 @@ from veridex.core.methods.smoothing.forms import (
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.methods.smoothing.turning import TurningSmoothing
 from veridex.core.numerics.seasons.profile import shows_season
-from veridex.core.numerics.smoothing.recursion import NONE, Form
+from veridex.core.numerics.smoothing.recursion import MULTIPLICATIVE, NONE, Form
 from veridex.core.readable import number
 from veridex.errors import SettingError
 
@@ -189,6 +189,10 @@ class Smoothing(PlainFamily[ChosenPlan]):
     def _variance(self, plan: ChosenPlan, row: FloatArray) -> float:
         """Variance of the best form's one-step errors (relative ones where they are multiplicative)."""
         return float(_stored_forms(plan, row)[0][2][-1])
+
+    def _relative(self, plan: ChosenPlan, row: FloatArray) -> bool:
+        """Where the errors of the form with the most weight multiply."""
+        return _stored_forms(plan, row)[0][1].error == MULTIPLICATIVE
 
     def _coefficients(
         self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory

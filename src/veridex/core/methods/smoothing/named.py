@@ -28,7 +28,7 @@ from veridex.core.methods.smoothing.forms import (
     smoothing_words,
 )
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
-from veridex.core.numerics.smoothing.recursion import ADDITIVE, DAMPED, NONE, Form
+from veridex.core.numerics.smoothing.recursion import ADDITIVE, DAMPED, MULTIPLICATIVE, NONE, Form
 from veridex.errors import SettingError
 
 __all__ = ["Holt", "HoltWinters", "SimpleSmoothing"]
@@ -76,6 +76,10 @@ class _NamedForm(PlainFamily[SmoothingPlan]):
     def _variance(self, plan: SmoothingPlan, row: FloatArray) -> float:
         """Variance of the one-step errors (relative ones where they are multiplicative)."""
         return float(row[-1])
+
+    def _relative(self, plan: SmoothingPlan, row: FloatArray) -> bool:
+        """Where errors multiply."""
+        return plan.forms[0].error == MULTIPLICATIVE
 
     def _coefficients(
         self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
