@@ -11,6 +11,7 @@ from veridex.cli.desk import DESK
 from veridex.cli.tables import show
 from veridex.core.diagnosis.decomposition import Decomposition, Decompositions, decompose
 from veridex.core.diagnosis.season_shape import season_shape
+from veridex.core.diagnosis.turn_over_turn import changes
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -18,7 +19,6 @@ from veridex.core.periods.seasons import season_in_words, season_name
 from veridex.core.readable import number
 from veridex.errors import DestinationRefused
 from veridex.figures.overlays import overlays_of
-from veridex.figures.past import changes
 from veridex.job.drawing import draw_items
 from veridex.job.reading import events_of, read
 from veridex.job.requests import Happening, Looking, Reading, Ruling, Telling

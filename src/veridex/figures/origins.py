@@ -6,6 +6,7 @@ from typing import Unpack
 
 import numpy as np
 from matplotlib.artist import Artist
+from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 from matplotlib.ticker import MaxNLocator
@@ -92,7 +93,7 @@ def holdout(
     return sheet.whole
 
 
-def _panel(sheet: Sheet, axes: object, one: Tested, where: slice, *, small: bool) -> Timeline:
+def _panel(sheet: Sheet, axes: Axes, one: Tested, where: slice, *, small: bool) -> Timeline:
     """A panel that begins some seasons before what is tested, unless something else was asked for."""
     series, origins = one.series, one.origins[where]
     first = int(origins.min()) + 1 if origins.size else series.start + len(series)
@@ -100,7 +101,7 @@ def _panel(sheet: Sheet, axes: object, one: Tested, where: slice, *, small: bool
     before = max(round(BEFORE * series.season_length), one.horizon, 6)
     start = series.start if sheet.since_stated else max(series.start, first - before)
     span = sheet.span(series.cadence, start, max(stop, start + 1))
-    line = Timeline.on(axes, series.cadence, span, series.measure, small=small)  # type: ignore[arg-type]
+    line = Timeline.on(axes, series.cadence, span, series.measure, small=small)
     if origins.size:
         line.ground(first, stop - 1, hatched=True)
     return line

@@ -8,6 +8,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
 from veridex.core.arrays import FloatArray
+from veridex.core.diagnosis.turn_over_turn import changes
 from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -275,21 +276,6 @@ def over_years(series: History | ItemHistory, *, periods: int | None = None, **a
         ]
     )
     return sheet.whole
-
-
-def changes(values: FloatArray, back: int) -> tuple[FloatArray, FloatArray]:
-    """Percent by which each value exceeds the one so many before, and the same of the last so many together.
-
-    NaN where a value is unknown or there was nothing before.
-    """
-    if values.size <= back:
-        return np.empty(0), np.empty(0)
-    with np.errstate(all="ignore"):
-        single = 100.0 * (values[back:] / values[:-back] - 1.0)
-        sums = np.convolve(values, np.ones(back), mode="valid")
-        whole = np.full(values.size - back, np.nan)
-        whole[back - 1 :] = 100.0 * (sums[back:] / sums[:-back] - 1.0)
-    return (np.where(np.isfinite(one), one, np.nan) for one in (single, whole))  # type: ignore[return-value]
 
 
 def _over_years_title(one: ItemHistory, back: int, together: FloatArray) -> str:
