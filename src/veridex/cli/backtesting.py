@@ -2,10 +2,9 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import pandas as pd
-from matplotlib.figure import Figure
 
 from veridex import figures
 from veridex.cli.desk import DESK
@@ -19,6 +18,9 @@ from veridex.job.pipeline import backtested
 from veridex.job.placing import for_trial
 from veridex.job.reading import explanation, read
 from veridex.job.requests import Explaining, Reading, Ruling, Scoring, Telling, Testing
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 __all__ = ["run_backtest"]
 

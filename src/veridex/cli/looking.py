@@ -18,7 +18,6 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.periods.seasons import season_in_words, season_name
 from veridex.core.readable import number
 from veridex.errors import DestinationRefused
-from veridex.figures.overlays import overlays_of
 from veridex.job.drawing import draw_items
 from veridex.job.reading import events_of, read
 from veridex.job.requests import Happening, Looking, Reading, Ruling, Telling
@@ -106,6 +105,8 @@ def _over_years(one: ItemHistory) -> pd.DataFrame:
 
 def _history_of(one: ItemHistory, overlay: object) -> pd.DataFrame:
     """The history, with what was asked to be laid over it."""
+    from veridex.figures.overlays import overlays_of  # draws nothing here, but loads what draws
+
     laid = {line.label: line.values for line in overlays_of(one, overlay)}
     return one.to_frame().assign(**laid)
 

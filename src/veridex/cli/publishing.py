@@ -2,8 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-
-from matplotlib.figure import Figure
+from typing import TYPE_CHECKING
 
 from veridex import figures
 from veridex.cli.desk import DESK
@@ -15,6 +14,9 @@ from veridex.job.placing import for_publication
 from veridex.job.reading import explanation, read
 from veridex.job.requests import Deciding, Explaining, Publishing, Reading, Ruling, Telling, Testing
 from veridex.job.words import Stated
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 __all__ = ["run_publish"]
 

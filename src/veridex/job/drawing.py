@@ -2,12 +2,15 @@
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-from matplotlib.figure import Figure
 
+from veridex import figures as views
 from veridex.core.history.history import History
-from veridex.figures import save
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 __all__ = ["draw_items", "draw_named", "file_name"]
 
@@ -15,22 +18,22 @@ MOST_FIGURES = 24
 """Figures of items that a command draws; of two kinds for half as many items."""
 
 
-def draw_items(directory: Path, history: History, kinds: Mapping[str, Callable[[str], Figure]]) -> str:
+def draw_items(directory: Path, history: History, kinds: Mapping[str, Callable[[str], "Figure"]]) -> str:
     """Draw figures of each kind per item, the largest items first, and say how many."""
     with np.errstate(all="ignore"):
         totals = {series.item: float(np.nansum(np.abs(series.values))) for series in history}
     items = sorted(totals, key=lambda item: -totals[item])[: max(MOST_FIGURES // len(kinds), 1)]
     for item in items:
         for kind, figure_of in kinds.items():
-            save(figure_of(item), directory / f"{file_name(item)}-{kind}.png")
+            views.save(figure_of(item), directory / f"{file_name(item)}-{kind}.png")
     left = f" (the {len(items)} largest of {len(totals)} items)" if len(totals) > len(items) else ""
     count = len(items) * len(kinds)
     return f"{count} figure{'' if count == 1 else 's'} in {directory}{left}."
 
 
-def draw_named(directory: Path, figures: Mapping[str, Callable[[], Figure]]) -> str:
+def draw_named(directory: Path, figures: Mapping[str, Callable[[], "Figure"]]) -> str:
     """Draw figures by the names of their files, and say which."""
-    names = [save(figure_of(), directory / f"{name}.png").name for name, figure_of in figures.items()]
+    names = [views.save(figure_of(), directory / f"{name}.png").name for name, figure_of in figures.items()]
     return f"In {directory}: {', '.join(names)}."
 
 
