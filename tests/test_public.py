@@ -106,3 +106,16 @@ def test_results_have_a_face_in_notebooks(orders, trial, verdict, publication):
             assert shown.startswith("<div") and (told in shown or isinstance(one, (vx.Trial, vx.Tidied, vx.Comparison)))
     assert "&lt;b&gt;" in vx.fit(monthly([1.0, 2], item="<b>"), "drift")._repr_html_()
     assert "rows more" in vx.fit(smoker, "mean").forecast(40)._repr_html_()
+
+
+def test_views_are_deliberate_and_load_when_they_are_called():
+    from veridex import figures
+
+    assert figures.__all__ == sorted(figures._HOMES) == sorted(dir(figures))
+    for name in figures.__all__:
+        shown = getattr(figures, name)
+        assert callable(shown) and (shown.__doc__ or "").strip(), name
+    with pytest.raises(AttributeError, match="no attribute 'pie'"):
+        getattr(figures, "pie")  # noqa: B009
+    code = "import sys, veridex.cli.publishing, veridex.cli.looking; sys.exit('matplotlib' in sys.modules)"
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
