@@ -276,3 +276,18 @@ def test_each_period_is_held_against_the_one_a_season_before(orders):
     together = 100 * (sums[12:] / sums[:-12] - 1)
     same(of(axes, "line", "amber"), (smoker.periods[12:], [*np.full(11, np.nan), *together]))
     assert f"{number(abs(together[-1]), 3)} % {'more' if together[-1] > 0 else 'less'}" in axes.get_title(loc="left")
+
+
+def test_a_total_leaves_out_what_ends_elsewhere_and_says_what_was_unknown():
+    values = np.arange(1.0, 31.0)
+    gap = values.copy()
+    gap[4] = np.nan
+    series = {"one": values, "two": gap, "late": values[:27]}
+    history = vx.History.of([monthly(own, item=item)[item] for item, own in series.items()])
+    figure = figures.total(vx.publish(history, method="naive", horizon=3))
+    ((_, ahead),) = of(figure.axes[0], "line", "amber")
+    assert ahead.tolist() == [60.0] * 3  # the third one's lead times are other months
+    said = figure.legends[0].get_title().get_text().replace("\n", " ")
+    assert "1 item left out: no forecast, or another last period" in said and "1 unknown value counted" in said
+    (axes,) = figures.total(history, ["one", "two"]).axes
+    same(of(axes, "line", "ink")[:1], (history["one"].periods, values + gap))  # unknown where one of them is

@@ -194,7 +194,7 @@ def total(source: Publication | History, items: Sequence[str] | None = None, **a
     if not measure.adds_up:
         raise ParameterError("source", repr(source), f"{measure.name} does not add up over items")
     if isinstance(source, History):
-        return history(_added(source, items), **asked)
+        return history(_added(source, items), **asked)  # where any item is unknown, so is their sum
     sheet = Sheet.of(asked, panels=True)
     cadence, levels = source.cadence, source.head.wanted.levels
     start, past, points, count = _sums(source, items)
@@ -213,20 +213,26 @@ def total(source: Publication | History, items: Sequence[str] | None = None, **a
     sheet.titled(f"{counted(count, 'item')} together: next {cadence.length(steps)}, {said} in all")
     keys: list[Artist] = [line_key("actual", INK), line_key("forecast", AMBER, width=2.2)]
     keys.append(line_key(f"{cadence.length(turn)} before, added up", INK, width=1.0, dash=(0, (2, 2))))
-    without = "" if band else "no interval of the total: publish with groups=['all'] for one"
+    said_too = [] if band else ["no interval of the total: publish with groups=['all'] for one"]
+    named = source.items if items is None else items
+    if len(named) > count:
+        said_too.append(f"{counted(len(named) - count, 'item')} left out: no forecast, or another last period")
+    unknown = sum(int(np.isnan(source[name].past).sum()) for name in named)
+    if unknown:
+        said_too.append(f"{counted(unknown, 'unknown value')} counted as nothing in the past")
+    without = "; ".join(said_too)
     sheet.legend([*keys, *(band_key(levels, BANDS, "interval of the total") if band else [])], note=without)
     return sheet.whole
 
 
 def _added(many: History, items: Sequence[str] | None) -> ItemHistory:
-    """The items of a history added up as they are tidied, as one; a period in which none is known is unknown."""
+    """The items of a history added up as they are tidied, as one; unknown where one of them is, between its ends."""
     chosen = [many[name] for name in (many.names if items is None else items)]
     first = min(one.start for one in chosen)
-    values = np.full((len(chosen), max(one.start + len(one) for one in chosen) - first), np.nan)
+    values = np.zeros((len(chosen), max(one.start + len(one) for one in chosen) - first))
     for row, one in zip(values, chosen, strict=True):
         row[one.start - first : one.start - first + len(one)] = one.values
-    known = ~np.isnan(values).all(axis=0)
-    added = np.where(known, np.nansum(values, axis=0), np.nan)
+    added = values.sum(axis=0)
     name = f"{counted(len(chosen), 'item')} together"
     return replace(chosen[0], item=name, start=first, values=added, raw=None, rules=None, censored=None, parts=None)
 
@@ -237,8 +243,10 @@ def _sums(publication: Publication, items: Sequence[str] | None) -> tuple[int, F
     able = [(one, one.outlook.points) for one in named if one.available and one.outlook is not None]
     if not able:
         raise ParameterError("source", repr(publication), "none of these items has a forecast")
+    ends = [one.origin for one, _ in able]
+    origin = max(sorted(set(ends)), key=ends.count)  # lead times of items that end elsewhere are other periods
+    able = [(one, ahead) for one, ahead in able if one.origin == origin]
     first = min(one.origin + 1 - one.past.size for one, _ in able)
-    origin = max(one.origin for one, _ in able)
     past, points = np.zeros(origin + 1 - first), np.zeros(min(ahead.size for _, ahead in able))
     for one, ahead in able:
         begin = one.origin + 1 - one.past.size - first

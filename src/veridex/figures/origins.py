@@ -88,7 +88,7 @@ def holdout(
         sheet.limits(axes, *shown)
     sheet.titled(_title(found[0], found[0].last() if every else found[0].at(origin), every=every))
     keys: list[Artist] = [line_key("actual", INK), line_key("forecast", AMBER, width=2.2)]
-    keys += laid if every else [*laid, *band_key(found[0].levels, BANDS, "interval, as it was forecast")]
+    keys += laid if every else [*laid, *band_key(found[0].levels, BANDS, found[0].bands)]
     sheet.legend([*keys, Patch(facecolor=GROUND, edgecolor=GRID, hatch="///", label="held back")])
     return sheet.whole
 
@@ -216,7 +216,7 @@ def rolling(
     sheet.legend(
         [
             *keys,
-            *band_key(one.levels, BANDS, "interval, as it was forecast"),
+            *band_key(one.levels, BANDS, one.bands),
             mark_key("actual outside the widest", PLUM),
         ]
     )

@@ -266,7 +266,8 @@ def over_years(series: History | ItemHistory, *, periods: int | None = None, **a
     line.axes.set_ylabel(f"percent more than {one.cadence.length(back)} before", color=INK)
     shown = y[np.isfinite(y)]
     reach = float(np.quantile(np.abs(shown), 0.98)) if shown.size else 1.0
-    line.fit(sheet, start, np.clip(change, -100.0, max(3.0 * reach, 20.0)), np.zeros(1))
+    sheet.limits(line.axes, np.clip(y, -100.0, max(3.0 * reach, 20.0)), [0.0])
+    line.mark_off(start, change)
     sheet.titled(_over_years_title(one, back, together), line.axes)
     sheet.legend(
         [

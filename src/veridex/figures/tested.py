@@ -38,6 +38,8 @@ class Tested:
     levels : tuple of float
     reason : str
         Why there is no forecast at all; empty where there is.
+    bands : str
+        What the bounds are read off.
     """
 
     name: str
@@ -49,6 +51,7 @@ class Tested:
     upper: FloatArray
     levels: tuple[float, ...]
     reason: str = ""
+    bands: str = "interval, as it was forecast"
 
     @property
     def horizon(self) -> int:
@@ -99,9 +102,11 @@ def tested(source: Trial | Verdict, item: str, method: str | Method | None) -> T
     trial = trial_of(source)
     if method is None and isinstance(source, Verdict):
         found = decided_then(trial, source.choice(item))
-        if found is not None:
+        if found is not None and source.choice(item).joined:
             return found
         winner = source.choice(item).winner
+        if winner is not None and winner.method not in trial.lineup and found is not None:
+            return found
         method = winner.method if winner is not None and winner.method in trial.lineup else None
     m = trial.method_index(trial.entered[0] if method is None else method)
     one, levels = trial[item], tuple(sorted(trial.levels or (80.0, 95.0)))
@@ -144,4 +149,5 @@ def decided_then(trial: Trial, choice: Choice) -> Tested | None:
         lower=bounds[0],
         upper=bounds[1],
         levels=levels,
+        bands="normal interval by the mean and spread of its law then",
     )
