@@ -48,6 +48,7 @@ FACTS = {
     "known": ("monthly", "daily"),
     "item": "smoker",
     "also": (),
+    "faults": (("test.origins", "write a whole number"),),
 }
 """What the facts of an error may be; a fact that is not listed is a text, or a number where it counts."""
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from veridex.core.backtest.comparison import Comparison
+    from veridex.core.backtest.scheme_words import scheme
     from veridex.core.backtest.schemes import Holdout, RollingOrigin
     from veridex.core.backtest.trial import Trial
     from veridex.core.backtest.tuning import Tuned, Tuning
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from veridex.core.history.item import ItemHistory
     from veridex.core.periods.cadence import Cadence
     from veridex.core.publication.publication import Publication
+    from veridex.core.publication.watching import Watch, watch
     from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
     from veridex.core.tidying.profile import profile
     from veridex.core.tidying.tidy import Tidied, tidy
@@ -35,7 +37,8 @@ if TYPE_CHECKING:
     from veridex.exchange.forms.trials import read_trial
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
-    from veridex.front import backtest, compare_fits, fit, publish, tune
+    from veridex.front import backtest, compare_fits, fit, publish, run_plan, tune
+    from veridex.plan.run import PlanRun
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
@@ -54,6 +57,7 @@ _HOMES = {
     "History": "core.history.history",
     "Holdout": "core.backtest.schemes",
     "ItemHistory": "core.history.item",
+    "PlanRun": "plan.run",
     "Publication": "core.publication.publication",
     "RollingOrigin": "core.backtest.schemes",
     "Seasons": "core.diagnosis.seasons",
@@ -64,6 +68,7 @@ _HOMES = {
     "Tuned": "core.backtest.tuning",
     "Tuning": "core.backtest.tuning",
     "Verdict": "core.verdict.verdict",
+    "Watch": "core.publication.watching",
     "VeridexError": "errors",
     "backtest": "front",
     "breaks": "core.diagnosis.breaks",
@@ -83,11 +88,14 @@ _HOMES = {
     "read_fitted": "exchange.forms.fitted",
     "read_publication": "exchange.forms.publications",
     "read_trial": "exchange.forms.trials",
+    "run_plan": "front",
+    "scheme": "core.backtest.scheme_words",
     "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
     "tidy_drivers": "core.tidying.driver_rules",
     "tune": "front",
+    "watch": "core.publication.watching",
     "working_days": "exchange.calendars",
     "write": "exchange.writing",
 }
@@ -112,6 +120,7 @@ __all__ = [
     "History",
     "Holdout",
     "ItemHistory",
+    "PlanRun",
     "Publication",
     "RollingOrigin",
     "Seasons",
@@ -123,6 +132,7 @@ __all__ = [
     "Tuning",
     "Verdict",
     "VeridexError",
+    "Watch",
     "backtest",
     "breaks",
     "compare_fits",
@@ -141,11 +151,14 @@ __all__ = [
     "read_holidays",
     "read_publication",
     "read_trial",
+    "run_plan",
+    "scheme",
     "seasons",
     "stationarity",
     "tidy",
     "tidy_drivers",
     "tune",
+    "watch",
     "working_days",
     "write",
 ]

@@ -10,6 +10,7 @@ from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.lineup import entered_by_default
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, Progress, run_backtest
+from veridex.core.backtest.scheme_words import as_scheme
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning, tune_method
@@ -29,10 +30,13 @@ from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
 from veridex.engines.clock import working_seconds
 from veridex.errors import ParameterError
+from veridex.exchange.stores import PartsDirectory
 from veridex.job.desk import Desk, engine_of, running
 from veridex.job.pipeline import edition, released
+from veridex.plan.run import PlanRun
+from veridex.plan.running import follow
 
-__all__ = ["DESK", "backtest", "compare_fits", "fit", "publish", "tune"]
+__all__ = ["DESK", "backtest", "compare_fits", "fit", "publish", "run_plan", "tune"]
 
 DESK = Desk(now=lambda: datetime.now(UTC), seconds=working_seconds)
 """This machine's clock, and nobody to tell: what Python is called with prints nothing."""
@@ -41,7 +45,7 @@ DESK = Desk(now=lambda: datetime.now(UTC), seconds=working_seconds)
 def backtest(
     history: History | ItemHistory,
     lineup: Sequence[str | Method] | None = None,
-    scheme: Scheme | None = None,
+    scheme: Scheme | str | None = None,
     *,
     levels: Sequence[float] | float = DEFAULT_LEVELS,
     engine: str | Engine = "serial",
@@ -63,7 +67,8 @@ def backtest(
     lineup : sequence of str or Method, optional
         The methods entered; by default about a dozen, as the season allows. The benchmarks are always
         entered: `seasonal-naive` where there is a season, and `naive`.
-    scheme : RollingOrigin or Holdout
+    scheme : RollingOrigin, Holdout or str
+        As a value, or as its text: ``"rolling horizon=12 origins=24"``.
     levels : sequence of float
         Interval levels in percent.
     engine : {"serial", "processes"} or Engine
@@ -96,8 +101,6 @@ def backtest(
     MethodUnknown, SettingError, ParameterError, HistoryTooShort
         If the lineup, the levels or the engine are wrong, or no item is long enough for the scheme.
     """
-    if scheme is None:
-        raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = as_history(history)
     explaining = Explanation(drivers, events, foresight)
     entered = entered_by_default(many, driven=explaining.given) if lineup is None else methods(lineup)
@@ -105,13 +108,14 @@ def backtest(
         raise ParameterError("keep", repr(keep), "say 'all' or 'scores'")
     course = Course(
         lineup=entered,
-        scheme=scheme,
+        scheme=as_scheme(scheme),
         levels=checked_levels(levels),
         explaining=explaining,
         pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
-    return run_backtest(many, course, running(DESK, engine_of(engine), progress, checkpoint), onto)
+    kept = None if checkpoint is None else PartsDirectory(checkpoint)
+    return run_backtest(many, course, running(DESK, engine_of(engine), progress, kept), onto)
 
 
 def fit(
@@ -165,7 +169,7 @@ def tune(
     history: History | ItemHistory,
     method: str | Method,
     grid: Mapping[str, Iterable[Any]],
-    scheme: Scheme | None = None,
+    scheme: Scheme | str | None = None,
     *,
     measure: str = "mae",
     engine: str | Engine = "serial",
@@ -181,7 +185,8 @@ def tune(
         What the settings are added to.
     grid : mapping of str to sequence
         Settings and the values to try; every combination is.
-    scheme : RollingOrigin or Holdout
+    scheme : RollingOrigin, Holdout or str
+        As a value, or as its text: ``"rolling horizon=12 origins=24"``.
     measure : {"mae", "mse", "rmse", "mape", "smape", "wape", "mase", "rmsse"}
     engine, drivers, events : optional
         As in `backtest`.
@@ -204,18 +209,16 @@ def tune(
     >>> tune(History.from_numbers(numbers, cadence="counted"), "moving-average", grid, scheme).best
     {'window': 3}
     """
-    if scheme is None:
-        raise ParameterError("scheme", "None", "say how to test, as in RollingOrigin(horizon=12, origins=12)")
     many = as_history(history)
     return tune_method(
-        many, method, grid, scheme, measure, running(DESK, engine_of(engine)), Explanation(drivers, events)
+        many, method, grid, as_scheme(scheme), measure, running(DESK, engine_of(engine)), Explanation(drivers, events)
     )
 
 
 def compare_fits(
     series: History | ItemHistory,
     lineup: Sequence[str | Method],
-    scheme: Scheme | None = None,
+    scheme: Scheme | str | None = None,
     *,
     drivers: Drivers | None = None,
     events: Events | None = None,
@@ -227,7 +230,7 @@ def compare_fits(
     ----------
     series : ItemHistory or History of one item
     lineup : sequence of str or Method
-    scheme : RollingOrigin or Holdout, optional
+    scheme : RollingOrigin, Holdout or str, optional
         How to measure holdout errors; without it there are none.
     drivers, events, foresight : optional
         As in `backtest`.
@@ -243,7 +246,13 @@ def compare_fits(
     MethodUnknown, SettingError, ParameterError, HistoryTooShort
     """
     explaining = Explanation(drivers, events, foresight)
-    return compare(only_item(series), lineup, scheme, explaining, running(DESK, engine_of("serial")))
+    return compare(
+        only_item(series),
+        lineup,
+        None if scheme is None else as_scheme(scheme),
+        explaining,
+        running(DESK, engine_of("serial")),
+    )
 
 
 def publish(
@@ -314,3 +323,38 @@ def publish(
     asked = edition(words, explaining, DESK, tested=verdict is not None, scenarios=scenarios)
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     return released(many, source, asked, engine_of(engine))
+
+
+def run_plan(plan: str | Path, only: str | None = None, *, as_of: str | None = None) -> PlanRun:
+    """Do what a plan file says: read, tidy, test, decide, publish, watch, tell.
+
+    What was tested before and has not changed is taken over; where neither data nor plan have changed since the
+    publication that stands, nothing is done. A run that is killed leaves the last publication whole, and the next one
+    goes on where it was. The plan's directory gets ``PLAN.kept``, with a journal and the tests.
+
+    Parameters
+    ----------
+    plan : str or Path
+        A TOML file; docs/plan-file.md lists what it may say.
+    only : {"test", "publish", "watch"}, optional
+        Only this part of the job.
+    as_of : str, optional
+        As if it were this day: periods that were not over then are left out.
+
+    Returns
+    -------
+    PlanRun
+        `outcome`, `publication`, `verdict`, `trial`, `watch`, `changes`; `lines()`, the summary.
+
+    Raises
+    ------
+    PlanWrong
+        If the plan says what there is not, with the path of each fault.
+    PlanBusy
+        If another run of it is at work.
+    PlanUntested
+        If only publishing is asked for, and the tests are not those of these data and this plan.
+    """
+    if only not in (None, "test", "publish", "watch"):
+        raise ParameterError("only", repr(only), "it is 'test', 'publish' or 'watch'")
+    return follow(plan, DESK, only=only, as_of=as_of)

@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING, Literal
 import pandas as pd
 
 from veridex import figures
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
 from veridex.core.backtest.lineup import Place, default_lineup
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import methods
 from veridex.job.drawing import draw_items, draw_named
-from veridex.job.pipeline import backtested
 from veridex.job.placing import for_trial
 from veridex.job.reading import explanation, read
-from veridex.job.requests import Explaining, Reading, Ruling, Scoring, Telling, Testing
+from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Scoring, Testing
+from veridex.job.testing import backtested
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -38,22 +38,29 @@ LEADING = 5
 
 
 def run_backtest(
-    reading: Reading, explaining: Explaining, testing: Testing, ruling: Ruling, scoring: Scoring, telling: Telling
+    reading: Reading,
+    driving: Driving,
+    happening: Happening,
+    testing: Testing,
+    ruling: Ruling,
+    scoring: Scoring,
+    placing: Placing,
 ) -> None:
     """Roll the origin, and show how the methods rank."""
-    place = for_trial(telling.to)
-    history = read(reading, ruling.tidy, DESK)
+    desk = desk_for(placing)
+    place = for_trial(placing.to)
+    history = read(reading, ruling.tidy, desk, happening)
     if scoring.show_lineup:
-        driven = bool(explaining.drivers or explaining.events)
-        show(lineup_table(history, testing.methods, driven=driven), telling.form, title="Lineup")
+        driven = bool(driving.drivers or driving.working_days or happening.events or happening.holidays)
+        show(lineup_table(history, testing.methods, driven=driven), placing, title="Lineup")
         return
-    trial = backtested(history, testing, explanation(explaining, reading, history, DESK), DESK)
+    trial = backtested(history, testing, explanation(driving, happening, reading, history, desk), desk)
     for note in trial.notes:
-        DESK.say(note)
-    show_part(trial, scoring, telling.form)
-    place(trial, DESK)
-    if telling.figures is not None:
-        DESK.say(draw_trial(trial, scoring.measure, telling.figures))
+        desk.say(note)
+    show_part(trial, scoring, placing)
+    place(trial, desk)
+    if placing.figures is not None:
+        desk.say(draw_trial(trial, scoring.measure, placing.figures))
 
 
 def lineup_table(history: History, lineup: tuple[str, ...], *, driven: bool) -> pd.DataFrame:
@@ -70,40 +77,40 @@ def lineup_table(history: History, lineup: tuple[str, ...], *, driven: bool) -> 
     )
 
 
-def show_part(trial: Trial, scoring: Scoring, form: str) -> None:
+def show_part(trial: Trial, scoring: Scoring, placing: Placing) -> None:
     """Print the part of a trial that was asked for; groups ask for the scores."""
     part = "scores" if scoring.by else scoring.part
     if part == "standings":
-        show_standings(trial, scoring.measure, form)
+        show_standings(trial, scoring.measure, placing)
     elif part == "scores":
-        show_scores(trial, scoring.by or ("method",), scoring.scope, form)
+        show_scores(trial, scoring.by or ("method",), scoring.scope, placing)
     else:
         table = {"errors": trial.errors, "folds": trial.folds, "models": trial.models}[part]
-        show(table, form, title=f"{part.capitalize()}, {trial.scheme.in_words()}", cadence=trial.history.cadence)
+        show(table, placing, title=f"{part.capitalize()}, {trial.scheme.in_words()}", cadence=trial.history.cadence)
 
 
-def show_scores(trial: Trial, by: tuple[str, ...], scope: Scope, form: str) -> None:
+def show_scores(trial: Trial, by: tuple[str, ...], scope: Scope, placing: Placing) -> None:
     """Print the measures by groups."""
     table = trial.scores(by=by, scope=scope)
     coverage = [name for name in table.columns if name.startswith("coverage_")]
     kept = (*by, "scope", *SCORES, *coverage, *_told(table), "foresight")
     hidden = tuple(name for name in table.columns if name not in kept)
-    show(table, form, title=f"Scores by {', '.join(by)}", hide=hidden, cadence=trial.history.cadence)
+    show(table, placing, title=f"Scores by {', '.join(by)}", hide=hidden, cadence=trial.history.cadence)
 
 
-def show_standings(trial: Trial, measure: str, form: str) -> None:
+def show_standings(trial: Trial, measure: str, placing: Placing) -> None:
     """Print the standings, and the error by lead time."""
     table = trial.standings(measure)
-    if form == "table":
+    if placing.form == "table":
         # Only people see times: what goes into files is the same bytes twice.
         table = table.merge(trial.timings[["method", "ms_per_fold"]], on="method")
     coverage = [name for name in table.columns if name.startswith("coverage_")]
     kept = (*SHOWN, measure, f"training_{measure}", *coverage, "versus_first", "ms_per_fold", *_told(table))
     hidden = tuple(name for name in table.columns if name not in (*kept, "foresight"))
     title = f"Standings by {measure}, {trial.scheme.in_words()}"
-    show(table, form, title=title, hide=hidden, caption=CAPTION.format(measure=measure))
-    if form == "table" and trial.horizon > 1:
-        show(_by_step(trial, table["method"].tolist(), measure), form, title=f"{measure} by lead time")
+    show(table, placing, title=title, hide=hidden, caption=CAPTION.format(measure=measure))
+    if placing.form == "table" and trial.horizon > 1:
+        show(_by_step(trial, table["method"].tolist(), measure), placing, title=f"{measure} by lead time")
 
 
 def _told(table: pd.DataFrame) -> tuple[str, ...]:

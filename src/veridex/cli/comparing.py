@@ -8,6 +8,7 @@ from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.methods.short_names import distinct_names
 from veridex.core.readable import number
+from veridex.job.requests import Placing
 
 __all__ = ["comparison_table", "estimate_text", "show_comparison"]
 
@@ -20,7 +21,7 @@ def comparison_table(comparison: Comparison, part: str) -> pd.DataFrame:
     return comparison.models if part == "models" else comparison.coefficients
 
 
-def show_comparison(comparison: Comparison) -> None:
+def show_comparison(comparison: Comparison, placing: Placing) -> None:
     """Print what speaks for each model, what it comes to, and the estimates with their standard errors."""
     texts = [one.method.text for one in comparison.fits]
     names = distinct_names([one.method for one in comparison.fits])
@@ -29,12 +30,12 @@ def show_comparison(comparison: Comparison) -> None:
         if name != text:
             typer.echo(f"    {name}: {text}")
     typer.echo("")
-    show(_evidence(comparison, names), "table", title="Evidence", caption="-: not comparable, or there is none.")
+    show(_evidence(comparison, names), placing, title="Evidence", caption="-: not comparable, or there is none.")
     typer.echo(paragraph(comparison.in_words()))
     typer.echo("")
     estimates, left = _estimates(comparison, names)
     more = f"{left} more estimates: --part coefficients --as csv." if left else ""
-    show(estimates, "table", title="Estimates (standard errors)", caption=more)
+    show(estimates, placing, title="Estimates (standard errors)", caption=more)
 
 
 def _evidence(comparison: Comparison, names: list[str]) -> pd.DataFrame:

@@ -4,15 +4,16 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from typing import Protocol
 
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from veridex.front import DESK as CLOCKS
-from veridex.job.desk import Advance
+from veridex.job.desk import Advance, Desk
 
-__all__ = ["DESK"]
+__all__ = ["DESK", "desk_for"]
 
 
 @contextmanager
@@ -27,3 +28,16 @@ def _watched(what: str, total: int) -> Iterator[Advance]:
 
 DESK = replace(CLOCKS, say=lambda note: typer.echo(note, err=True), watched=_watched)
 """Standard output holds the table alone."""
+
+
+class Quieted(Protocol):
+    """A request that says whether notes are wanted."""
+
+    @property
+    def quiet(self) -> bool:
+        """Whether nothing is said on standard error."""
+
+
+def desk_for(asked: Quieted) -> Desk:
+    """The desk of a call: nothing is said, and no bar shown, where none is wanted."""
+    return CLOCKS if asked.quiet else DESK

@@ -8,7 +8,7 @@ import pandas as pd
 import typer
 
 from veridex import figures
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
 from veridex.core.diagnosis.breaks import breaks
 from veridex.core.diagnosis.correlogram import Correlogram, of_values
@@ -20,7 +20,7 @@ from veridex.core.history.only import only_item
 from veridex.errors import ParameterError
 from veridex.job.drawing import draw_named, file_name
 from veridex.job.reading import read
-from veridex.job.requests import Diagnosing, Reading, Ruling, Telling
+from veridex.job.requests import Diagnosing, Placing, Reading, Ruling
 
 __all__ = ["run_stationarity"]
 
@@ -35,14 +35,15 @@ class Diagnosed:
     bars: Correlogram
 
 
-def run_stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, telling: Telling) -> None:
+def run_stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, placing: Placing) -> None:
     """Test one series, advise, and look at what the advice leaves."""
-    found = diagnosed(only_item(read(reading, ruling.tidy, DESK)), diagnosing)
-    show(shown_tests(found, telling.form), telling.form, title=f"{found.finding.item}: stationarity")
+    desk = desk_for(placing)
+    found = diagnosed(only_item(read(reading, ruling.tidy, desk)), diagnosing)
+    show(shown_tests(found, placing.form), placing, title=f"{found.finding.item}: stationarity")
     for line in shown_steps(found):
-        typer.echo(line, err=telling.form != "table")
-    if telling.figures is not None:
-        DESK.say(draw_all(found.series, diagnosing, telling.figures))
+        typer.echo(line, err=placing.form != "table")
+    if placing.figures is not None:
+        desk.say(draw_all(found.series, diagnosing, placing.figures))
 
 
 def diagnosed(series: ItemHistory, asked: Diagnosing) -> Diagnosed:

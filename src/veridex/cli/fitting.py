@@ -9,7 +9,7 @@ import typer
 
 from veridex import figures
 from veridex.cli.comparing import comparison_table, estimate_text, show_comparison
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.fitted.fitted import Fitted
 from veridex.core.fitted.forecast import Forecast
@@ -17,10 +17,12 @@ from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.readable import number
 from veridex.front import compare_fits, fit
+from veridex.job.desk import Desk
 from veridex.job.drawing import draw_named, file_name
-from veridex.job.pipeline import rolling
+from veridex.job.placing import Destination, for_fitted
 from veridex.job.reading import explanation, read
-from veridex.job.requests import Explaining, Fitting, Reading, Ruling, Telling, Testing
+from veridex.job.requests import Driving, Fitting, Happening, Placing, Reading, Ruling, Testing
+from veridex.job.testing import HORIZON, scheme_of
 from veridex.job.words import Stated
 
 __all__ = ["run_fit"]
@@ -36,53 +38,67 @@ REGRESSION = ("r2", "adjusted_r2", "f", "f_degrees", "degrees", "standard_deviat
 def run_fit(
     reading: Reading,
     fitting: Fitting,
-    explaining: Explaining,
+    driving: Driving,
+    happening: Happening,
     testing: Testing,
     ruling: Ruling,
-    telling: Telling,
+    placing: Placing,
     stated: Stated,
 ) -> None:
     """Fit one method and show all of it, or compare several."""
+    desk = desk_for(placing)
     several = len(fitting.method) > 1
     if several:
-        stated.refuse("several methods are compared by errors and criteria, without a forecast", "figures", "levels")
+        said = "several methods are compared by errors and criteria, without a forecast"
+        stated.refuse(said, "figures", "levels", "to")
     else:
-        stated.refuse("one method alone is not backtested by fit", "origins")
-    if telling.form == "table":
+        stated.refuse("one method alone is not backtested by fit", "origins", "scheme")
+    if placing.form == "table":
         stated.refuse("the page shows all parts; --as csv or json takes one", "part")
-    history = read(reading, ruling.tidy, DESK)
-    told = explanation(explaining, reading, history, DESK)
+    place = for_fitted(placing.to)
+    history = read(reading, ruling.tidy, desk, happening)
+    told = explanation(driving, happening, reading, history, desk)
     if several:
-        _compare(history, fitting, testing, told, telling)
+        _compare(history, fitting, testing, told, placing)
     else:
-        _fit_one(history, fitting, testing, told, telling)
+        _fit_one(history, fitting, testing, told, placing, place, desk)
 
 
-def _compare(history: History, fitting: Fitting, testing: Testing, told: Explanation, telling: Telling) -> None:
+def _compare(history: History, fitting: Fitting, testing: Testing, told: Explanation, placing: Placing) -> None:
     """Put the methods side by side, with holdout errors from as many origins as the history reaches back to."""
-    scheme = rolling(history, testing)
+    scheme = scheme_of(history, testing)
     given = {"drivers": told.drivers, "events": told.events, "foresight": told.foresight}
     comparison = compare_fits(history, fitting.method, scheme, **given)  # type: ignore[arg-type]
-    if telling.form == "table":
-        show_comparison(comparison)
+    if placing.form == "table":
+        show_comparison(comparison, placing)
     else:
-        show(comparison_table(comparison, fitting.part), telling.form, title="")
+        show(comparison_table(comparison, fitting.part), placing, title="")
 
 
-def _fit_one(history: History, fitting: Fitting, testing: Testing, told: Explanation, telling: Telling) -> None:
+def _fit_one(
+    history: History,
+    fitting: Fitting,
+    testing: Testing,
+    told: Explanation,
+    placing: Placing,
+    place: Destination,
+    desk: Desk,
+) -> None:
     """Fit the method to the one series, forecast from its end, and show both."""
     given = {"drivers": told.drivers, "events": told.events, "foresight": told.foresight}
     fitted = fit(history, fitting.method[0], **given)  # type: ignore[arg-type]
-    forecast = fitted.forecast(testing.horizon, testing.levels)
-    if telling.form == "table":
-        show_page(fitted, forecast)
+    forecast = fitted.forecast(testing.horizon or HORIZON, testing.levels)
+    if placing.form == "table":
+        show_page(fitted, forecast, placing)
     else:
         if fitted.reason:
-            DESK.say(f"{fitted.series.item}, {fitted.method}: {fitted.reason}.")
+            desk.say(f"{fitted.series.item}, {fitted.method}: {fitted.reason}.")
         table = chosen_table(fitted, forecast, fitting.part)
-        show(table, telling.form, title="", cadence=fitted.series.cadence)
-    if telling.figures is not None and fitted.available:
-        DESK.say(draw_fitted(fitted, forecast, telling.figures))
+        show(table, placing, title="", cadence=fitted.series.cadence)
+    if fitted.available:
+        place(fitted, desk)
+    if placing.figures is not None and fitted.available:
+        desk.say(draw_fitted(fitted, forecast, placing.figures))
 
 
 def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame:
@@ -106,7 +122,7 @@ def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame
     return fitted.coefficients
 
 
-def show_page(fitted: Fitted, forecast: Forecast) -> None:
+def show_page(fitted: Fitted, forecast: Forecast, placing: Placing) -> None:
     """Print everything a person wants to read, from the words to the forecast."""
     title = f"{fitted.series.item}: {fitted.method}"
     typer.echo(f"{title}\n\n{paragraph(fitted.in_words())}\n")
@@ -117,28 +133,28 @@ def show_page(fitted: Fitted, forecast: Forecast) -> None:
         typer.echo(f"{fitted.reason}.\n")
     if len(fitted.coefficients):
         table, caption = _estimates(fitted)
-        show(table, "table", title="Coefficients", caption=caption)
-    show(_figures(fitted, LIKELIHOOD), "table", title="Fit")
+        show(table, placing, title="Coefficients", caption=caption)
+    show(_figures(fitted, LIKELIHOOD), placing, title="Fit")
     if not np.isnan(fitted.summary.get("r2", np.nan)):
-        show(_figures(fitted, REGRESSION), "table", title="Regression")
+        show(_figures(fitted, REGRESSION), placing, title="Regression")
     for line in _doubts(fitted):
         typer.echo(line)
     typer.echo("")
     if len(fitted.candidates):
         tried = fitted.candidates.head(MOST_CANDIDATES).drop(columns=["log_likelihood", "variance"])
-        show(_without_empty(tried), "table", title=f"Candidates: the best {len(tried)} of {len(fitted.candidates)}")
+        show(_without_empty(tried), placing, title=f"Candidates: the best {len(tried)} of {len(fitted.candidates)}")
     audit = fitted.audit()
     if audit.reason:
         typer.echo(f"{audit.reading}\n")
     else:
-        show(audit.table, "table", title=f"Residual audit of {audit.n} errors")
+        show(audit.table, placing, title=f"Residual audit of {audit.n} errors")
         for step in fitted.next_steps:
             typer.echo(f"Next: {step}")
         if fitted.next_steps:
             typer.echo("")
     cadence = fitted.series.cadence
     title = f"Forecast: next {cadence.length(len(forecast.frame))}"
-    show(_without_empty(forecast.frame), "table", title=title, cadence=cadence)
+    show(_without_empty(forecast.frame), placing, title=title, cadence=cadence)
 
 
 def draw_fitted(fitted: Fitted, forecast: Forecast, directory: Path) -> str:

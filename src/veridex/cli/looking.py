@@ -7,7 +7,7 @@ import pandas as pd
 import typer
 
 from veridex import figures
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
 from veridex.core.diagnosis.decomposition import Decomposition, Decompositions, decompose
 from veridex.core.diagnosis.season_shape import season_shape
@@ -18,9 +18,10 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.periods.seasons import season_in_words, season_name
 from veridex.core.readable import number
 from veridex.errors import DestinationRefused
+from veridex.job.desk import Desk
 from veridex.job.drawing import draw_items
 from veridex.job.reading import events_of, read
-from veridex.job.requests import Happening, Looking, Reading, Ruling, Telling
+from veridex.job.requests import Happening, Looking, Placing, Reading, Ruling
 
 __all__ = ["run_look"]
 
@@ -28,18 +29,20 @@ MOST_CELLS = 60
 """Periods of a season that are told one by one."""
 
 
-def run_look(reading: Reading, looking: Looking, happening: Happening, ruling: Ruling, telling: Telling) -> None:
+def run_look(reading: Reading, looking: Looking, happening: Happening, ruling: Ruling, placing: Placing) -> None:
     """Show a table of what the pictures show, write the adjusted series, draw the page of each item."""
-    history, events = read(reading, ruling.tidy, DESK), events_of(happening.events)
-    overlay = [int(text) if text.isdigit() else text for text in looking.overlay or ()] or None
-    if telling.form == "table" and len(history) > 1 and looking.part == "seasons":
-        show(pd.DataFrame([_row(one) for one in history]), "table", title=f"{len(history)} items", caption=CAPTION)
+    desk = desk_for(placing)
+    history = read(reading, ruling.tidy, desk, happening)
+    events = events_of(happening, history)
+    overlay = [int(text) if text.isdigit() else text for text in looking.overlay] or None
+    if placing.form == "table" and len(history) > 1 and looking.part == "seasons":
+        show(pd.DataFrame([_row(one) for one in history]), placing, title=f"{len(history)} items", caption=CAPTION)
     else:
-        show_part(history, looking, overlay, telling.form)
+        show_part(history, looking, overlay, placing, desk)
     if looking.adjusted is not None:
-        DESK.say(write_adjusted(_parts(history, looking), looking.adjusted))
-    if telling.figures is not None:
-        DESK.say(draw_pages(history, overlay, events, telling.figures))
+        desk.say(write_adjusted(_parts(history, looking), looking.adjusted))
+    if placing.figures is not None:
+        desk.say(draw_pages(history, overlay, events, placing.figures))
 
 
 CAPTION = (
@@ -55,7 +58,7 @@ def _parts(history: History, looking: Looking) -> tuple[Decomposition, ...]:
     return found.found if isinstance(found, Decompositions) else (found,)
 
 
-def show_part(history: History, looking: Looking, overlay: object, form: str) -> None:
+def show_part(history: History, looking: Looking, overlay: object, placing: Placing, desk: Desk) -> None:
     """Print the table of one part, of all items under each other."""
     if looking.part == "seasons":
         table = pd.concat([_seasons_of(one) for one in history], ignore_index=True)
@@ -63,14 +66,14 @@ def show_part(history: History, looking: Looking, overlay: object, form: str) ->
         found = _parts(history, looking)
         for one in found:
             if one.reason:
-                DESK.say(f"{one.series.item}: no parts: {one.reason}.")
+                desk.say(f"{one.series.item}: no parts: {one.reason}.")
         table = Decompositions(found).to_frame()
     elif looking.part == "years":
         table = pd.concat([_over_years(one) for one in history], ignore_index=True)
     else:
         table = pd.concat([_history_of(one, overlay) for one in history], ignore_index=True)
-    show(table, form, title=looking.part.capitalize(), cadence=history.cadence)
-    if form == "table" and looking.part == "seasons" and len(history) == 1:
+    show(table, placing, title=looking.part.capitalize(), cadence=history.cadence)
+    if placing.form == "table" and looking.part == "seasons" and len(history) == 1:
         typer.echo(_in_words(next(iter(history)), looking))
 
 

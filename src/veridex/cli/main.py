@@ -10,25 +10,29 @@ from typing import Annotated
 
 import typer
 
-from veridex.cli.derive import takes
+from veridex.cli.derive import Grouped, takes
 from veridex.errors import InputError
 from veridex.job.requests import (
+    Applying,
     Deciding,
     Diagnosing,
-    Explaining,
+    Driving,
     Fitting,
     Happening,
     Looking,
+    Placing,
+    Planning,
     Publishing,
     Reading,
     Ruling,
+    Running,
     Scoring,
-    Telling,
     Testing,
     Tidying,
     Tuning,
 )
 from veridex.job.words import Stated
+from veridex.version import VERSION
 
 __all__ = ["app", "run"]
 
@@ -36,17 +40,31 @@ app = typer.Typer(
     name="veridex",
     help="Demand history in, a published forecast out, with intervals whose coverage was measured.",
     no_args_is_help=True,
-    add_completion=False,
     rich_markup_mode=None,
     context_settings={"help_option_names": ["-h", "--help"]},
 )
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"veridex {VERSION}")
+        raise typer.Exit
+
+
+@app.callback()
+def about(
+    version: Annotated[
+        bool, typer.Option("--version", help="Say which version this is.", callback=_version, is_eager=True)
+    ] = False,
+) -> None:
+    """Demand history in, a published forecast out, with intervals whose coverage was measured."""
 
 
 @app.command()
 def demo(
     directory: Annotated[Path, typer.Argument(help="Where to write it.")] = Path("veridex-demo"),
 ) -> None:
-    """Write the demo data and run the whole job on it."""
+    """Write the demo data and its plan, and run it."""
     from veridex.cli.desk import DESK
     from veridex.demo.run import run_demo
 
@@ -55,107 +73,166 @@ def demo(
     run_demo(directory, aloud)
 
 
-@app.command()
-@takes(telling="figures form")
-def profile(reading: Reading, happening: Happening, telling: Telling) -> None:
+@app.command(cls=Grouped)
+@takes(placing="figures form wide quiet")
+def profile(reading: Reading, placing: Placing, happening: Happening) -> None:
     """Show what is in a history, and what is wrong with it; of one item a page to read."""
     from veridex.cli.profiling import run_profile
 
-    run_profile(reading, happening, telling)
+    run_profile(reading, happening, placing)
 
 
-@app.command()
+@app.command(cls=Grouped)
 @takes()
-def tidy(reading: Reading, tidying: Tidying, happening: Happening, telling: Telling) -> None:
+def tidy(reading: Reading, tidying: Tidying, placing: Placing, happening: Happening) -> None:
     """Repair a history by stated rules, and list every repair."""
     from veridex.cli.tidying import run_tidy
 
-    run_tidy(reading, tidying, happening, telling)
+    run_tidy(reading, tidying, happening, placing)
 
 
-@app.command()
-@takes(telling="figures form")
-def look(reading: Reading, looking: Looking, happening: Happening, ruling: Ruling, telling: Telling) -> None:
+@app.command(cls=Grouped)
+@takes(placing="figures form wide quiet")
+def look(reading: Reading, looking: Looking, placing: Placing, happening: Happening, ruling: Ruling) -> None:
     """Show what planners look at first: history, seasons and parts; write the seasonally adjusted series."""
     from veridex.cli.looking import run_look
 
-    run_look(reading, looking, happening, ruling, telling)
+    run_look(reading, looking, happening, ruling, placing)
 
 
-@app.command()
-@takes(telling="figures form")
-def stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, telling: Telling) -> None:
+@app.command(cls=Grouped)
+@takes(placing="figures form wide quiet")
+def stationarity(reading: Reading, diagnosing: Diagnosing, placing: Placing, ruling: Ruling) -> None:
     """Test one series for a unit root, and advise transform, differences and orders."""
     from veridex.cli.diagnosis import run_stationarity
 
-    run_stationarity(reading, diagnosing, ruling, telling)
+    run_stationarity(reading, diagnosing, ruling, placing)
 
 
-@app.command()
-@takes(testing="horizon origins levels", telling="figures form")
+@app.command(cls=Grouped)
+@takes(testing="scheme horizon origins levels", driving="drivers known_ahead working_days tidy_drivers foresight")
 def fit(
     reading: Reading,
     fitting: Fitting,
-    explaining: Explaining,
     testing: Testing,
+    placing: Placing,
+    driving: Driving,
+    happening: Happening,
     ruling: Ruling,
-    telling: Telling,
     stated: Stated,
 ) -> None:
     """Fit a method to one series: words, equation, coefficients, residual audit, forecast. Several are compared."""
     from veridex.cli.fitting import run_fit
 
-    run_fit(reading, fitting, explaining, testing, ruling, telling, stated)
+    run_fit(reading, fitting, driving, happening, testing, ruling, placing, stated)
 
 
-@app.command()
-@takes()
+@app.command("apply", cls=Grouped)
+@takes(testing="horizon levels", driving="drivers known_ahead working_days tidy_drivers")
+def apply_fitted(
+    applying: Applying,
+    reading: Reading,
+    testing: Testing,
+    placing: Placing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
+) -> None:
+    """Carry a fitted method over to newer demand, nothing estimated anew, and forecast."""
+    from veridex.cli.applying import run_apply
+
+    run_apply(applying, reading, driving, happening, testing, ruling, placing)
+
+
+@app.command(cls=Grouped)
+@takes(driving="drivers known_ahead working_days tidy_drivers foresight")
 def backtest(
     reading: Reading,
-    explaining: Explaining,
     testing: Testing,
-    ruling: Ruling,
     scoring: Scoring,
-    telling: Telling,
+    placing: Placing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
 ) -> None:
     """Roll the origin, and rank the methods by their errors."""
     from veridex.cli.backtesting import run_backtest
 
-    run_backtest(reading, explaining, testing, ruling, scoring, telling)
+    run_backtest(reading, driving, happening, testing, ruling, scoring, placing)
 
 
-@app.command()
-@takes(testing="horizon origins stride", explaining="drivers known_ahead events", telling="figures form")
+@app.command(cls=Grouped)
+@takes(
+    testing="scheme horizon origins stride engine",
+    driving="drivers known_ahead working_days tidy_drivers",
+    placing="figures form wide quiet",
+)
 def tune(
     reading: Reading,
     tuning: Tuning,
-    explaining: Explaining,
     testing: Testing,
+    placing: Placing,
+    driving: Driving,
+    happening: Happening,
     ruling: Ruling,
-    telling: Telling,
 ) -> None:
     """Try settings of a method inside folds, and say what tuning really saved."""
     from veridex.cli.tuning import run_tune
 
-    run_tune(reading, tuning, explaining, testing, ruling, telling)
+    run_tune(reading, tuning, driving, happening, testing, ruling, placing)
 
 
-@app.command()
-@takes(testing="origins", explaining="drivers known_ahead events")
+@app.command(cls=Grouped)
+@takes(
+    testing="methods scheme origins search_every refit_every engine",
+    driving="drivers known_ahead working_days tidy_drivers scenarios",
+)
 def publish(
     reading: Reading,
     publishing: Publishing,
+    placing: Placing,
     deciding: Deciding,
-    explaining: Explaining,
     testing: Testing,
+    driving: Driving,
+    happening: Happening,
     ruling: Ruling,
-    telling: Telling,
     stated: Stated,
 ) -> None:
     """Refit the winner of each item on its whole history, and forecast with intervals."""
     from veridex.cli.publishing import run_publish
 
-    run_publish(reading, publishing, deciding, explaining, testing, ruling, telling, stated)
+    run_publish(reading, publishing, deciding, driving, happening, testing, ruling, placing, stated)
+
+
+@app.command(cls=Grouped)
+@takes(
+    publishing="method horizon levels intervals quantiles totals_from groups past",
+    testing="methods scheme origins search_every refit_every engine",
+)
+def plan(
+    reading: Reading,
+    planning: Planning,
+    publishing: Publishing,
+    deciding: Deciding,
+    testing: Testing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
+    stated: Stated,
+) -> None:
+    """Write down as a plan what the words of a call say; every command takes the plan for FILE."""
+    from veridex.cli.planning import run_plan_words
+
+    run_plan_words(reading, planning, publishing, deciding, testing, driving, happening, ruling, stated)
+
+
+@app.command("run", cls=Grouped)
+@takes()
+def run_the_plan(running: Running) -> None:
+    """Do what a plan says: read, test, decide, publish, watch, tell. Made to run unattended."""
+    from veridex.cli.running import run_plan_file
+
+    raise typer.Exit(run_plan_file(running))
 
 
 def run() -> None:

@@ -6,14 +6,14 @@ import pandas as pd
 import typer
 
 from veridex import figures
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
 from veridex.core.reading.item_reading import ItemReading
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import ItemProfile, profile_items
 from veridex.job.drawing import draw_items
 from veridex.job.reading import events_of, read_whole
-from veridex.job.requests import Happening, Reading, Telling
+from veridex.job.requests import Happening, Placing, Reading
 
 __all__ = ["run_profile"]
 
@@ -34,25 +34,26 @@ SHOWN = {
 """Columns of the profile that people see, and what they are called there; CSV and JSON have all."""
 
 
-def run_profile(reading: Reading, happening: Happening, telling: Telling) -> None:
+def run_profile(reading: Reading, happening: Happening, placing: Placing) -> None:
     """Show what is in a history, and what is wrong with it."""
-    history = read_whole(reading, DESK)
-    everything = profile_items(history, events_of(happening.events))
+    desk = desk_for(placing)
+    history = read_whole(reading, desk)
+    events = events_of(happening, history)
+    everything = profile_items(history, events)
     profiles = [one for one in everything if reading.key in (None, one.series.item)]
-    if len(profiles) == 1 and telling.form == "table":
+    if len(profiles) == 1 and placing.form == "table":
         typer.echo(page(profiles[0]))
     else:
         title = f"{len(profiles)} items, {history.cadence.name}"
-        show(profile_for_show(profiles, telling.form), telling.form, title=title)
+        show(profile_for_show(profiles, placing.form), placing, title=title)
         for note in (unfinished_note(profiles), _growing_note(profiles)):
             if note:
-                DESK.say(note)
-    if telling.figures is not None:
+                desk.say(note)
+    if placing.figures is not None:
         by_item = {one.series.item: one for one in profiles}
         shown = history if reading.key is None else history.only(reading.key)
-        happened = events_of(happening.events)
-        draw = lambda one: figures.history(by_item[one], events=happened)  # noqa: E731
-        DESK.say(draw_items(telling.figures, shown, {"history": draw}))
+        draw = lambda one: figures.history(by_item[one], events=events)  # noqa: E731
+        desk.say(draw_items(placing.figures, shown, {"history": draw}))
 
 
 def unfinished_note(profiles: list[ItemProfile]) -> str:

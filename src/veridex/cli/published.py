@@ -14,6 +14,7 @@ from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.publication import Publication
 from veridex.core.readable import number, quantity
 from veridex.core.scoring.levels import level_label, on_number_line
+from veridex.job.requests import Placing
 
 __all__ = ["show_publication"]
 
@@ -24,21 +25,21 @@ MOST_ROWS = 30
 """Items that people see; files have all."""
 
 
-def show_publication(publication: Publication, form: str, part: str = "forecasts") -> None:
+def show_publication(publication: Publication, placing: Placing, part: str = "forecasts") -> None:
     """Print one item's forecasts with their total, or a row for each of several items; files get the whole frame."""
     if part == "models":
-        show(publication.models, form, title="Models", hide=("n_estimates", "log_likelihood", "decided", "route"))
+        show(publication.models, placing, title="Models", hide=("n_estimates", "log_likelihood", "decided", "route"))
     elif part == "totals":
-        show(publication.totals, form, title="Totals", cadence=publication.cadence)
-    elif form != "table":
-        show(publication.frame, form, title="")
+        show(publication.totals, placing, title="Totals", cadence=publication.cadence)
+    elif placing.form != "table":
+        show(publication.frame, placing, title="")
     elif len(publication.items) == 1:
-        _show_one(publication)
+        _show_one(publication, placing)
     else:
-        _show_many(publication)
+        _show_many(publication, placing)
 
 
-def _show_one(publication: Publication) -> None:
+def _show_one(publication: Publication, placing: Placing) -> None:
     """Every lead time of one item, then the sum and the reasons."""
     item = publication.items[0]
     one, cadence = publication[item], publication.cadence
@@ -59,7 +60,7 @@ def _show_one(publication: Publication) -> None:
     if len(kinds) == 1 and kinds[0]:
         caption = f"{caption} Intervals: {kinds[0]}."
     shown = _around_forecast(ahead.drop(columns=hidden), publication.head.wanted.levels)
-    show(shown.rename(columns=renamed), "table", title=title, caption=caption.strip(), cadence=cadence)
+    show(shown.rename(columns=renamed), placing, title=title, caption=caption.strip(), cadence=cadence)
     typer.echo(paragraph(one.why))
     if one.fit is not None and not one.fit.members:  # what a blend is made of fills pages: --part models has it
         typer.echo(paragraph(one.fit.words))
@@ -95,7 +96,7 @@ def _totals_in_words(publication: Publication, item: str) -> str:
     return f"{which}: {quantity(float(total.points[-1]), unit)} ({'; '.join(bounds)})."
 
 
-def _show_many(publication: Publication) -> None:
+def _show_many(publication: Publication, placing: Placing) -> None:
     """A row for each of the largest items, groups after them, and how the items were decided."""
     head = publication.head
     level = head.wanted.levels[0]
@@ -113,7 +114,7 @@ def _show_many(publication: Publication) -> None:
     empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
     fewer = f", the {len(shown)} largest" if len(shown) < len(table) else ""
     title = f"{len(table):,} items{fewer}; bounds are of the total"
-    show(shown.drop(columns=empty), "table", title=title, caption=_how_decided(table, label))
+    show(shown.drop(columns=empty), placing, title=title, caption=_how_decided(table, label))
     for said, items in remarks.groupby("reason")["item"]:
         typer.echo(paragraph(f"{str(said).removeprefix(REMARK).strip().capitalize()}: {', '.join(items)}."))
     _show_groups(publication, label)

@@ -5,14 +5,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from veridex import figures
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.published import show_publication
 from veridex.core.history.history import History
 from veridex.job.drawing import draw_items, draw_named
-from veridex.job.pipeline import Outcome, ask_to_publish, refuse_idle
-from veridex.job.placing import for_publication
-from veridex.job.reading import explanation, read
-from veridex.job.requests import Deciding, Explaining, Publishing, Reading, Ruling, Telling, Testing
+from veridex.job.pipeline import Asked, Outcome, published, refuse_idle, trial_for
+from veridex.job.placing import for_publication, last_published
+from veridex.job.reading import explanation, read, scenarios_of
+from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Ruling, Testing
 from veridex.job.words import Stated
 
 if TYPE_CHECKING:
@@ -25,22 +25,32 @@ def run_publish(
     reading: Reading,
     publishing: Publishing,
     deciding: Deciding,
-    explaining: Explaining,
+    driving: Driving,
+    happening: Happening,
     testing: Testing,
     ruling: Ruling,
-    telling: Telling,
+    placing: Placing,
     stated: Stated,
 ) -> None:
     """Refit the winner of each item, forecast, and show, keep and draw what is published."""
+    desk = desk_for(placing)
     refuse_idle(publishing, stated)
-    place = for_publication(telling.to)
-    history = read(reading, ruling.tidy, DESK)
-    told = explanation(explaining, reading, history, DESK)
-    found = ask_to_publish(history, publishing, deciding, testing.origins, told, DESK)
-    show_publication(found.publication, telling.form, publishing.part)
-    place(found.publication, DESK)
-    if telling.figures is not None:
-        DESK.say(draw_published(found, history, telling.figures))
+    place = for_publication(placing.to)
+    history = read(reading, ruling.tidy, desk, happening)
+    told = explanation(driving, happening, reading, history, desk)
+    asked = Asked(
+        publishing=publishing,
+        deciding=deciding,
+        testing=testing,
+        explaining=told,
+        scenarios=scenarios_of(driving, told),
+        last=last_published(placing.to),
+    )
+    found = published(history, asked, trial_for(history, asked, desk), desk)
+    show_publication(found.publication, placing, publishing.part)
+    place(found.publication, desk)
+    if placing.figures is not None:
+        desk.say(draw_published(found, history, placing.figures))
 
 
 def draw_published(found: Outcome, history: History, directory: Path) -> str:

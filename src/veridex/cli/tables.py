@@ -15,6 +15,7 @@ from rich.table import Table
 
 from veridex.core.arrays import FloatArray
 from veridex.core.periods.cadence import Cadence
+from veridex.job.requests import Placing
 
 __all__ = ["paragraph", "show"]
 
@@ -42,7 +43,7 @@ def paragraph(text: str) -> str:
 
 def show(
     table: pd.DataFrame,
-    form: str,
+    placing: Placing,
     *,
     title: str,
     hide: tuple[str, ...] = (),
@@ -53,9 +54,9 @@ def show(
 
     People read periods as their cadence writes them, files have the days on which they begin.
     """
-    if form == "csv":
+    if placing.form == "csv":
         typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
-    elif form == "json":
+    elif placing.form == "json":
         rows = _dates_as_text(table).to_dict("records")
         typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
     else:

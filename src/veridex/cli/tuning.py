@@ -6,16 +6,16 @@ from typing import Any
 import typer
 
 from veridex import figures
-from veridex.cli.desk import DESK
+from veridex.cli.desk import desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.backtest.tuning import Tuning as Found
 from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
 from veridex.front import tune
 from veridex.job.drawing import draw_named
-from veridex.job.pipeline import rolling
 from veridex.job.reading import explanation, read
-from veridex.job.requests import Explaining, Reading, Ruling, Telling, Testing, Tuning
+from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Testing, Tuning
+from veridex.job.testing import scheme_of
 
 __all__ = ["run_tune"]
 
@@ -25,21 +25,23 @@ CAPTION = "std_error: over items, or over the origins of a single one. within: o
 def run_tune(
     reading: Reading,
     tuning: Tuning,
-    explaining: Explaining,
+    driving: Driving,
+    happening: Happening,
     testing: Testing,
     ruling: Ruling,
-    telling: Telling,
+    placing: Placing,
 ) -> None:
     """Try settings of a method inside folds, and show what they are worth."""
-    history = read(reading, ruling.tidy, DESK)
-    told = explanation(explaining, reading, history, DESK)
+    desk = desk_for(placing)
+    history = read(reading, ruling.tidy, desk, happening)
+    told = explanation(driving, happening, reading, history, desk)
     given = {"measure": tuning.measure, "drivers": told.drivers, "events": told.events}
-    found = tune(history, tuning.method, read_grid(tuning.grid), rolling(history, testing), **given)  # type: ignore[arg-type]
+    found = tune(history, tuning.method, read_grid(tuning.grid), scheme_of(history, testing), **given)  # type: ignore[arg-type]
     for note in found.trial.notes:
-        DESK.say(note)
-    show_tuning(found, telling.form)
-    if telling.figures is not None:
-        DESK.say(draw_named(telling.figures, {"tuning": lambda: figures.tuning(found)}))
+        desk.say(note)
+    show_tuning(found, placing)
+    if placing.figures is not None:
+        desk.say(draw_named(placing.figures, {"tuning": lambda: figures.tuning(found)}))
 
 
 def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
@@ -54,13 +56,13 @@ def read_grid(texts: Sequence[str]) -> dict[str, list[Any]]:
     return grid
 
 
-def show_tuning(tuning: Found, form: str) -> None:
+def show_tuning(tuning: Found, placing: Placing) -> None:
     """Print the curve, and what it says."""
     frame = tuning.frame
-    if form == "table":
+    if placing.form == "table":
         title = f"{tuning.base}: {', '.join(tuning.settings[0])}, {tuning.trial.scheme.in_words()}"
-        show(frame, form, title=title, hide=("method",), caption=CAPTION)
+        show(frame, placing, title=title, hide=("method",), caption=CAPTION)
         typer.echo(paragraph(tuning.in_words()))
     else:
-        show(frame, form, title="")
+        show(frame, placing, title="")
         typer.echo(tuning.in_words(), err=True)

@@ -17,9 +17,10 @@ from veridex.exchange.explaining import read_events
 from veridex.exchange.writing import write
 from veridex.front import fit
 from veridex.job.desk import Desk, engine_of
-from veridex.job.pipeline import backtested, decided, edition, released, values
+from veridex.job.pipeline import decided, edition, released, values
 from veridex.job.reading import read_whole, tidied_by
 from veridex.job.requests import Deciding, Publishing, Reading, Testing, Tidying
+from veridex.job.testing import backtested
 
 __all__ = ["DATA", "run_demo", "write_demo_data"]
 

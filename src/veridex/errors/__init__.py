@@ -27,6 +27,7 @@ from veridex.errors.calls import ParameterError, WordIdle
 from veridex.errors.faults import WorkerFailed
 from veridex.errors.histories import HistoryTooShort, ItemUnknown, RowsRefused, TrialUnlike
 from veridex.errors.methods import MeasureUnknown, MethodUnknown, SettingError, SettingUnknown
+from veridex.errors.plans import PlanBusy, PlanUntested, PlanWrong, TellingFailed
 from veridex.errors.reading import (
     CadenceUnclear,
     CadenceUnknown,
@@ -58,12 +59,16 @@ __all__ = [
     "MethodUnknown",
     "OurFault",
     "ParameterError",
+    "PlanBusy",
+    "PlanUntested",
+    "PlanWrong",
     "PublicationUnreadable",
     "ReadingError",
     "RowsRefused",
     "SettingError",
     "SettingUnknown",
     "StoreError",
+    "TellingFailed",
     "TrialUnlike",
     "TrialUnreadable",
     "VeridexError",

@@ -5,14 +5,14 @@ import io
 import json
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 from zipfile import BadZipFile
 
 import numpy as np
 
-from veridex.core.backtest.folds import ARRAYS, ItemTrial
+from veridex.core.backtest.folds import ARRAYS, ItemTrial, digest_of
 from veridex.errors import DestinationRefused
 
 __all__ = ["PartsDirectory"]
@@ -51,7 +51,7 @@ class PartsDirectory:
         self._records: dict[str, list[Record]] = {}
         try:
             self._directory.mkdir(parents=True, exist_ok=True)
-            for path in sorted(self._directory.glob(f"*{SUFFIX}"), key=lambda one: (one.stat().st_mtime_ns, one.name)):
+            for path in self._parts():
                 for item, record in _records_in(path):
                     self._records.setdefault(item, []).append(record)
         except OSError as problem:
@@ -74,12 +74,43 @@ class PartsDirectory:
         np.savez(target, **{name: getattr(one, name) for name in ARRAYS})
         body = target.getvalue()
         said = {"item": one.item, "keys": one.keys, "size": len(body), "digest": _digest(body)}
-        head = json.dumps(said, ensure_ascii=False).encode()
         try:
-            with self._open() as file:
-                file.write(len(head).to_bytes(SIZE, "little") + head + body)
+            self._add(said, body)
         except OSError as problem:
             raise self._refused(problem) from None
+
+    def compact(self, wanted: Collection[str]) -> None:
+        """Keep the trials with these keys, each once; the others go where they take more than half of the room.
+
+        Raises
+        ------
+        DestinationRefused
+            If the directory cannot be written.
+        """
+        try:
+            parts = {path: [record for _, record in _records_in(path)] for path in self._parts()}
+            held = {_key(record): record for records in parts.values() for record in records}
+            useful = [record for key, record in held.items() if key in wanted]
+            if 2 * sum(record.said["size"] for record in useful) < sum(path.stat().st_size for path in parts):
+                self._part = None
+                for record in useful:
+                    self._add(record.said, _body(record))
+                kept = set() if self._part is None else {self._part}
+            else:
+                kept = {record.path for record in useful}
+            for path in parts.keys() - kept:
+                path.unlink(missing_ok=True)
+        except OSError as problem:
+            raise self._refused(problem) from None
+
+    def _parts(self) -> list[Path]:
+        """The files of all runs, the oldest first."""
+        return sorted(self._directory.glob(f"*{SUFFIX}"), key=lambda one: (one.stat().st_mtime_ns, one.name))
+
+    def _add(self, said: Mapping[str, Any], body: bytes) -> None:
+        head = json.dumps(said, ensure_ascii=False).encode()
+        with self._open() as file:
+            file.write(len(head).to_bytes(SIZE, "little") + head + body)
 
     def _open(self) -> BinaryIO:
         """The part of this run, which no other run writes to."""
@@ -124,12 +155,22 @@ def _head(file: BinaryIO) -> dict[str, Any] | None:
         return None
 
 
+def _key(record: Record) -> str:
+    """The key of the trial in a record."""
+    return digest_of(repr(tuple(record.said["keys"])).encode())
+
+
+def _body(record: Record) -> bytes:
+    """The bytes of the trial in a record."""
+    with record.path.open("rb") as file:
+        file.seek(record.at)
+        return file.read(int(record.said["size"]))
+
+
 def _read(record: Record) -> ItemTrial | None:
     """The trial in a record; None where it is not what was written."""
     try:
-        with record.path.open("rb") as file:
-            file.seek(record.at)
-            body = file.read(record.said["size"])
+        body = _body(record)
         if _digest(body) != record.said["digest"]:
             return None
         with np.load(io.BytesIO(body)) as found:

@@ -6,14 +6,13 @@ from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.metadata import version
-from pathlib import Path
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
+from veridex.core.backtest.store import Keeper
 from veridex.core.publication.head import Made
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import ParameterError
-from veridex.exchange.stores import PartsDirectory
 from veridex.version import VERSION
 
 __all__ = ["Advance", "Desk", "engine_of", "made_now", "running", "silent", "unwatched"]
@@ -73,11 +72,8 @@ def engine_of(engine: str | Engine, items: int = 0) -> Engine:
     raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")
 
 
-def running(
-    desk: Desk, engine: Engine, progress: Advance | None = None, checkpoint: str | Path | None = None
-) -> Running:
+def running(desk: Desk, engine: Engine, progress: Advance | None = None, kept: Keeper | None = None) -> Running:
     """Who does the work of a backtest, by whose clock, and where finished items are kept."""
-    kept = None if checkpoint is None else PartsDirectory(checkpoint)
     return Running(engine=engine, clock=desk.seconds, progress=progress, checkpoint=kept)
 
 

@@ -1,81 +1,104 @@
-"""Testing, deciding and publishing: what every way into the house does alike."""
+"""Deciding and publishing: what every way into the house does alike."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from veridex.core.backtest.lineup import entered_by_default
-from veridex.core.backtest.runner import Course, run_backtest
-from veridex.core.backtest.schemes import RollingOrigin, default_scheme
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.bands import Wanted, checked_kind, checked_quantiles
 from veridex.core.history.agreement import disagreement
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
-from veridex.core.methods.catalogue import Method, methods
+from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.making import Ahead, Edition, make_publication
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import checked_levels
+from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.forms.trials import read_trial
-from veridex.job.desk import Desk, engine_of, made_now, running
+from veridex.job.desk import Desk, engine_of, made_now
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
+from veridex.job.testing import backtested
 from veridex.job.words import Stated
 
 __all__ = [
+    "Asked",
     "Outcome",
-    "ask_to_publish",
-    "backtested",
     "decided",
     "edition",
+    "published",
+    "reach",
     "refuse_idle",
     "released",
-    "rolling",
+    "trial_for",
     "values",
 ]
 
 YEAR_DIGITS = 4
 
 
-def backtested(history: History, testing: Testing, explaining: Explanation, desk: Desk) -> Trial:
-    """Backtest a lineup, by the words of a request."""
-    course = Course(
-        lineup=methods(testing.methods) if testing.methods else entered_by_default(history, driven=explaining.given),
-        scheme=rolling(history, testing),
-        levels=checked_levels(testing.levels),
-        explaining=explaining,
+def decided(trial: Trial, deciding: Deciding, last: Publication | None = None) -> Verdict:
+    """Decide, keep what was published last time where that is wanted, and override where the planner knows better."""
+    verdict = decide(
+        trial,
+        deciding.rule,
+        allowed=deciding.allowed or None,
+        lead_times=deciding.lead_times or None,
+        target=deciding.target,
+        bias_limit=deciding.bias_limit,
+        coverage_floor=_floor(deciding),
+        simplest=deciding.simplest,
     )
-    engine = engine_of(testing.engine, len(history))
-    with desk.watched("backtest", len(history)) as progress:
-        return run_backtest(history, course, running(desk, engine, progress, testing.checkpoint))
-
-
-def rolling(history: History, testing: Testing) -> RollingOrigin:
-    """The scheme that a request tells of; what it does not tell is as by default."""
-    usual = default_scheme(history, testing.horizon)
-    return RollingOrigin(
-        horizon=testing.horizon,
-        origins=usual.origins if testing.origins is None else testing.origins,
-        stride=testing.stride or (usual.stride if testing.origins is None else 1),
-        window="expanding" if testing.window is None else testing.window,
-        first=testing.first,
-        gap=testing.gap,
-    )
-
-
-def decided(trial: Trial, deciding: Deciding) -> Verdict:
-    """Decide, and override where the planner knows better."""
-    verdict = decide(trial, deciding.rule, allowed=deciding.allowed or None, target=deciding.target)
-    for text in deciding.override or ():
-        parts = [part.strip() for part in text.split(":", 2)]
-        if len(parts) < 3:
-            raise ParameterError("override", repr(text), "write 'ITEM: METHOD: REASON'")
-        verdict = verdict.override(*parts)
+    if deciding.keep == "until worse" and last is not None:
+        verdict = kept_until_worse(verdict, last_methods(last))
+    for own in deciding.override:
+        verdict = verdict.override(own.item, own.method, own.reason)
     return verdict
+
+
+def _floor(deciding: Deciding) -> tuple[float, float] | None:
+    """The level and what its intervals must have held."""
+    if not deciding.coverage_floor:
+        return None
+    if len(deciding.coverage_floor) != 2:
+        said = ",".join(f"{one:g}" for one in deciding.coverage_floor)
+        raise ParameterError("coverage_floor", said, "write a level and the percent it must have held, as in 95,90")
+    level, least = deciding.coverage_floor
+    return level, least
+
+
+def last_methods(last: Publication) -> dict[str, Before]:
+    """What was decided on for each item of a publication, but for the planner's own choices."""
+    return {
+        one.item: Before(one.decided, one.route)
+        for one in last.published.values()
+        if one.decided is not None and one.override is None and one.route
+    }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What is to be published, in the words of its requests, with what was read for it.
+
+    Attributes
+    ----------
+    publishing, deciding, testing
+    explaining : Explanation
+    scenarios : tuple of Drivers
+    last : Publication or None
+        What was published last time.
+    """
+
+    publishing: Publishing
+    deciding: Deciding
+    testing: Testing
+    explaining: Explanation
+    scenarios: tuple[Drivers, ...] = ()
+    last: Publication | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,34 +113,30 @@ def refuse_idle(publishing: Publishing, stated: Stated) -> None:
     """Refuse words that the call makes nothing of."""
     if publishing.method:
         nothing = "your own method is published, and nothing is decided"
-        stated.refuse(nothing, "rule", "allowed", "target", "override")
-        stated.refuse("your own method is published without a backtest", "origins", "from")
+        stated.refuse(nothing, "rule", "allowed", "target", "override", "keep", "simplest")
+        stated.refuse(nothing, "lead_times", "bias_limit", "coverage_floor")
+        stated.refuse("your own method is published without a backtest", "origins", "scheme", "methods", "from")
         if len(publishing.method) > 1:
             stated.refuse("one method is published for all items; --override chooses for one", "method")
     elif publishing.trial is not None:
-        stated.refuse("the trial has its origins already", "origins")
+        stated.refuse("the trial has its origins already", "origins", "scheme", "methods")
 
 
-def ask_to_publish(
-    history: History,
-    publishing: Publishing,
-    deciding: Deciding,
-    origins: int | None,
-    explaining: Explanation,
-    desk: Desk,
-) -> Outcome:
-    """Publish by the planner's own method, or by the verdict of a trial that is read or made; and say which."""
-    asked = edition(values(history, publishing), explaining, desk, tested=not publishing.method)
-    engine = engine_of("auto", len(history))
-    if publishing.method:
-        own = as_method(publishing.method[0])
-        desk.say(f"Published by your choice, {own}; nothing was backtested, so its error is not known.")
-        return Outcome(released(history, own, asked, engine), None)
-    trial = _trial(history, publishing, asked, origins, desk)
+def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -> Outcome:
+    """Publish by the verdict of a trial, or by the planner's own method where there is none; and say so."""
+    own = asked.publishing.method
+    words = values(history, asked.publishing)
+    made = edition(words, asked.explaining, desk, tested=not own, scenarios=asked.scenarios)
+    engine = engine_of(asked.testing.engine, len(history))
+    if own:
+        method = as_method(own[0])
+        desk.say(f"Published by your choice, {method}; nothing was backtested, so its error is not known.")
+        return Outcome(released(history, method, made, engine), None)
+    assert trial is not None
     for note in trial.notes:
         desk.say(note)
-    verdict = decided(trial, deciding)
-    return Outcome(released(history, verdict, asked, engine), verdict)
+    verdict = decided(trial, asked.deciding, asked.last)
+    return Outcome(released(history, verdict, made, engine), verdict)
 
 
 def values(history: History, publishing: Publishing) -> dict[str, Any]:
@@ -134,17 +153,28 @@ def values(history: History, publishing: Publishing) -> dict[str, Any]:
     }
 
 
-def _trial(history: History, publishing: Publishing, asked: Edition, origins: int | None, desk: Desk) -> Trial:
-    """The trial that is named, or the default one."""
+def reach(history: History, testing: Testing, publishing: Publishing) -> Testing:
+    """The test, as far ahead as what is published where it does not say itself; its levels are the published ones."""
+    if testing.horizon is not None or (testing.scheme is not None and "horizon=" in testing.scheme):
+        return replace(testing, levels=publishing.levels)
+    ahead = Ahead(values(history, publishing)["horizon"], 0)
+    furthest = max(1, *(ahead.steps(series) for series in history))
+    return replace(testing, horizon=furthest, levels=publishing.levels)
+
+
+def trial_for(history: History, asked: Asked, desk: Desk) -> Trial | None:
+    """The trial that is named, or the one that is asked for; none where nothing is to be tested."""
+    publishing, testing = asked.publishing, asked.testing
+    if publishing.method:
+        return None
     if publishing.trial is not None:
         trial = read_trial(publishing.trial)
         desk.say(f"Published from {publishing.trial} ({trial.scheme.in_words()}; {len(trial.lineup)} methods).")
         return trial
-    horizon = max(1, *(asked.ahead.steps(series) for series in history))
-    testing = Testing(horizon=horizon, origins=origins, levels=publishing.levels)
-    trial = backtested(history, testing, asked.explaining, desk)
+    trial = backtested(history, reach(history, testing, publishing), asked.explaining, desk)
+    own = testing.scheme is not None or testing.methods
     how = f"{trial.scheme.in_words()}; {len(trial.lineup)} methods"
-    desk.say(f"No trial was named: ran the default backtest ({how}).")
+    desk.say(f"No trial was named: ran {'yours' if own else 'the default backtest'} ({how}).")
     return trial
 
 

@@ -1,44 +1,64 @@
 """Placing: destinations are checked before the work, and what stood there is said."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from veridex.exchange.forms.publications import checked_publication, standing
+from veridex.core.publication.publication import Publication
+from veridex.errors import PublicationUnreadable
+from veridex.exchange.forms.publications import checked_publication, read_publication, standing
 from veridex.exchange.forms.tidied import checked_tidied
 from veridex.exchange.places.addresses import checked_file
 from veridex.exchange.writing import write
 from veridex.job.desk import Desk
 
-__all__ = ["Destination", "for_publication", "for_tidied", "for_trial"]
+__all__ = ["Destination", "for_fitted", "for_publication", "for_tidied", "for_trial", "last_published"]
 
 Destination = Callable[[Any, Desk], None]
 """Called with what is to be kept, once it is there."""
 
 
-def for_publication(to: Path | None) -> Destination:
+def for_publication(to: Sequence[Path]) -> Destination:
     """Where a publication goes; raise `DestinationRefused` at once where it cannot."""
-    replaced = "" if to is None else standing(checked_publication(to))
-    return _placing(to, f", in place of {replaced}" if replaced else "")
+    replaced = [standing(checked_publication(one)) for one in to]
+    return _placing(to, [f", in place of {old}" if old else "" for old in replaced])
 
 
-def for_tidied(to: Path | None) -> Destination:
+def last_published(to: Sequence[Path]) -> Publication | None:
+    """The publication that stands at the first of the destinations that holds one that can be read."""
+    for one in to:
+        with suppress(PublicationUnreadable):
+            return read_publication(one)
+    return None
+
+
+def for_tidied(to: Sequence[Path]) -> Destination:
     """Where a tidied history goes."""
-    if to is not None:
-        checked_tidied(to)
+    for one in to:
+        checked_tidied(one)
     return _placing(to)
 
 
-def for_trial(to: Path | None) -> Destination:
+def for_trial(to: Sequence[Path]) -> Destination:
     """Where a trial goes."""
-    if to is not None:
-        checked_file(to, (".parquet",), "a trial")
+    return _placing_file(to, ".parquet", "a trial")
+
+
+def for_fitted(to: Sequence[Path]) -> Destination:
+    """Where a fitted method goes."""
+    return _placing_file(to, ".json", "a fitted method")
+
+
+def _placing_file(to: Sequence[Path], ending: str, what: str) -> Destination:
+    for one in to:
+        checked_file(one, (ending,), what)
     return _placing(to)
 
 
-def _placing(to: Path | None, instead: str = "") -> Destination:
+def _placing(to: Sequence[Path], instead: Sequence[str] = ()) -> Destination:
     def place(what: Any, desk: Desk) -> None:
-        if to is not None:
-            desk.say(f"Written to {write(what, to)}{instead}.")
+        for number, one in enumerate(to):
+            desk.say(f"Written to {write(what, one)}{instead[number] if instead else ''}.")
 
     return place

@@ -1,5 +1,6 @@
 """Reading: FILE, its span, the rules it is tidied by, what may explain it."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import asdict, fields
 from pathlib import Path
@@ -21,9 +22,21 @@ from veridex.exchange.calendars import read_holidays, working_days
 from veridex.exchange.explaining import read_drivers, read_events, read_table
 from veridex.exchange.reading import read_history
 from veridex.job.desk import Desk
-from veridex.job.requests import Explaining, Reading, Tidying
+from veridex.job.requests import Driving, Happening, Reading, Tidying
+from veridex.job.words import split_names
 
-__all__ = ["events_of", "explanation", "read", "read_whole", "rules_of", "tell_notes", "tidied_by", "whole_number"]
+__all__ = [
+    "events_of",
+    "explanation",
+    "read",
+    "read_whole",
+    "rules_of",
+    "scenarios_of",
+    "settled",
+    "tell_notes",
+    "tidied_by",
+    "whole_number",
+]
 
 TABLES = (".csv", ".tsv", ".txt", ".parquet", ".xlsx", ".xls")
 """What the names of tables end in."""
@@ -34,18 +47,26 @@ SPELLINGS = ("dates", "tz", "fiscal_named", "decimal", "encoding")
 YEARS_AHEAD = 20
 """Calendar years after the history that holidays are looked up for."""
 
+SCENARIO = re.compile(r"(?P<name>.+?) since (?P<since>[^:]+): *(?P<changes>.+)")
+
 SPANS = ("since", "until", "last", "as_of", "notes")
 """Words of a reading that are not about the file."""
 
 
-def read(reading: Reading, rules: str | None, desk: Desk) -> History:
-    """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided.
+def read(reading: Reading, rules: str | None, desk: Desk, happening: Happening | None = None) -> History:
+    """Read FILE, keep the one item and the span asked for, tidy it by the rules given, and say what was decided."""
+    return settled(read_whole(reading, desk), reading, rules, desk, happening)
+
+
+def settled(
+    history: History, reading: Reading, rules: str | None, desk: Desk, happening: Happening | None = None
+) -> History:
+    """Tidy what was read by the rules given, events excused, and keep the one item asked for.
 
     A last period that is not over is left out. All items together tell it, so the one is picked afterwards.
     """
-    history = read_whole(reading, desk)
     if rules is not None:
-        tidied = tidied_by(history, rules_of(rules))
+        tidied = tidied_by(history, rules_of(rules), None if happening is None else events_of(happening, history))
         tell_notes(tidied.notes, reading, desk)
         history = tidied.history
     elif not reading.keep_unfinished:
@@ -163,9 +184,13 @@ def tidied_by(history: History, rules: Tidying, events: Events | None = None) ->
     return tidy(history, **words, events=events, per=per)
 
 
-def events_of(file: Path | None) -> Events | None:
-    """The events of a file, if one is named."""
-    return None if file is None else read_events(file)
+def events_of(happening: Happening, history: History) -> Events | None:
+    """The events of a file and the holidays of a calendar, where they are named."""
+    found = None if happening.events is None else read_events(happening.events)
+    if happening.holidays:
+        days_off = read_holidays(list(happening.holidays), *_years(history, "holidays"))
+        found = days_off if found is None else found + days_off
+    return found
 
 
 def _tables(words: Iterable[str], file: str) -> dict[str, list[str]]:
@@ -185,18 +210,18 @@ def _tables(words: Iterable[str], file: str) -> dict[str, list[str]]:
     return found
 
 
-def explanation(explaining: Explaining, reading: Reading, history: History, desk: Desk) -> Explanation:
+def explanation(driving: Driving, happening: Happening, reading: Reading, history: History, desk: Desk) -> Explanation:
     """Read drivers and events; their files are laid out as FILE is: the same column of dates, the same items."""
     drivers = None
-    if explaining.drivers:
-        tables = _tables(explaining.drivers, reading.file)
+    if driving.drivers:
+        tables = _tables(driving.drivers, reading.file)
         drivers = read_drivers(
             list(tables),
             period=list(reading.period) or "period",
             cadence=history.cadence,
             item=_one_or_all(reading.key_columns),
             columns={table: names for table, names in tables.items() if names},
-            known_ahead=explaining.known_ahead,
+            known_ahead=driving.known_ahead,
             fiscal_start=_month(reading.fiscal_start),
             **{word: getattr(reading, word) for word in SPELLINGS},
             apart=[
@@ -205,22 +230,49 @@ def explanation(explaining: Explaining, reading: Reading, history: History, desk
                 if name
             ],
         )
-        if explaining.tidy_drivers is not None:
-            rules = rules_of(explaining.tidy_drivers, ("gaps", "outliers"))
+        if driving.tidy_drivers is not None:
+            rules = rules_of(driving.tidy_drivers, ("gaps", "outliers"))
             drivers = tidy_drivers(drivers, gaps=rules.gaps, outliers=rules.outliers).drivers
         for note in (*drivers.notes, *driver_remarks(drivers)):
             desk.say(note)
-    elif explaining.known_ahead:
-        names = ", ".join(explaining.known_ahead)
+    elif driving.known_ahead:
+        names = ", ".join(driving.known_ahead)
         raise ParameterError("known_ahead", repr(names), "it names drivers; pass their file with --drivers")
-    if explaining.working_days:
-        days = days_worked(explaining.working_days, history)
+    if driving.working_days:
+        days = days_worked(driving.working_days, history)
         drivers = days if drivers is None else drivers.joined(days)
-    happenings = events_of(explaining.events)
-    if explaining.holidays:
-        days_off = read_holidays(list(explaining.holidays), *_years(history, "holidays"))
-        happenings = days_off if happenings is None else happenings + days_off
-    return Explanation(drivers, happenings, explaining.foresight)
+    return Explanation(drivers, events_of(happening, history), driving.foresight)
+
+
+def scenarios_of(driving: Driving, told: Explanation) -> tuple[Drivers, ...]:
+    """The other futures of the drivers, each written as ``NAME since PERIOD: DRIVER=+10%, DRIVER=5``.
+
+    Raises
+    ------
+    ParameterError
+        If one cannot be read, or there are no drivers.
+    """
+    found = []
+    for text in driving.scenarios:
+        parts = SCENARIO.fullmatch(text.strip())
+        pairs = [] if parts is None else [one.partition("=") for one in split_names(parts["changes"])]
+        if parts is None or not pairs or not all(mark and value.strip() for _, mark, value in pairs):
+            raise ParameterError("scenario", repr(text), "write 'NAME since PERIOD: DRIVER=+10%, DRIVER=5'")
+        if told.drivers is None:
+            raise ParameterError("scenario", repr(text), "it changes drivers; pass their file with --drivers")
+        changes = {key.strip(): _change(value.strip()) for key, _, value in pairs}
+        found.append(told.drivers.scenario(parts["name"], changes, parts["since"]))
+    return tuple(found)
+
+
+def _change(text: str) -> float | str:
+    """A number is the value itself; one with a sign, or in percent, changes the value."""
+    if text[:1] in "+-" or text.endswith("%"):
+        return text
+    try:
+        return float(text)
+    except ValueError:
+        raise ParameterError("scenario", repr(text), "a change is a number, +5, -3 or +10%") from None
 
 
 def days_worked(codes: tuple[str, ...], history: History) -> Drivers:

@@ -186,7 +186,7 @@ def test_manifest_says_from_what_and_how(orders, publication):
     assert manifest["data"]["fingerprint"] == orders.fingerprint
     assert manifest["data"]["notes"] == list(orders.notes)
     assert set(manifest["versions"]) == {"veridex", "python", "numpy", "scipy", "numba", "pandas"}
-    settings = {"horizon": 6, "origins": 8, "stride": 1, "window": "expanding", "first": None, "gap": 0}
+    settings = {"horizon": 6, "origins": 8, "stride": 1, "window": "expanding", "first": None, "gap": 0, "anchor": 1}
     assert manifest["backtest"]["settings"] == settings
     entry = manifest["items"]["smoker-01"]
     fitted = vx.fit(orders["smoker-01"], entry["method"], among=orders)

@@ -83,6 +83,10 @@ class RollingOrigin:
     gap : int
         Periods between an origin and the first that is tested: what planning needs before it can act. Lead times are
         then `gap` + 1 to `gap` + `horizon`.
+    anchor : int
+        With more than 1 the first origin lies on one of every so many periods, and stays there while a history grows:
+        there are up to `anchor` - 1 more than `origins`. What was tested before then stays as it was, and only new
+        origins are run. A multiple of the stride.
     """
 
     horizon: int
@@ -91,13 +95,17 @@ class RollingOrigin:
     window: int | Literal["expanding"] = "expanding"
     first: str | None = None
     gap: int = 0
+    anchor: int = 1
 
     def __post_init__(self) -> None:
-        for name in ("horizon", "origins", "stride", "window", "gap"):
+        for name in ("horizon", "origins", "stride", "window", "gap", "anchor"):
             value = getattr(self, name)
             if isinstance(value, str) and value in {"origins": "all", "window": "expanding"}.get(name, ""):
                 continue
             object.__setattr__(self, name, whole_number(name, value, {"window": FEWEST, "gap": 0}.get(name, 1)))
+        if self.anchor > 1 and (self.anchor % self.stride or self.first is not None or self.origins == "all"):
+            problem = "it is a multiple of the stride, and goes with a number of origins, not with first="
+            raise ParameterError("anchor", repr(self.anchor), problem)
 
     @property
     def training_window(self) -> int | None:
@@ -112,8 +120,19 @@ class RollingOrigin:
             begin = series.cadence.period(self.first) - series.start + 1
             later = [stop for stop in range(begin, len(series) - reach + 1, self.stride) if stop >= FEWEST]
             return tuple(Fold(stop, reach, self.gap) for stop in later[:most])
+        if self.anchor > 1 and most is not None:
+            return tuple(Fold(stop, reach, self.gap) for stop in self._anchored(series, len(series) - reach, most))
         stops = range(len(series) - reach, FEWEST - 1, -self.stride)[:most]
         return tuple(Fold(stop, reach, self.gap) for stop in reversed(stops))
+
+    def _anchored(self, series: ItemHistory, last: int, most: int) -> range:
+        """Where folds stop whose first origin, by its ordinal, is a multiple of the anchor."""
+        begin = last - (most - 1) * self.stride
+        ordinal = series.start + begin - 1
+        begin -= ordinal % self.anchor
+        while begin < FEWEST:  # a short history begins at the first anchored origin that it has, or at any
+            begin += self.anchor if begin + self.anchor <= last else FEWEST - begin
+        return range(begin, last + 1, self.stride)
 
     def fewest(self) -> int:
         """Periods a history needs for one fold."""
@@ -126,6 +145,8 @@ class RollingOrigin:
         stride = f" {self.stride} periods apart" if self.stride > 1 else ""
         first = f" from {self.first} on" if self.first is not None else ""
         gap = f" after a gap of {self.gap}" if self.gap else ""
+        if self.anchor > 1:
+            origins = f"{self.origins} to {self.origins + self.anchor // self.stride - 1} origins"  # type: ignore[operator]
         return f"rolling origin: {origins}{stride}{first}, {self.horizon} ahead{gap}, each fitted on {window}"
 
 

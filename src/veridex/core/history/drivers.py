@@ -1,5 +1,6 @@
 """Drivers: columns that may explain demand, aligned with its periods."""
 
+import hashlib
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -47,6 +48,17 @@ class Drivers:
         words = [f"{driver.name}{' (known ahead)' if driver.known_ahead else ''}" for driver in self.columns]
         called = f"{self.name!r}, " if self.name else ""
         return f"Drivers({called}{self.cadence.name}: {', '.join(words)})"
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 of everything that is recorded of them."""
+        rules = None if self.rules is None else self.rules.key
+        said = (self.cadence.name, self.name, rules, [(one.name, one.known_ahead) for one in self.columns])
+        digest = hashlib.sha256(repr(said).encode())
+        for one in self.columns:
+            for item, (start, values) in sorted(one.spans.items()):
+                digest.update(repr((item, start)).encode() + np.where(np.isnan(values), np.nan, values).tobytes())
+        return digest.hexdigest()
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -46,6 +46,10 @@ class Rules(Protocol):
     def key(self) -> str:
         """Everything that they depend on, as text."""
 
+    @property
+    def how(self) -> str:
+        """Everything that tidied values depend on, as text."""
+
     def in_words(self) -> str:
         """The rules in a sentence."""
         ...

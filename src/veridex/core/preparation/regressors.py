@@ -216,6 +216,12 @@ class Explanation:
         return self.drivers is not None or self.events is not None
 
     @property
+    def fingerprint(self) -> str:
+        """Everything that it says, as text."""
+        drivers = None if self.drivers is None else self.drivers.fingerprint
+        return repr((drivers, None if self.events is None else self.events.happenings, self.foresight))
+
+    @property
     def perfect(self) -> bool:
         """Whether forecasts are made with values that nobody knew at the time."""
         return self.foresight == "perfect" and self.drivers is not None and bool(self._observed)

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from veridex.core.calibration.bands import Wanted
 from veridex.core.history.measure import Measure
 
-__all__ = ["Demand", "Grouped", "Head", "Made"]
+__all__ = ["Demand", "Grouped", "Head", "Made", "Planned"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +60,13 @@ class Grouped(NamedTuple):
     left_out: tuple[str, ...]
 
 
+class Planned(NamedTuple):
+    """The plan that was followed, and a fingerprint of all that the publication depends on: plan, data, version."""
+
+    file: str
+    key: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Head:
     """What a publication says of itself as a whole.
@@ -78,6 +85,8 @@ class Head:
     explained : mapping
         Drivers, events, scenarios; empty where there are none.
     groups : tuple of Grouped
+    plan : Planned or None
+        Of a run that followed a plan.
     """
 
     made: Made
@@ -88,3 +97,4 @@ class Head:
     backtest: Mapping[str, Any] | None = field(repr=False)
     explained: Mapping[str, Any] = field(default_factory=dict, repr=False)
     groups: tuple[Grouped, ...] = ()
+    plan: Planned | None = None

@@ -24,11 +24,11 @@ from veridex.core.publication.dossier import (
     Overridden,
     Scores,
 )
-from veridex.core.publication.head import Demand, Grouped, Head, Made
+from veridex.core.publication.head import Demand, Grouped, Head, Made, Planned
 
 __all__ = ["FORMAT", "evidence_of", "head_of", "manifest", "plain"]
 
-FORMAT = "veridex publication 6"
+FORMAT = "veridex publication 7"
 
 BY_EVIDENCE = "calibrated where there is a backtest, else model"
 
@@ -58,6 +58,7 @@ def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[Grou
         "backtest": None if head.backtest is None else plain(head.backtest),
         **plain(head.explained),
         **({} if head.until is None else {"until": head.until}),
+        **({} if head.plan is None else {"plan": head.plan._asdict()}),
         "groups": [plain(one._asdict()) for one in head.groups],
         "group_totals": [
             {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)} | _total_entry(one.totals)
@@ -155,6 +156,7 @@ def head_of(entry: Mapping[str, Any]) -> Head:
         backtest=entry["backtest"],
         explained={key: value for key, value in entry.items() if key in known},
         groups=tuple(Grouped(one["group"], one["shared"], tuple(one["left_out"])) for one in entry["groups"]),
+        plan=None if "plan" not in entry else Planned(**entry["plan"]),
     )
 
 

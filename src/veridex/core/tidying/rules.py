@@ -1,6 +1,6 @@
 """Rules by which a series is tidied, and applying them to any part of it, from that part alone."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal, get_args
 
 import numpy as np
@@ -12,7 +12,7 @@ from veridex.core.reading.censored import learned_values
 from veridex.core.reading.expectation import Expectation, expect
 from veridex.errors import ParameterError
 
-__all__ = ["Gaps", "Mended", "Negative", "Outliers", "TidyRules", "mend"]
+__all__ = ["Gaps", "Mended", "Negative", "Outliers", "TidyRules", "checked_unfinished", "mend"]
 
 Gaps = Literal["unknown", "zero", "carry", "interpolate", "seasonal"]
 Negative = Literal["keep", "zero", "refuse"]
@@ -52,17 +52,35 @@ class TidyRules:
         """Tidied demand of a series that holds raw values, from these values alone."""
         if self.gaps == "unknown" and self.outliers != "repair" and self.negative != "zero":
             return np.array(series.actuals)
-        return mend(series, self).values
+        # Outliers that are only listed change no value, and to look for them takes longer than all the rest.
+        return mend(series, self if self.outliers == "repair" else replace(self, outliers="leave")).values
 
     @property
     def key(self) -> str:
         """Everything that they depend on, as text."""
-        stated = (self.gaps, self.outliers, self.negative, self.finished)
+        return repr((self.finished, self.how))
+
+    @property
+    def how(self) -> str:
+        """Everything that tidied values depend on, as text: what was dropped at the end is not there any more."""
+        stated = (self.gaps, self.outliers, self.negative)
         return repr((stated, self.events.to_frame().astype(str).to_numpy().tolist()))
 
     def in_words(self) -> str:
         """The rules in a sentence."""
         return f"gaps {self.gaps}, outliers {self.outliers}, negative demand {self.negative}"
+
+
+def checked_unfinished(unfinished: str | int) -> str | int:
+    """What is done with last periods, if it is one of the things that can be.
+
+    Raises
+    ------
+    ParameterError
+    """
+    if unfinished not in ("drop", "keep") and not (isinstance(unfinished, int) and unfinished >= 0):
+        raise ParameterError("unfinished", repr(unfinished), "it is 'drop', 'keep' or a number of last periods")
+    return unfinished
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -20,7 +20,7 @@ from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
 from veridex.core.tidying.division import divided
 from veridex.core.tidying.ledger import ledger
-from veridex.core.tidying.rules import Gaps, Negative, Outliers, TidyRules
+from veridex.core.tidying.rules import Gaps, Negative, Outliers, TidyRules, checked_unfinished
 from veridex.core.tidying.succession import continued
 from veridex.errors import ParameterError, RowsRefused
 
@@ -150,8 +150,7 @@ def tidy(
     if duplicates not in get_args(Duplicates):
         known = ", ".join(map(repr, get_args(Duplicates)))
         raise ParameterError("duplicates", repr(duplicates), f"it is one of {known}")
-    if unfinished not in ("drop", "keep") and not (isinstance(unfinished, int) and unfinished >= 0):
-        raise ParameterError("unfinished", repr(unfinished), "it is 'drop', 'keep' or a number of last periods")
+    checked_unfinished(unfinished)
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     rules = TidyRules(gaps=gaps, outliers=outliers, negative=negative, events=Events() if events is None else events)
     done = many.rules.finished if isinstance(many.rules, TidyRules) else None

@@ -8,7 +8,7 @@ from veridex.core.methods.method import Method
 from veridex.core.verdict.claim import NO_CLAIM, Claim
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 
-__all__ = ["Choice", "Override"]
+__all__ = ["Choice", "Kept", "Override"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,6 +17,24 @@ class Override:
 
     reason: str
     instead_of: Method | None
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """That the method of the last publication stays, or why it does not.
+
+    Attributes
+    ----------
+    other : Method
+        Where it stays, what would win now; else the method of last time.
+    because : str
+        How the two compare.
+    stays : bool
+    """
+
+    other: Method
+    because: str
+    stays: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +68,8 @@ class Choice:
     unmet : tuple of str
         Conditions of the planner that it does not meet.
     override : Override or None
+    kept : Kept or None
+        Where the last publication had another method than wins now.
     """
 
     evidence: ItemEvidence
@@ -67,6 +87,7 @@ class Choice:
     used: BoolArray | None = None
     unmet: tuple[str, ...] = ()
     override: Override | None = None
+    kept: Kept | None = None
 
     @property
     def item(self) -> str:

@@ -16,7 +16,7 @@ from veridex.core.scoring.measures import MEASURES, TERMS, grouped_sums, measure
 from veridex.core.verdict.evidence import Entry
 from veridex.errors import MeasureUnknown, ParameterError
 
-__all__ = ["Conditions", "item_measures"]
+__all__ = ["Conditions", "checked_target", "item_measures"]
 
 TARGET = re.compile(r"(?P<measure>\w+)\s+(?P<side>under|over)\s+(?P<bound>-?\d+(?:\.\d+)?)\s*%?")
 
@@ -62,12 +62,7 @@ class Conditions:
             if not lead_times or not all(isinstance(h, int) and 1 <= h <= horizon for h in lead_times):
                 raise ParameterError("lead_times", repr(lead_times), f"the trial looked 1 to {horizon} ahead")
         if target is not None:
-            found = TARGET.fullmatch(target.strip())
-            if found is None:
-                problem = "write a measure, under or over, and a number, as in 'wape under 15'"
-                raise ParameterError("target", repr(target), problem)
-            if found["measure"] not in MEASURES:
-                raise MeasureUnknown(found["measure"], MEASURES)
+            checked_target(target)
         if bias_limit is not None and not bias_limit > 0:
             raise ParameterError("bias_limit", repr(bias_limit), "it is percent of demand, above zero")
         if coverage_floor is not None and (len(coverage_floor) != 2 or coverage_floor[0] not in trial.levels):
@@ -111,6 +106,22 @@ class Conditions:
             "simplest": self.simplest or None,
         }
         return {key: value for key, value in stated.items() if value is not None}
+
+
+def checked_target(target: str) -> str:
+    """A target that can be understood.
+
+    Raises
+    ------
+    ParameterError, MeasureUnknown
+    """
+    found = TARGET.fullmatch(target.strip())
+    if found is None:
+        problem = "write a measure, under or over, and a number, as in 'wape under 15'"
+        raise ParameterError("target", repr(target), problem)
+    if found["measure"] not in MEASURES:
+        raise MeasureUnknown(found["measure"], MEASURES)
+    return target
 
 
 def item_measures(

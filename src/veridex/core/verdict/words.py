@@ -52,6 +52,11 @@ def _because(choice: Choice) -> str:
         before = choice.override.instead_of
         instead = "" if before is None else f" instead of {'the blend' if before.members else before}"
         return f"{instead}, as the planner decided: {choice.override.reason.rstrip('.')}."
+    if choice.kept is not None:
+        other = "the blend" if choice.kept.other.members else str(choice.kept.other)
+        if choice.kept.stays:
+            return f", kept from the last publication: {other} would win now, but {choice.kept.because}."
+        return f" instead of {other} of the last publication: {choice.kept.because}."
     if choice.route == "regular":
         return f", because {choice.because}." if choice.because else "."
     words = {

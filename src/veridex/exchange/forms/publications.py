@@ -17,6 +17,7 @@ from veridex.core.laws.warp import Warp
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
+from veridex.core.publication.head import Planned
 from veridex.core.publication.manifest import FORMAT, evidence_of, head_of
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.tables import ITEM
@@ -26,7 +27,7 @@ from veridex.exchange.forms.laws import Place, laws_table, read_laws
 from veridex.exchange.places.addresses import checked_directory
 from veridex.exchange.places.directories import Torn, read_directory, write_directory
 
-__all__ = ["checked_publication", "dated", "read_publication", "standing", "write_publication"]
+__all__ = ["checked_publication", "dated", "planned_at", "read_publication", "standing", "write_publication"]
 
 TABLE, TOTALS, LAWS, LEDGER = "publication.csv", "totals.csv", "laws.csv", "ledger.csv"
 MANIFEST = "manifest.json"
@@ -74,6 +75,16 @@ def standing(target: Path) -> str:
         return f"the publication of {len(manifest['items'])} items made at {manifest['created']}"
     except (OSError, ValueError, KeyError, TypeError):
         return ""
+
+
+def planned_at(target: str | Path) -> Planned | None:
+    """The plan that a whole publication at a place followed; None where there is none, or none that can be read."""
+    try:
+        held = read_directory(Path(target), (MANIFEST, *TABLES))
+        manifest = json.loads(held[MANIFEST])
+        return Planned(**manifest["plan"]) if manifest.get("format") == FORMAT else None
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, Torn):
+        return None
 
 
 def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:

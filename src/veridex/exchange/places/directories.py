@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from veridex.errors import DestinationRefused, StoreError
-from veridex.exchange.places.files import settle
+from veridex.exchange.places.files import settle, sweep
 
 __all__ = ["SEAL", "Torn", "read_directory", "refuse_directory", "write_directory"]
 
@@ -44,7 +44,7 @@ def write_directory(target: Path, files: Mapping[str, Callable[[Path], None]]) -
     place = Path(os.path.realpath(target))
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
-        _sweep(place)
+        sweep(place)
         stage = Path(tempfile.mkdtemp(prefix=f".{place.name}-{os.getpid()}-", dir=place.parent))
     except OSError as problem:
         raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another directory.") from None
@@ -102,24 +102,6 @@ def refuse_directory(target: Path, names: set[str]) -> None:
 
 def _digest(content: bytes) -> str:
     return hashlib.sha256(content).hexdigest()
-
-
-def _sweep(place: Path) -> None:
-    """Remove what writers that were killed have left beside a place."""
-    for left in place.parent.glob(f".{place.name}-*-*"):
-        owner = left.name.removeprefix(f".{place.name}-").partition("-")[0]
-        if owner.isdigit() and not _alive(int(owner)):
-            shutil.rmtree(left, ignore_errors=True)
-
-
-def _alive(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return True
 
 
 def _swap(stage: Path, target: Path) -> None:

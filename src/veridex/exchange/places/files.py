@@ -1,13 +1,15 @@
 """Single files that appear whole or not at all, however many write them at once."""
 
+import glob
 import os
+import shutil
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 from veridex.errors import DestinationRefused
 
-__all__ = ["refuse_file", "replace_file"]
+__all__ = ["refuse_file", "replace_file", "replace_text", "settle", "sweep"]
 
 
 def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:
@@ -24,7 +26,9 @@ def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:
     stage = None
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=f".{place.name}-", suffix=place.suffix, dir=place.parent)
+        sweep(place)
+        prefix = f".{place.name}-{os.getpid()}-"
+        handle, name = tempfile.mkstemp(prefix=prefix, suffix=place.suffix, dir=place.parent)
         os.close(handle)
         stage = Path(name)
         writer(stage)
@@ -37,6 +41,36 @@ def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:
         if stage is not None:
             stage.unlink(missing_ok=True)
     return target
+
+
+def replace_text(target: Path, text: str) -> Path:
+    """Write a text as a file, in UTF-8, as `replace_file` does."""
+
+    def write(path: Path) -> None:
+        path.write_text(text, encoding="utf-8")
+
+    return replace_file(target, write)
+
+
+def sweep(place: Path) -> None:
+    """Remove what writers that were killed have left beside a place; its name says whose it was."""
+    for left in place.parent.glob(f".{glob.escape(place.name)}-*-*"):
+        owner = left.name.removeprefix(f".{place.name}-").partition("-")[0]
+        if owner.isdigit() and not _alive(int(owner)):
+            if left.is_dir():
+                shutil.rmtree(left, ignore_errors=True)
+            else:
+                left.unlink(missing_ok=True)
+
+
+def _alive(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
 
 
 def settle(path: Path) -> None:

@@ -1,0 +1,70 @@
+"""What `plan` does: it reads FILE by the words of the call, and writes them down with what was found out."""
+
+import typer
+
+from veridex.cli.desk import desk_for
+from veridex.core.history.history import History
+from veridex.errors import ParameterError
+from veridex.front import DESK as CLOCKS
+from veridex.job.desk import Desk
+from veridex.job.pipeline import refuse_idle
+from veridex.job.reading import explanation, read_whole, rules_of, settled
+from veridex.job.requests import (
+    Deciding,
+    Driving,
+    Happening,
+    Placing,
+    Planning,
+    Publishing,
+    Reading,
+    Ruling,
+    Testing,
+)
+from veridex.job.words import Stated
+from veridex.plan.drafting import Draft, drafted
+from veridex.plan.reading import read_plan
+
+__all__ = ["run_plan_words"]
+
+
+def run_plan_words(
+    reading: Reading,
+    planning: Planning,
+    publishing: Publishing,
+    deciding: Deciding,
+    testing: Testing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
+    stated: Stated,
+) -> None:
+    """Read FILE, check what can be checked, write the plan, and read it back."""
+    if planning.to.suffix.lower() != ".toml":
+        raise ParameterError("to", repr(str(planning.to)), "a plan is a file ending in .toml")
+    refuse_idle(publishing, stated)
+    desk = desk_for(planning)
+    history, notes = _read(reading, ruling, driving, happening)
+    tidying = None if ruling.tidy is None else rules_of(ruling.tidy)
+    requests = [reading, publishing, driving, happening, Placing(to=planning.publish_to)]
+    requests += [] if publishing.method else [testing, deciding]
+    draft = Draft(history=history, requests=[*requests, *([] if tidying is None else [tidying])], notes=notes)
+    written = drafted(draft, planning.to)
+    read_plan(written)
+    desk.say(f"Written to {written}; `veridex run {written}` does what it says.")
+    typer.echo(written.read_text(encoding="utf-8"), nl=False)
+
+
+def _read(
+    reading: Reading, ruling: Ruling, driving: Driving, happening: Happening
+) -> tuple[History, dict[str, list[str]]]:
+    """FILE as the words of the call say, with what was found out; a wrong word is told now."""
+    notes: dict[str, list[str]] = {"history": [], "tidy": [], "drivers": []}
+
+    def listening(section: str) -> Desk:
+        return Desk(now=CLOCKS.now, seconds=CLOCKS.seconds, say=notes[section].append)
+
+    raw = read_whole(reading, listening("history"))
+    where = "history" if ruling.tidy is None else "tidy"
+    history = settled(raw, reading, ruling.tidy, listening(where), happening)
+    explanation(driving, happening, reading, history, listening("drivers"))
+    return history, {section: said for section, said in notes.items() if said}

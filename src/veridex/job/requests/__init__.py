@@ -1,0 +1,35 @@
+"""What can be asked of the job: each request a frozen value whose fields carry their help.
+
+The options of the command line and the keys of a plan file are derived from them. Fields hold what was said in words;
+the job turns words into values. Several values are tuples here, separated by commas on the command line or stated one
+by one.
+"""
+
+from veridex.job.requests.diagnosing import Applying, Diagnosing, Fitting, Looking
+from veridex.job.requests.placing import Placing, Planning, Running, Telling
+from veridex.job.requests.publishing import Deciding, Overrule, Publishing, Watching
+from veridex.job.requests.reading import Driving, Happening, Reading, Ruling, Tidying
+from veridex.job.requests.testing import Scoring, Testing, Tuning
+
+__all__ = [
+    "Applying",
+    "Deciding",
+    "Diagnosing",
+    "Driving",
+    "Fitting",
+    "Happening",
+    "Looking",
+    "Overrule",
+    "Placing",
+    "Planning",
+    "Publishing",
+    "Reading",
+    "Ruling",
+    "Running",
+    "Scoring",
+    "Telling",
+    "Testing",
+    "Tidying",
+    "Tuning",
+    "Watching",
+]

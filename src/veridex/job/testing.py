@@ -1,0 +1,79 @@
+"""Testing: from the words of a request to a scheme and a trial."""
+
+from typing import Any
+
+from veridex.core.backtest.engine import Engine
+from veridex.core.backtest.lineup import entered_by_default
+from veridex.core.backtest.pace import Pace
+from veridex.core.backtest.runner import Course, run_backtest
+from veridex.core.backtest.scheme_words import made, spelled
+from veridex.core.backtest.schemes import Scheme, default_scheme
+from veridex.core.backtest.store import Keeper
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History
+from veridex.core.methods.catalogue import methods
+from veridex.core.methods.grammar import Spelled
+from veridex.core.preparation.regressors import Explanation
+from veridex.core.scoring.levels import checked_levels
+from veridex.errors import ParameterError
+from veridex.exchange.stores import PartsDirectory
+from veridex.job.desk import Desk, engine_of, running
+from veridex.job.requests import Testing
+
+__all__ = ["HORIZON", "backtested", "course_of", "scheme_of"]
+
+HORIZON = 12
+
+PARTS = ("horizon", "origins", "stride", "window", "first", "gap")
+"""Words that change parts of a scheme."""
+
+
+def backtested(
+    history: History,
+    testing: Testing,
+    explaining: Explanation,
+    desk: Desk,
+    *,
+    kept: Keeper | None = None,
+    engine: Engine | None = None,
+) -> Trial:
+    """Backtest a lineup, by the words of a request; what is kept already is taken over."""
+    if kept is None and testing.checkpoint is not None:
+        kept = PartsDirectory(testing.checkpoint)
+    engine = engine or engine_of(testing.engine, len(history))
+    with desk.watched("backtest", len(history)) as progress:
+        return run_backtest(history, course_of(history, testing, explaining), running(desk, engine, progress, kept))
+
+
+def course_of(history: History, testing: Testing, explaining: Explanation) -> Course:
+    """What is tested, and how, in values."""
+    return Course(
+        lineup=methods(testing.methods) if testing.methods else entered_by_default(history, driven=explaining.given),
+        scheme=scheme_of(history, testing),
+        levels=checked_levels(testing.levels),
+        explaining=explaining,
+        pace=Pace(search_every=testing.search_every, refit_every=testing.refit_every),
+    )
+
+
+def scheme_of(history: History, testing: Testing) -> Scheme:
+    """The scheme that a request tells of; what it does not tell is as by default.
+
+    Raises
+    ------
+    ParameterError, SettingUnknown
+        If words do not go together.
+    """
+    said = Spelled("rolling", {}) if testing.scheme is None else spelled(testing.scheme)
+    stated = {name: value for name in PARTS if (value := getattr(testing, name)) is not None}
+    if said.name != "rolling":
+        stray = [name for name in stated if name != "horizon"]
+        if stray:
+            problem = f"a {said.name} has no {stray[0]}; state a rolling scheme, or leave it out"
+            raise ParameterError(stray[0], repr(stated[stray[0]]), problem)
+        return made(said)
+    settings: dict[str, Any] = {"horizon": HORIZON, **said.settings, **stated}
+    usual = default_scheme(history, settings["horizon"])
+    if "origins" not in settings:
+        settings = {"origins": usual.origins, "stride": usual.stride, **settings}
+    return made(Spelled("rolling", settings))

@@ -1,0 +1,212 @@
+"""The run: what a plan says is done, unattended, killed at any moment without harm, and told."""
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from veridex.core.backtest.folds import digest_of
+from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History
+from veridex.core.periods.spans import instant
+from veridex.core.preparation.regressors import Explanation
+from veridex.core.publication.head import Planned
+from veridex.core.publication.publication import Publication
+from veridex.core.publication.watching import Watch, watch
+from veridex.errors import PlanUntested, PlanWrong, VeridexError
+from veridex.errors.plans import Fault
+from veridex.exchange.forms.publications import planned_at
+from veridex.exchange.stores import PartsDirectory
+from veridex.job.desk import Desk
+from veridex.job.pipeline import Asked, Outcome, published, reach
+from veridex.job.placing import Destination, for_publication, last_published
+from veridex.job.reading import explanation, read_whole, scenarios_of, settled
+from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Telling, Testing, Watching
+from veridex.job.telling import tell, unsaid
+from veridex.job.testing import backtested
+from veridex.plan.journal import Journal
+from veridex.plan.plan import Plan
+from veridex.plan.reading import read_plan
+from veridex.plan.run import PlanRun, changes_between, failure, retold, said_of
+
+__all__ = ["follow"]
+
+
+def follow(file: str | Path, desk: Desk, *, only: str | None = None, as_of: str | None = None) -> PlanRun:
+    """Run a plan; see `veridex.run_plan`, the public face.
+
+    A failed run is written into the journal and told before its error goes on.
+    """
+    plan = read_plan(file)
+    desk = desk if as_of is None else replace(desk, now=lambda: _moment(as_of))
+    telling = plan.request(Telling)
+    if missing := unsaid(telling):
+        raise PlanWrong(str(plan.file), tuple(missing))
+    journal = Journal(plan.file, plan.kept)
+    with journal.locked():
+        at = desk.now()
+        try:
+            work = _Work(plan, journal, desk, at, only, as_of)
+            run = work.done()
+        except BaseException as problem:
+            entry, message = failure(plan.file, at, only, problem, ours=not isinstance(problem, VeridexError))
+            journal.add(entry)
+            for fault in tell(telling, message):
+                desk.say(f"{fault.path}: {fault.problem}.")
+            raise
+        run = replace(run, untold=tuple(tell(telling, run.message())))
+        journal.add(run.entry())
+        journal.fulfil()
+    return run
+
+
+def _moment(text: str) -> datetime:
+    """The instant that is meant by a day or a stamp."""
+    return datetime.fromisoformat(str(np.datetime_as_string(instant(text), unit="s"))).replace(tzinfo=UTC)
+
+
+@dataclass(slots=True)
+class _Work:
+    """One run, from the data to what is published."""
+
+    plan: Plan
+    journal: Journal
+    desk: Desk
+    at: datetime
+    only: str | None
+    as_of: str | None
+    seconds: dict[str, float] = field(default_factory=dict)
+
+    def done(self) -> PlanRun:
+        """Do what is asked for."""
+        to = self.plan.request(Placing).to
+        place = self._destination(to)
+        with self._timed("read"):
+            raw, told = self._read()
+        key = digest_of(
+            self.plan.key.encode(), _shown(raw).encode(), told.fingerprint.encode(), repr(self.as_of).encode()
+        )
+        self._tell_late(to)
+        run = PlanRun(plan=self.plan.file, only=self.only, at=self.at, outcome="done", key=key, history=raw, to=to)
+        if self.only in (None, "publish") and all(_stands(one, key) for one in to):
+            return replace(run, outcome="unchanged", seconds=self.seconds)
+        with self._timed("tidy"):
+            reading, happening = self.plan.request(Reading), self.plan.request(Happening)
+            history = settled(raw, reading, self.plan.rules, self.desk, happening)
+        run = replace(run, history=history)
+        last = last_published(to)
+        if self.only != "test":
+            run = replace(run, watch=self._watched(history, last))
+        if self.only != "watch":
+            run = self._published(run, told, last, place)
+        alerts = run.watch is not None and not run.watch.alerts.empty
+        return replace(run, outcome="alerts" if alerts else "done", seconds=self.seconds)
+
+    def _destination(self, to: Sequence[Path]) -> Destination:
+        """Where it is published, checked before the work."""
+        if not to and self.only != "test":
+            fault = Fault("publish.to", 'it is missing; say where, as in to = "published"')
+            raise PlanWrong(str(self.plan.file), (fault,))
+        return for_publication(to)
+
+    def _read(self) -> tuple[History, Explanation]:
+        """Demand and what may explain it, as known at the instant that is stated."""
+        reading = self.plan.request(Reading)
+        history = read_whole(reading, self.desk)
+        if self.as_of is not None:
+            history = history.until("last complete period", as_of=self.as_of)
+        driving, happening = self.plan.request(Driving), self.plan.request(Happening)
+        return history, explanation(driving, happening, reading, history, self.desk)
+
+    def _watched(self, history: History, last: Publication | None) -> Watch | None:
+        """The last publication against what came since; None where there is none on this cadence."""
+        if last is None or last.cadence != history.cadence:
+            return None
+        asked = self.plan.request(Watching)
+        level = asked.level if asked.level in last.head.wanted.levels else None
+        with self._timed("watch"):
+            return watch(last, history, level=level, tolerance=asked.tolerance)
+
+    def _published(self, run: PlanRun, told: Explanation, last: Publication | None, place: Destination) -> PlanRun:
+        """Test, decide and publish, as far as is asked for."""
+        asked = Asked(
+            publishing=self.plan.request(Publishing),
+            deciding=self.plan.request(Deciding),
+            testing=self.plan.request(Testing),
+            explaining=told,
+            scenarios=scenarios_of(self.plan.request(Driving), told),
+            last=last,
+        )
+        kept = PartsDirectory(self.journal.tests)
+        with self._timed("test"):
+            trial = None if asked.publishing.method else self._tested(run.history, asked, kept)
+        run = replace(run, trial=trial)
+        if self.only == "test":
+            return run
+        with self._timed("publish"):
+            found = published(run.history, asked, trial, self.desk)
+        run = replace(run, verdict=found.verdict, changes=changes_between(last, found.verdict))
+        run = replace(run, publication=_of_plan(found, self.plan, run.key))
+        self.journal.promise({"key": run.key, **said_of(run.message())})
+        with self._timed("place"):
+            place(run.publication, self.desk)
+        if trial is not None:
+            kept.compact({one.key for whole in (trial, *trial.cuts) for one in whole})
+        return run
+
+    def _tested(self, history: History, asked: Asked, kept: PartsDirectory) -> Trial:
+        """The backtest; what was tested before is taken over, and with only= publish nothing else is."""
+        testing = reach(history, asked.testing, asked.publishing)
+        engine = _Unwilling(str(self.plan.file)) if self.only == "publish" else None
+        return backtested(history, testing, asked.explaining, self.desk, kept=kept, engine=engine)
+
+    def _tell_late(self, to: Sequence[Path]) -> None:
+        """Tell what a run that was killed has published and told nobody; forget what it did not publish."""
+        left = self.journal.promised()
+        if left is not None and to and all(_stands(one, str(left.get("key"))) for one in to):
+            message = retold(left)
+            tell(self.plan.request(Telling), message)
+            self.journal.add({**message.facts, "late": True})
+            self.desk.say("The last run was stopped after it had published; it is told now.")
+        self.journal.fulfil()
+
+    @contextmanager
+    def _timed(self, part: str) -> Iterator[None]:
+        begun = self.desk.seconds()
+        yield
+        self.seconds[part] = self.desk.seconds() - begun
+
+
+class _Unwilling:
+    """An engine for runs that may only take over what was tested before."""
+
+    def __init__(self, plan: str) -> None:
+        self._plan = plan
+
+    def map(self, function: Callable[[Any], Any], tasks: Sequence[Any], lost: Any = None) -> Iterator[Any]:
+        """Refuse to work."""
+        if len(tasks):
+            problem = f"{len(tasks):,} items were not tested as data and plan are now"
+            raise PlanUntested(self._plan, problem)
+        return iter(())
+
+
+def _shown(history: History) -> str:
+    """A fingerprint of a history as it was read, with what tidying looks at besides its values."""
+    return repr((history.fingerprint, history.repeats, history.unfinished, history.measure, history.keys))
+
+
+def _stands(target: Path, key: str) -> bool:
+    """Whether a place holds the whole publication of this key."""
+    found = planned_at(target)
+    return found is not None and found.key == key
+
+
+def _of_plan(found: Outcome, plan: Plan, key: str) -> Publication:
+    """The publication, with the plan that it followed."""
+    publication = found.publication
+    return replace(publication, head=replace(publication.head, plan=Planned(plan.file.name, key)))
