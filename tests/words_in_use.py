@@ -84,7 +84,7 @@ def tables_of_python(raw):
 def tables_on_the_screen(directory, monkeypatch):
     """Every table that a command prints."""
     shown = {}
-    monkeypatch.setattr(tables, "_show_rich", lambda table, title, _: shown.setdefault((verb, title), table))
+    monkeypatch.setattr(tables, "_show_rich", lambda table, title, *_: shown.setdefault((verb, title), table))
     source = directory / "demand.csv"
     frame = pd.read_csv(DATA / "demand.csv", dtype=str, keep_default_na=False)
     frame[frame["sku"].isin(ITEMS)].to_csv(source, index=False)

@@ -27,12 +27,19 @@ __all__ = ["run_backtest"]
 SHOWN = ("rank", "method", "n", "mase", "value_added", "mae", "rmse", "mape", "me", "parameters")
 """Columns of the standings that people see, besides coverage, significance and time; CSV and JSON have all."""
 
-CAPTION = (
-    "n: cells that every method forecast. Error is actual - forecast: me above zero means the forecasts were too low. "
-    "value_added: percent less {measure} than the benchmark. versus_first: at 5 %."
-)
+LEGEND = {
+    "n": "n: cells that every method forecast.",
+    "me": "me: actual - forecast; above zero means that forecasts were too low.",
+    "value_added": "value_added: percent less {measure} than the benchmark.",
+    "versus_first": "versus_first: at 5 %.",
+}
+"""What columns of the standings hold."""
+
 Scope = Literal["training", "holdout", "pooled", "both"]
 SCORES = ("n", "mase", "rmsse", "mae", "rmse", "mape", "wape", "bias", "relative_mae", "theils_u")
+STEPS = (1, 2, 3, 6, 12)
+"""Lead times that people see, and multiples of the last."""
+
 LEADING = 5
 """Methods whose error by lead time people see."""
 
@@ -108,7 +115,9 @@ def show_standings(trial: Trial, measure: str, placing: Placing) -> None:
     kept = (*SHOWN, measure, f"training_{measure}", *coverage, "versus_first", "ms_per_fold", *_told(table))
     hidden = tuple(name for name in table.columns if name not in (*kept, "foresight"))
     title = f"Standings by {measure}, {trial.scheme.in_words()}"
-    show(table, placing, title=title, hide=hidden, caption=CAPTION.format(measure=measure))
+    legend = {name: said.format(measure=measure) for name, said in LEGEND.items()}
+    ranked = ("rank", "method", measure, "value_added", "me", *coverage, "mape", "n", f"training_{measure}", *SHOWN)
+    show(table, placing, title=title, hide=hidden, ranked=ranked, legend=legend)
     if placing.form == "table" and trial.horizon > 1:
         show(_by_step(trial, table["method"].tolist(), measure), placing, title=f"{measure} by lead time")
 
@@ -123,9 +132,15 @@ def _by_step(trial: Trial, ranked: list[str], measure: str) -> pd.DataFrame:
     shown = list(dict.fromkeys([*ranked[:LEADING], trial.benchmarks[0].text]))
     table = trial.scores(by=["method", "step"], common=True)
     wide = table.pivot_table(index="method", columns="step", values=measure, dropna=False)
-    wide = wide.loc[[text for text in shown if text in wide.index]]
-    wide.columns = [str(step) for step in wide.columns]
+    steps = _telling([int(step) for step in wide.columns])
+    wide = wide.loc[[text for text in shown if text in wide.index]][steps]
+    wide.columns = [str(step) for step in steps]
     return wide.reset_index()
+
+
+def _telling(steps: list[int]) -> list[int]:
+    """The lead times that a table shows: the first ones, then ever fewer, and the last."""
+    return [step for step in steps if step in STEPS or step % STEPS[-1] == 0 or step == steps[-1]]
 
 
 def draw_trial(trial: Trial, measure: str, directory: Path) -> str:

@@ -13,6 +13,7 @@ import typer
 from typer.core import TyperCommand
 
 from veridex.errors import ParameterError
+from veridex.exchange.missing import refuse_missing
 from veridex.job import requests
 from veridex.job.requests import Reading
 from veridex.job.words import Stated, Told, spelled_numbers, split_names, told_by
@@ -151,8 +152,10 @@ def takes(**only: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
             values: dict[str, dict[str, Any]] = {name: {} for name in asked}
             for one in options:
                 values[one.parameter][one.told.name] = one.value(given[one.told.name])
-            if Reading in asked.values() and given["file"].lower().endswith(PLAN):
-                _fill_from_plan(given["file"], values, asked, stated)
+            if Reading in asked.values():
+                refuse_missing(given["file"])
+                if given["file"].lower().endswith(PLAN):
+                    _fill_from_plan(given["file"], values, asked, stated)
             filled: dict[str, Any] = {name: asked[name](**own) for name, own in values.items()}
             if hints.get("stated") is Stated:
                 filled["stated"] = Stated([one.told.spelled for one in stated])

@@ -10,6 +10,7 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
+from veridex.cli.spoken import note_spoken
 from veridex.front import DESK as CLOCKS
 from veridex.job.desk import Advance, Desk
 
@@ -26,7 +27,7 @@ def _watched(what: str, total: int) -> Iterator[Advance]:
         yield lambda done, _: bar.update(task, completed=done)
 
 
-DESK = replace(CLOCKS, say=lambda note: typer.echo(note, err=True), watched=_watched)
+DESK = replace(CLOCKS, say=lambda note: typer.echo(note_spoken(note), err=True), watched=_watched)
 """Standard output holds the table alone."""
 
 

@@ -11,6 +11,7 @@ from typing import Annotated
 import typer
 
 from veridex.cli.derive import Grouped, takes
+from veridex.cli.spoken import spoken
 from veridex.errors import InputError
 from veridex.job.requests import (
     Applying,
@@ -240,7 +241,7 @@ def run() -> None:
     try:
         app()
     except InputError as error:
-        typer.echo(f"veridex: {error}", err=True)
+        typer.echo(f"veridex: {spoken(error)}", err=True)
         sys.exit(2)
     except BrokenPipeError:
         sys.stderr.close()  # the reader of our output has gone; there is nobody to tell

@@ -34,6 +34,9 @@ SHOWN = {
 """Columns of the profile that people see, and what they are called there; CSV and JSON have all."""
 
 
+RANKED = ("item", "class", "mean", "outliers", "remarks", "season", "level shifts", "unknown", "trend", "first", "last")
+
+
 def run_profile(reading: Reading, happening: Happening, placing: Placing) -> None:
     """Show what is in a history, and what is wrong with it."""
     desk = desk_for(placing)
@@ -45,7 +48,7 @@ def run_profile(reading: Reading, happening: Happening, placing: Placing) -> Non
         typer.echo(page(profiles[0]))
     else:
         title = f"{len(profiles)} items, {history.cadence.name}"
-        show(profile_for_show(profiles, placing.form), placing, title=title)
+        show(profile_for_show(profiles, placing.form), placing, title=title, ranked=RANKED)
         for note in (unfinished_note(profiles), _growing_note(profiles)):
             if note:
                 desk.say(note)

@@ -9,7 +9,7 @@ import pandas as pd
 import typer
 
 from veridex.cli.tables import paragraph, show
-from veridex.core.methods.short_names import short_name
+from veridex.core.methods.short_names import brief_name, short_name
 from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.publication import Publication
 from veridex.core.readable import number, quantity
@@ -20,6 +20,11 @@ __all__ = ["show_publication"]
 
 REMARK = "remark:"
 """What a reason begins with that is none why there is no forecast."""
+
+NUMBERS = ("next", "wape", "mae", "bias", "error", "value_added")
+"""Columns that are empty where nothing was tested."""
+
+PERCENT = ("wape", "bias", "value_added")
 
 MOST_ROWS = 30
 """Items that people see; files have all."""
@@ -97,24 +102,41 @@ def _totals_in_words(publication: Publication, item: str) -> str:
 
 
 def _show_many(publication: Publication, placing: Placing) -> None:
-    """A row for each of the largest items, groups after them, and how the items were decided."""
+    """A row for each of the largest items, what they come to, groups after them, and how the items were decided."""
     head = publication.head
     level = head.wanted.levels[0]
     label = level_label(level)
     until = f"until {head.until}" if head.until is not None else f"next {head.horizon}"
     until += f" from step {head.wanted.first}" if head.wanted.first > 1 else ""
     total = f"{until} in all" if head.demand.measure.adds_up else f"mean, {until}"
-    rows = [_row(one, level, total) for one in publication.published.values()]
-    table = pd.DataFrame(rows)
-    numbers = ["error", "value_added", f"coverage_{label}"]
-    table[numbers] = table[numbers].astype(float)
+    table = pd.DataFrame([_row(one, level, total) for one in publication.published.values()])
     remarks = table[table["reason"].str.startswith(REMARK)]
     table["reason"] = table["reason"].where(~table["reason"].str.startswith(REMARK), "")
-    shown = table.sort_values(total, ascending=False, kind="stable", ignore_index=True).head(MOST_ROWS)
+    shown = table.sort_values(total, ascending=False, kind="stable", ignore_index=True)
+    shown = shown if placing.wide else shown.head(MOST_ROWS)
+    if head.demand.measure.adds_up:
+        shown = pd.concat([shown, _sum_of(publication, table, total, label)], ignore_index=True)
+    bounds = (f"lower_{label}", f"upper_{label}")
+    shown = shown.astype(dict.fromkeys((*NUMBERS, *bounds, f"coverage_{label}"), float))
+    shown = shown.round(dict.fromkeys((*PERCENT, f"coverage_{label}"), 1))
     empty = [name for name in shown if shown[name].isna().all() or (shown[name].astype(object) == "").all()]
-    fewer = f", the {len(shown)} largest" if len(shown) < len(table) else ""
+    fewer = f", the {MOST_ROWS} largest" if not placing.wide and len(table) > MOST_ROWS else ""
     title = f"{len(table):,} items{fewer}; bounds are of the total"
-    show(shown.drop(columns=empty), placing, title=title, caption=_how_decided(table, label))
+    ranked: tuple[str, ...] = (
+        "item",
+        total,
+        "wape",
+        "mark",
+        "method",
+        f"lower_{label}",
+        f"upper_{label}",
+        "bias",
+        "next",
+        "error",
+    )
+    ranked += ("value_added", "mae", f"coverage_{label}", "caution", "reason", "route", "measure")
+    legend, caption = _legend(table, label), _how_decided(table)
+    show(shown.drop(columns=empty), placing, title=title, caption=caption, legend=legend, ranked=ranked)
     for said, items in remarks.groupby("reason")["item"]:
         typer.echo(paragraph(f"{str(said).removeprefix(REMARK).strip().capitalize()}: {', '.join(items)}."))
     _show_groups(publication, label)
@@ -124,13 +146,18 @@ def _row(one: ItemPublication, level: float, until: str) -> dict[str, Any]:
     """One item: its method, the next period, the total with its bounds, and how good it was."""
     label, scores, total = level_label(level), one.scores, one.totals
     method = one.decided or one.method  # what was decided on is shorter than the orders that were found
+    marks = ["overridden" if one.override is not None else "", "caution" if one.cautions else ""]
     return {
         "item": one.item,
-        "method": None if method is None else short_name(method),
+        "mark": " ".join(filter(None, marks)),
+        "method": None if method is None else brief_name(method),
         "next": np.nan if one.outlook is None else one.outlook.points[0],
         f"lower_{label}": np.nan if total is None else total.bands.lower[0, -1],
         until: np.nan if total is None else total.points[-1],
         f"upper_{label}": np.nan if total is None else total.bands.upper[0, -1],
+        "wape": None if scores is None else scores.wape,
+        "mae": None if scores is None else scores.mae,
+        "bias": None if scores is None else scores.bias,
         "measure": None if scores is None else scores.measure,
         "error": None if scores is None else scores.error,
         "value_added": None if scores is None else scores.value_added,
@@ -139,6 +166,20 @@ def _row(one: ItemPublication, level: float, until: str) -> dict[str, Any]:
         "caution": ", ".join(caution.what for caution in one.cautions),
         "reason": one.reason,
     }
+
+
+def _sum_of(publication: Publication, table: pd.DataFrame, total: str, label: str) -> pd.DataFrame:
+    """The last row: what all items that have a forecast come to; with bounds where the total of all was asked for."""
+    known = table[table["next"].notna()]
+    row: dict[str, Any] = dict.fromkeys(table.columns)
+    row |= dict.fromkeys(("mark", "route", "caution", "reason"), "")
+    row |= {"item": f"all {len(known):,}", "next": known["next"].sum(), total: known[total].sum()}
+    whole = publication.totals[publication.totals["group"] == "all"]
+    if len(whole):
+        row |= {name: whole[name].iloc[-1] for name in (f"lower_{label}", f"upper_{label}")} | {
+            total: whole["forecast"].iloc[-1]
+        }
+    return pd.DataFrame([row])
 
 
 def _show_groups(publication: Publication, label: str) -> None:
@@ -151,17 +192,34 @@ def _show_groups(publication: Publication, label: str) -> None:
         typer.echo(f"{name}, {row['items']} items: {row['forecast']:,.0f} in all ({bounds})")
 
 
-def _how_decided(table: pd.DataFrame, label: str) -> str:
+def _blends(table: pd.DataFrame) -> bool:
+    """Whether a blend is among the methods."""
+    return bool(table["method"].astype("str").str.contains(r" \+\d+$").any())
+
+
+def _how_decided(table: pd.DataFrame) -> str:
     """How many items went which way."""
     counts = Counter(route or "by your choice" for route in table["route"])
     said = ", ".join(f"{count:,} {name}" for name, count in counts.most_common())
     without = int(table["next"].isna().sum())
     lacks = f" {without} without a forecast." if without else ""
+    return f"{said}.{lacks} Write with --to for every period."
+
+
+def _legend(table: pd.DataFrame, label: str) -> dict[str, str]:
+    """What columns hold, said where they are shown."""
+    found = {
+        "wape": "wape: absolute error when tested, in percent of demand.",
+        "mae": "mae: the same in units of demand.",
+        "bias": "bias: percent, above zero where forecasts were too low.",
+        "value_added": "value_added: percent less error than the benchmark.",
+        f"coverage_{label}": f"coverage_{label}: percent of actuals inside the {label.replace('_', '.')} % intervals.",
+    }
+    if _blends(table):
+        found["method"] = "+5: a blend with five others, of which the largest part is named."
     if (table["caution"] != "").any():
-        lacks += " caution: intervals held far less than they claim, the benchmark was better, a size like none "
-        lacks += "before, or a last period that is not over."
-    level = label.replace("_", ".")
-    return (
-        f"{said}.{lacks} value_added: percent less error than the benchmark. coverage_{label}: percent of actuals "
-        f"inside the {level} % intervals of lead times when tested. Write with --to for every period."
-    )
+        said = (
+            "caution: intervals held far less than they claim, the benchmark was better, a size like none before, or "
+        )
+        found["mark"] = f"{said}a last period that is not over."
+    return found

@@ -1,9 +1,12 @@
 """Tables on standard output: for people, as CSV, as JSON."""
 
 import json
+import os
 import shutil
 import sys
 import textwrap
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -13,7 +16,9 @@ from rich import box
 from rich.console import Console
 from rich.table import Table
 
+from veridex.cli.widths import Laid, Shape, laid
 from veridex.core.arrays import FloatArray
+from veridex.core.methods.short_names import short_texts
 from veridex.core.periods.cadence import Cadence
 from veridex.job.requests import Placing
 
@@ -31,14 +36,19 @@ WIDTH_WITHOUT_TERMINAL = 1000
 LONG = 10.0
 """So many millions are shown in millions."""
 
-GUTTER = 3
-"""Blanks between columns."""
+FEW = 6
+"""Sentences below a table, and rows that each names."""
+
+LONGEST_LINE = 120
+"""Letters of a line of prose on a wide screen."""
+
+METHOD_COLUMNS = ("method", "decided", "best_single", "benchmark")
 
 
 def paragraph(text: str) -> str:
     """Prose broken into lines of the terminal's width."""
-    width = shutil.get_terminal_size().columns if sys.stdout.isatty() else PARAGRAPH
-    return textwrap.fill(text, width)
+    width = screen()
+    return textwrap.fill(text, PARAGRAPH if width == WIDTH_WITHOUT_TERMINAL else min(width, LONGEST_LINE))
 
 
 def show(
@@ -47,12 +57,27 @@ def show(
     *,
     title: str,
     hide: tuple[str, ...] = (),
+    ranked: Sequence[str] = (),
     caption: str = "",
+    legend: Mapping[str, str] = MappingProxyType({}),
     cadence: Cadence | None = None,
 ) -> None:
-    """Print a table; `hide` names columns that CSV and JSON have and people can do without.
+    """Print a table.
 
     People read periods as their cadence writes them, files have the days on which they begin.
+
+    Parameters
+    ----------
+    table : DataFrame
+    placing : Placing
+    title, caption : str
+    hide : tuple of str
+        Columns that CSV and JSON have and people can do without.
+    ranked : sequence of str
+        Columns, the most important first: those behind them give way where the screen is narrow.
+    legend : mapping of str to str
+        What columns hold, said where they are shown.
+    cadence : Cadence, optional
     """
     if placing.form == "csv":
         typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
@@ -60,27 +85,77 @@ def show(
         rows = _dates_as_text(table).to_dict("records")
         typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
     else:
-        _show_rich(_periods_as_written(table.drop(columns=list(hide)), cadence), title, caption)
+        seen = table if placing.wide else table.drop(columns=list(hide))
+        width = WIDTH_WITHOUT_TERMINAL if placing.wide else screen()
+        _show_rich(_periods_as_written(seen, cadence), title, caption, width, ranked, legend)
 
 
-def _show_rich(table: pd.DataFrame, title: str, caption: str) -> None:
-    console = Console(width=None if sys.stdout.isatty() else WIDTH_WITHOUT_TERMINAL, highlight=False, markup=False)
-    grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
+def screen() -> int:
+    """Letters of a line: of the terminal, or as the environment says; a file has no edge."""
+    known = sys.stdout.isatty() or os.environ.get("COLUMNS", "").isdecimal()
+    return shutil.get_terminal_size().columns if known else WIDTH_WITHOUT_TERMINAL
+
+
+def _show_rich(
+    table: pd.DataFrame, title: str, caption: str, width: int, ranked: Sequence[str], legend: Mapping[str, str]
+) -> None:
+    console = Console(width=width, highlight=False, markup=False)
     numeric = [pd.api.types.is_numeric_dtype(kind) and not pd.api.types.is_bool_dtype(kind) for kind in table.dtypes]
     columns, magnitude = _cells(table, numeric)
-    words = [_longest_word((str(name), *cells)) for name, cells in zip(table.columns, columns, strict=True)]
-    # Where the screen is too narrow for whole words they are broken: no column is lost.
-    whole = sum(words) + GUTTER * len(words) <= console.width
-    for name, right, longest in zip(table.columns, numeric, words, strict=True):
-        grid.add_column(
-            str(name), justify="right" if right else "left", overflow="fold", min_width=longest if whole else None
-        )
-    for row in zip(*columns, strict=True):
+    key = _short_methods(table, columns) if width < WIDTH_WITHOUT_TERMINAL else {}
+    named = zip(map(str, table.columns), columns, numeric, strict=True)
+    shapes = [Shape(name, cells, right) for name, cells, right in named]
+    fitted = laid(shapes, width - 1, ranked)
+    grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
+    shown = [one for one in shapes if one.name in fitted.widths]
+    for one in shown:
+        head, wide = "\n".join(one.head), fitted.widths[one.name]
+        grid.add_column(head, justify="right" if one.numeric else "left", overflow="fold", width=wide)
+    for row in zip(*(one.cells for one in shown), strict=True):
         grid.add_row(*row)
     console.print(grid)
-    said = " ".join(part for part in (magnitude, caption) if part)
-    if said:
-        console.print(f" {said}\n", markup=False)
+    told = [legend[one.name] for one in shown if one.name in legend]
+    said = " ".join(part for part in (magnitude, caption, *told, _left_out(fitted)) if part)
+    lines = [*_sentences(shapes, fitted), *(f"{short}: {text}" for short, text in key.items())]
+    for line in (*lines, *([said] if said else [])):
+        console.print(textwrap.fill(line, min(width, LONGEST_LINE), initial_indent=" ", subsequent_indent="   "))
+    if lines or said:
+        console.print()
+
+
+def _left_out(fitted: Laid) -> str:
+    """What a narrow screen does not show."""
+    return f"Left out here: {', '.join(fitted.away)}; --wide or --as csv has all." if fitted.away else ""
+
+
+def _sentences(shapes: Sequence[Shape], fitted: Laid) -> list[str]:
+    """Columns of sentences that stand below the table: each sentence once, with the rows that it is about."""
+    lines = []
+    for name in fitted.below:
+        own = next(one for one in shapes if one.name == name)
+        about: dict[str, list[str]] = {}
+        for label, cell in zip(shapes[0].cells, own.cells, strict=True):
+            if cell not in ("", "-"):
+                about.setdefault(cell, []).append(label)
+        for said, labels in list(about.items())[:FEW]:
+            who = ", ".join(dict.fromkeys(labels[:FEW])) + (
+                f" and {len(labels) - FEW} more" if len(labels) > FEW else ""
+            )
+            lines.append(f"{name}, {who}: {said}")
+        if len(about) > FEW:
+            lines.append(f"{name}: {len(about) - FEW} more sentences; --wide or --as csv has them.")
+    return lines
+
+
+def _short_methods(table: pd.DataFrame, columns: list[list[str]]) -> dict[str, str]:
+    """Put short names of methods into their column where there are long ones; what these stand for."""
+    key: dict[str, str] = {}
+    for place, name in enumerate(table.columns):
+        if name in METHOD_COLUMNS:
+            names = short_texts(columns[place])
+            columns[place] = [names[text] for text in columns[place]]
+            key |= {short: text for text, short in names.items() if short != text}
+    return key
 
 
 def _cells(table: pd.DataFrame, numeric: list[bool]) -> tuple[list[list[str]], str]:
@@ -106,10 +181,6 @@ def _magnitude(pooled: FloatArray) -> tuple[float, str]:
         if typical >= LONG * size:
             return size, f"Quantities in {word}."
     return 1.0, ""
-
-
-def _longest_word(cells: tuple[str, ...]) -> int:
-    return max((len(word) for cell in cells for word in cell.split()), default=0)
 
 
 def _numbers(column: "pd.Series[Any]", pooled: FloatArray | None) -> list[str]:

@@ -1,5 +1,8 @@
 """What `tidy` does and shows: the ledger of every repair."""
 
+import numpy as np
+import pandas as pd
+
 from veridex import figures
 from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
@@ -9,7 +12,12 @@ from veridex.job.placing import for_tidied
 from veridex.job.reading import events_of, read_whole, tell_notes, tidied_by
 from veridex.job.requests import Happening, Placing, Reading, Tidying
 
-__all__ = ["run_tidy"]
+__all__ = ["gathered", "run_tidy"]
+
+MANY = 4
+"""From so many entries on that say the same of one period they are counted on one line."""
+
+RANKED = ("item", "period", "what", "after", "before", "why")
 
 
 def run_tidy(reading: Reading, tidying: Tidying, happening: Happening, placing: Placing) -> None:
@@ -23,9 +31,21 @@ def run_tidy(reading: Reading, tidying: Tidying, happening: Happening, placing: 
     tidied = tidied if reading.key is None else tidied.only(reading.key)
     if len(tidied.ledger) or placing.form != "table":
         title = f"Ledger: {len(tidied.ledger):,} entries"
-        show(tidied.ledger, placing, title=title, cadence=tidied.history.cadence)
+        entries = tidied.ledger if placing.form != "table" or placing.wide else gathered(tidied.ledger)
+        show(entries, placing, title=title, ranked=RANKED, cadence=tidied.history.cadence)
     place(tidied, desk)
     if placing.figures is not None:
         by_item = {one.series.item: one for one in profile_items(history, events)}
         draw = lambda one: figures.history(by_item[one], tidied=tidied.history[one], events=events)  # noqa: E731
         desk.say(draw_items(placing.figures, tidied.history, {"tidied": draw}))
+
+
+def gathered(ledger: pd.DataFrame) -> pd.DataFrame:
+    """The ledger with what is said of many items in the same words counted, behind what is said of one."""
+    said = ["period", "what", "why"]
+    count = ledger.groupby(said)["item"].transform("size")
+    own, alike = ledger[count < MANY], ledger[count >= MANY]
+    counted = alike.groupby(said, sort=False, as_index=False).agg(item=("item", lambda items: f"{len(items)} items"))
+    if counted.empty:
+        return own
+    return pd.concat([own, counted.assign(before=np.nan, after=np.nan)[list(ledger.columns)]], ignore_index=True)

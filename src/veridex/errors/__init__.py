@@ -25,7 +25,7 @@ from veridex.errors.base import (
 )
 from veridex.errors.calls import ParameterError, WordIdle
 from veridex.errors.faults import WorkerFailed
-from veridex.errors.histories import HistoryTooShort, ItemUnknown, RowsRefused, TrialUnlike
+from veridex.errors.histories import HistoryTooShort, ItemUnknown, RowsRefused, SeveralItems, TrialUnlike
 from veridex.errors.methods import MeasureUnknown, MethodUnknown, SettingError, SettingUnknown
 from veridex.errors.plans import PlanBusy, PlanUntested, PlanWrong, TellingFailed
 from veridex.errors.reading import (
@@ -67,6 +67,7 @@ __all__ = [
     "RowsRefused",
     "SettingError",
     "SettingUnknown",
+    "SeveralItems",
     "StoreError",
     "TellingFailed",
     "TrialUnlike",

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from veridex.errors.base import HistoryError
 from veridex.errors.wording import listed, near
 
-__all__ = ["HistoryTooShort", "ItemUnknown", "RowsRefused", "TrialUnlike"]
+__all__ = ["HistoryTooShort", "ItemUnknown", "RowsRefused", "SeveralItems", "TrialUnlike"]
 
 
 @dataclass(eq=False)
@@ -35,6 +35,22 @@ class ItemUnknown(HistoryError, KeyError):
             f"no item {self.item!r} in this history of {len(self.present)}: {listed(self.present)}."
             f"{near(self.item, self.present)}"
         )
+
+
+@dataclass(eq=False)
+class SeveralItems(HistoryError, ValueError):
+    """A history of several items was passed where one series is wanted."""
+
+    first: str
+    count: int
+
+    @property
+    def problem(self) -> str:
+        """What is wrong, without what to do."""
+        return f"this works on one series, and the history has {self.count} items"
+
+    def __str__(self) -> str:
+        return f"{self.problem}; pick one: history[{self.first!r}]."
 
 
 @dataclass(eq=False)

@@ -11,7 +11,8 @@ import pyarrow as pa
 from pyarrow import parquet
 
 from veridex.errors import FileUnreadable, ParameterError
-from veridex.exchange.texts import Source, read_csv, refuse_no_file
+from veridex.exchange.missing import refuse_missing
+from veridex.exchange.texts import Source, read_csv
 
 __all__ = ["read_source"]
 
@@ -59,7 +60,7 @@ def read_source(
         raise ParameterError("table", repr(table or query), "only a database address such as sqlite:///shop.db has it")
     path = Path(source)
     if str(source) != "-":
-        refuse_no_file(path)
+        refuse_missing(path)
         if path.is_dir() or path.suffix.lower() in (".parquet", ".pq"):
             return _read_parquet(path, keep)
         if path.suffix.lower() in (".xlsx", ".xlsm"):

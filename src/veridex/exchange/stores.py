@@ -1,23 +1,23 @@
 """Item trials in a directory of parts, so that a killed backtest resumes."""
 
 import hashlib
-import io
 import json
 import os
 import tempfile
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
-from zipfile import BadZipFile
 
 import numpy as np
 
-from veridex.core.backtest.folds import ARRAYS, ItemTrial, digest_of
+from veridex.core.backtest.folds import ARRAYS, ItemTrial
+from veridex.core.backtest.trail import LENGTH, Trail
 from veridex.errors import DestinationRefused
 
 __all__ = ["PartsDirectory"]
 
-HEAD = b"veridex item trials 1\n"
+HEAD = b"veridex item trials 3\n"
+LINKS, MEMORIES, SIZES = "links", "memories", "memory_sizes"
 SUFFIX = ".trials"
 SIZE = 8
 """Bytes of a length."""
@@ -70,10 +70,10 @@ class PartsDirectory:
         DestinationRefused
             If it cannot be written.
         """
-        target = io.BytesIO()
-        np.savez(target, **{name: getattr(one, name) for name in ARRAYS})
-        body = target.getvalue()
+        arrays = {name: getattr(one, name) for name in ARRAYS} | _trail_arrays(one)
+        body = b"".join(np.ascontiguousarray(array).tobytes() for array in arrays.values())
         said = {"item": one.item, "keys": one.keys, "size": len(body), "digest": _digest(body)}
+        said["arrays"] = [(name, array.dtype.str, array.shape) for name, array in arrays.items()]
         try:
             self._add(said, body)
         except OSError as problem:
@@ -89,8 +89,8 @@ class PartsDirectory:
         """
         try:
             parts = {path: [record for _, record in _records_in(path)] for path in self._parts()}
-            held = {_key(record): record for records in parts.values() for record in records}
-            useful = [record for key, record in held.items() if key in wanted]
+            held = {key: record for records in parts.values() for record in records for key in record.said["keys"]}
+            useful = list({(record.path, record.at): record for key, record in held.items() if key in wanted}.values())
             if 2 * sum(record.said["size"] for record in useful) < sum(path.stat().st_size for path in parts):
                 self._part = None
                 for record in useful:
@@ -127,7 +127,18 @@ class PartsDirectory:
 
 
 def _digest(body: bytes) -> str:
-    return hashlib.sha256(body).hexdigest()
+    """A checksum that tells a record that was cut or changed; it is faster than one against malice."""
+    return hashlib.blake2b(body, digest_size=16).hexdigest()
+
+
+def _arrays(body: bytes, said: Sequence[tuple[str, str, Sequence[int]]]) -> dict[str, Any]:
+    """The arrays that stand behind each other."""
+    found, at = {}, 0
+    for name, kind, shape in said:
+        count = int(np.prod(shape))
+        found[name] = np.frombuffer(body, dtype=np.dtype(kind), count=count, offset=at).reshape(shape)
+        at += found[name].nbytes
+    return found
 
 
 def _records_in(path: Path) -> Iterator[tuple[str, Record]]:
@@ -155,16 +166,32 @@ def _head(file: BinaryIO) -> dict[str, Any] | None:
         return None
 
 
-def _key(record: Record) -> str:
-    """The key of the trial in a record."""
-    return digest_of(repr(tuple(record.said["keys"])).encode())
-
-
 def _body(record: Record) -> bytes:
     """The bytes of the trial in a record."""
     with record.path.open("rb") as file:
         file.seek(record.at)
         return file.read(int(record.said["size"]))
+
+
+def _trail_arrays(one: ItemTrial) -> dict[str, Any]:
+    """A trail as arrays: links by method and fold, memories behind each other."""
+    if one.trail is None:
+        return {}
+    memories = one.trail.memories
+    return {
+        LINKS: np.frombuffer(b"".join(b"".join(own) for own in one.trail.links), dtype=np.uint8),
+        MEMORIES: np.concatenate(memories) if memories else np.empty(0),
+        SIZES: np.array([memory.size for memory in memories], dtype=np.int64),
+    }
+
+
+def _trail(found: Mapping[str, Any]) -> Trail:
+    """The trail that arrays hold."""
+    sizes, links = found[SIZES], found[LINKS].tobytes()
+    own = [links[at : at + LENGTH] for at in range(0, len(links), LENGTH)]
+    folds = len(own) // max(sizes.size, 1)
+    by_method = tuple(tuple(own[m * folds : (m + 1) * folds]) for m in range(sizes.size))
+    return Trail(by_method, tuple(np.split(found[MEMORIES], np.cumsum(sizes)[:-1])))
 
 
 def _read(record: Record) -> ItemTrial | None:
@@ -173,8 +200,9 @@ def _read(record: Record) -> ItemTrial | None:
         body = _body(record)
         if _digest(body) != record.said["digest"]:
             return None
-        with np.load(io.BytesIO(body)) as found:
-            arrays = {name: found[name] for name in ARRAYS}
-        return ItemTrial(item=record.said["item"], keys=tuple(record.said["keys"]), **arrays)
-    except (OSError, ValueError, KeyError, BadZipFile):
+        found = _arrays(body, record.said["arrays"])
+        trail = _trail(found) if LINKS in found else None
+        own = {name: found[name] for name in ARRAYS}
+        return ItemTrial(item=record.said["item"], keys=tuple(record.said["keys"]), trail=trail, **own)
+    except (OSError, ValueError, KeyError, TypeError):
         return None

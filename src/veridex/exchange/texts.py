@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from pyarrow import csv
 
 from veridex.errors import FileUnreadable
+from veridex.exchange.missing import refuse_missing
 
-__all__ = ["Source", "decoded", "read_bytes", "read_csv", "refuse_no_file"]
+__all__ = ["Source", "decoded", "read_bytes", "read_csv"]
 
 DELIMITERS = (",", ";", "\t", "|")
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
@@ -55,7 +56,7 @@ def read_bytes(source: str | Path) -> bytes:
     if str(source) == "-":
         content = sys.stdin.buffer.read()
     else:
-        refuse_no_file(Path(source))
+        refuse_missing(Path(source))
         if Path(source).is_dir():
             raise FileUnreadable(str(source), "this is a directory", "Name a file.")
         content = Path(source).read_bytes()
@@ -87,12 +88,6 @@ def decoded(content: bytes, label: str, encoding: str | None) -> tuple[str, tupl
     if controls:
         raise FileUnreadable(label, "this is no text", CSV_AGAIN)
     return content.decode("cp1252", errors="replace"), ("The file is not in UTF-8; it was read as Windows-1252.",)
-
-
-def refuse_no_file(path: Path) -> None:
-    """Raise `FileUnreadable` where there is no such file."""
-    if not path.exists():
-        raise FileUnreadable(str(path), "there is no such file")
 
 
 def read_csv(

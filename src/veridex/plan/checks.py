@@ -17,6 +17,7 @@ from veridex.core.verdict.conditions import checked_target
 from veridex.errors import InputError, ParameterError
 from veridex.errors.plans import Fault
 from veridex.errors.wording import near
+from veridex.exchange.missing import meant_instead
 from veridex.job.reading import TABLES, rules_of, whole_number
 from veridex.job.requests import Deciding, Driving, Happening, Publishing, Reading, Telling, Testing, Tidying, Watching
 from veridex.plan.plan import Plan
@@ -60,9 +61,7 @@ def _there(path: str, file: Any) -> Iterator[Fault]:
     """That a file is not there; addresses and standard input are not files."""
     if file is None or "://" in str(file) or str(file) == "-" or Path(file).exists():
         return
-    beside = Path(file).parent
-    names = tuple(one.name for one in beside.iterdir()) if beside.is_dir() else ()
-    yield Fault(path, f"there is no file {file}.{near(Path(file).name, names)}")
+    yield Fault(path, f"there is no file {file}. {meant_instead(file)}".rstrip())
 
 
 def _history(plan: Plan) -> Iterator[Fault]:

@@ -1,5 +1,6 @@
 """`Plan`: what a plan file says, as requests of the job."""
 
+import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, fields
 from pathlib import Path
@@ -46,11 +47,16 @@ class Plan:
         if kind is Placing and Publishing not in others:
             return {}
         if kind is Testing and Publishing not in others:
-            ahead = str(self.said.get(Publishing, {}).get("horizon", ""))
-            own = self.said.get(Testing, {})
-            reach = {"horizon": int(ahead)} if ahead.isdecimal() and not _says_how_far(own) else {}
-            return {**reach, **own}
+            return {"horizon": self._ahead, **self.said.get(Testing, {})}
         return self.said.get(kind, {})
+
+    @property
+    def _ahead(self) -> int | None:
+        """How far a test looks that does not say it by itself: as its scheme says, else as far as is published."""
+        scheme = str(self.said.get(Testing, {}).get("scheme") or "")
+        said = re.search(r"horizon=(\d+)", scheme)
+        ahead = said[1] if said is not None else str(self.said.get(Publishing, {}).get("horizon", ""))
+        return int(ahead) if ahead.isdecimal() else None
 
     @property
     def rules(self) -> str | None:
@@ -77,8 +83,3 @@ class Plan:
             said = self.said.get(kind, {})
             parts.append([one.name + "=" + repr(said.get(one.name)) for one in fields(kind)])
         return digest_of(VERSION.encode(), repr((sorted(self.sections), parts)).encode())
-
-
-def _says_how_far(testing: Mapping[str, Any]) -> bool:
-    """Whether the test says its horizon itself."""
-    return testing.get("horizon") is not None or "horizon=" in (testing.get("scheme") or "")

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from veridex.errors import FileUnreadable, PlanWrong
 from veridex.errors.plans import Fault
 from veridex.errors.wording import listed, near
+from veridex.exchange.missing import refuse_missing
 from veridex.job.reading import TABLES
 from veridex.job.words import Told
 from veridex.plan.plan import Plan
@@ -72,10 +73,9 @@ def read_plan(file: str | Path) -> Plan:
 
 def _table(path: Path) -> dict[str, Any]:
     """What the file holds."""
+    refuse_missing(path)
     try:
         text = path.read_text(encoding="utf-8")
-    except FileNotFoundError:
-        raise FileUnreadable(str(path), "there is no such file") from None
     except IsADirectoryError:
         raise FileUnreadable(str(path), "it is a directory") from None
     except (OSError, UnicodeDecodeError) as problem:

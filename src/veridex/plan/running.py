@@ -155,7 +155,7 @@ class _Work:
         with self._timed("place"):
             place(run.publication, self.desk)
         if trial is not None:
-            kept.compact({one.key for whole in (trial, *trial.cuts) for one in whole})
+            kept.compact({key for whole in (trial, *trial.cuts) for one in whole for key in one.keys})
         return run
 
     def _tested(self, history: History, asked: Asked, kept: PartsDirectory) -> Trial:

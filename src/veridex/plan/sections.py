@@ -102,7 +102,7 @@ def _spelled(value: Any) -> Any:
         return _text(value)
     settings = {str(key): _setting(one) for key, one in value.items() if key != USE}
     if not isinstance(value.get(USE), str):
-        raise PydanticCustomError("use", 'a table names what it means, as in {{ use = "arima", p = 1, d = 1 }}')
+        raise PydanticCustomError("use", 'a table names what it means, as in { use = "arima", p = 1, d = 1 }')
     return written(value[USE], settings.items())
 
 

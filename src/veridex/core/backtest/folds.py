@@ -2,13 +2,14 @@
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.backtest.trail import Trail
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import NUMBERS, Components
 from veridex.core.laws.laws import Laws
@@ -30,6 +31,9 @@ PER_METHOD = (
     "training",
     "seconds",
 )
+
+TAKEN_OVER = (*PER_METHOD, "scales", "supports")
+"""What of earlier folds holds on; origins, actuals and clarity are found anew."""
 
 LONGEST_FORM = 72
 
@@ -154,10 +158,13 @@ class ItemTrial(FoldArrays):
     item : str
     keys : tuple of str
         For each method a fingerprint of everything that its results depend on.
+    trail : Trail or None
+        What lets its folds be continued; only where finished items are kept.
     """
 
     item: str
     keys: tuple[str, ...]
+    trail: Trail | None = field(default=None, repr=False)
 
     @property
     def key(self) -> str:
@@ -169,10 +176,21 @@ class ItemTrial(FoldArrays):
         """For each method whether the process that worked on it died: what was lost is done again."""
         return tuple((self.status == Status.WORKER_DIED).any(axis=1).tolist())
 
+    def taken_over(self, before: "ItemTrial") -> int:
+        """Fill in, in place, the folds that were run before, all of them at the beginning; and say how many."""
+        done = 0 if before.trail is None else len(before.trail.links[0])
+        for name in TAKEN_OVER:
+            mine, theirs = getattr(self, name), getattr(before, name)
+            mine, theirs = (mine[:, :done], theirs[:, :done]) if name in PER_METHOD else (mine[:done], theirs[:done])
+            both = tuple(slice(min(a, b)) for a, b in zip(mine.shape, theirs.shape, strict=True))
+            mine[both] = theirs[both]
+        return done
+
     def of_methods(self, places: Sequence[int]) -> "ItemTrial":
         """The same of some of the methods."""
         own = {name: getattr(self, name)[list(places)] for name in PER_METHOD}
-        return replace(self, keys=tuple(self.keys[m] for m in places), **own)
+        trail = None if self.trail is None else self.trail.of_methods(places)
+        return replace(self, keys=tuple(self.keys[m] for m in places), trail=trail, **own)
 
     def last_known(self, series: ItemHistory) -> FloatArray:
         """The last known actual at each origin, shape (O,); NaN where there is none."""

@@ -10,6 +10,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.backtest.folds import FoldArrays, ItemTrial, digest_of
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Fold, Scheme
+from veridex.core.backtest.trail import Trail, chained, seen_by
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.support import support_of
 from veridex.core.laws.transforms import drawn_shares, transforms
@@ -24,7 +25,16 @@ from veridex.core.preparation.training import TrainingSpan, training_span
 from veridex.core.scoring.measures import naive_scales, one_step_sums
 from veridex.version import VERSION
 
-__all__ = ["ItemWork"]
+__all__ = ["Begun", "ItemWork"]
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """An item whose first folds were run before, with what they brought, and the fingerprints of all its folds."""
+
+    series: ItemHistory
+    before: ItemTrial
+    links: tuple[tuple[bytes, ...], ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,6 +57,9 @@ class ItemWork:
         By column and item, the season that neighbours lend at each origin.
     clarity : mapping of str to ndarray, shape (O,)
         How clear the season of each item is at each origin.
+    trailing : bool
+        Whether items bring what lets their folds be continued. Not where coefficients are carried over between
+        estimates: they are remembered elsewhere.
     """
 
     lineup: tuple[Method, ...]
@@ -59,6 +72,7 @@ class ItemWork:
     clock: Callable[[], float]
     borrowed: Mapping[str, Mapping[str, FloatArray]] = field(default_factory=dict)
     clarity: Mapping[str, FloatArray] = field(default_factory=dict)
+    trailing: bool = False
 
     def components(self, season_length: int) -> int:
         """The most components that a law of the lineup has."""
@@ -95,6 +109,31 @@ class ItemWork:
             for one, regressors in zip(self.lineup, self.regressors, strict=True)
         )
 
+    def links(self, series: ItemHistory) -> tuple[tuple[bytes, ...], ...]:
+        """For each method a fingerprint of each fold and all before it."""
+        folds = self.scheme.folds(series)
+        own = [seen_by(series, fold) for fold in folds]
+        how = (VERSION, self.foresight, self.pace, self.scheme.training_window, self.horizon)
+        shown: dict[int, list[bytes]] = {}
+        found = []
+        for method, regressors in zip(self.lineup, self.regressors, strict=True):
+            if id(regressors) not in shown:
+                shown[id(regressors)] = [self._shown(series, regressors, fold) for fold in folds]
+            lent = [
+                b"".join(self.borrowed[column][series.item][o].tobytes() for column in method.borrows)
+                for o in range(len(folds))
+            ]
+            seen = list(zip(own, shown[id(regressors)], lent, strict=True))
+            found.append(chained(repr((how, method.text)).encode(), seen))
+        return tuple(found)
+
+    def _shown(self, series: ItemHistory, regressors: Regressors | None, fold: Fold) -> bytes:
+        """What a fold may see of drivers and events."""
+        if regressors is None:
+            return b""
+        perfect = self.foresight == "perfect"
+        return regressors.shown(series.item, series.start, fold.stop, self.horizon, perfect=perfect)
+
     def _lent(self, method: Method, series: ItemHistory) -> tuple[bytes, ...]:
         """The seasons that a method borrows."""
         return tuple(self.borrowed[column][series.item].tobytes() for column in method.borrows)
@@ -111,51 +150,72 @@ class ItemWork:
         recorded = regressors.recorded(series.item, series.start, len(series), self.horizon)
         return repr((regressors.columns, regressors.leads(self.horizon))).encode() + recorded.tobytes()
 
-    def lost(self, series: ItemHistory) -> ItemTrial:
+    def lost(self, task: "ItemHistory | Begun") -> ItemTrial:
         """What stands for an item whose worker died twice."""
+        series = task.series if isinstance(task, Begun) else task
         out = self.empty(series)
         out["status"][:, : len(self.scheme.folds(series))] = Status.WORKER_DIED
         return ItemTrial(item=series.item, keys=self.keys(series), **out)
 
     @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-    def __call__(self, series: ItemHistory) -> ItemTrial:
-        """Forecast from every origin, in order of time: each fold may start from the last one's optimum."""
+    def __call__(self, task: "ItemHistory | Begun") -> ItemTrial:
+        """Forecast from every origin, in order of time: each fold may start from the last one's optimum.
+
+        Of an item whose first folds were run before, only the others are.
+        """
+        series, before = (task.series, task.before) if isinstance(task, Begun) else (task, None)
         out = ItemTrial(item=series.item, keys=self.keys(series), **self.empty(series))
         folds = self.scheme.folds(series)
         if not folds:
             return out
-        spans = [training_span(series, fold.stop, self.scheme.training_window) for fold in folds]
-        for o, span in enumerate(spans):
-            out.scales[o] = naive_scales(span.actuals, series.season_length)
-            out.supports[o] = support_of(span.actuals, series.measure.floor, series.measure.whole)
+        done = 0 if before is None else out.taken_over(before)
+        spans = {
+            o: training_span(series, folds[o].stop, self.scheme.training_window) for o in {0, *range(done, len(folds))}
+        }
+        for o in range(done, len(folds)):
+            out.scales[o] = naive_scales(spans[o].actuals, series.season_length)
+            out.supports[o] = support_of(spans[o].actuals, series.measure.floor, series.measure.whole)
         # Any constant would do; this one is known at every origin.
-        centre = float(np.nanmean(spans[0].actuals)) if spans and spans[0].y.size else 0.0
+        centre = float(np.nanmean(spans[0].actuals)) if spans[0].y.size else 0.0
         known: dict[tuple[int, int], DriverRows] = {}
+        memories = []
         for m in range(len(self.lineup)):
-            self._run_method(m, series, folds, spans, centre, known, out)
-        shares = drawn_shares(series.item, out.origins, self.horizon)
-        out.transforms[:] = transforms(out.laws_at(...), out.actuals, shares)
-        return out
+            warm = None if before is None or before.trail is None else before.trail.memories[m]
+            memories.append(self._run_method(m, series, folds, spans, centre, known, out, done, warm))
+        new = np.s_[:, done:]
+        shares = drawn_shares(series.item, out.origins[done:], self.horizon)
+        out.transforms[new] = transforms(out.laws_at(new), out.actuals[done:], shares)
+        if not self.trailing:
+            return out
+        links = task.links if isinstance(task, Begun) else self.links(series)
+        return replace(out, trail=Trail(links, tuple(memories)))
 
     def _run_method(
         self,
         m: int,
         series: ItemHistory,
         folds: tuple[Fold, ...],
-        spans: list[TrainingSpan],
+        spans: Mapping[int, TrainingSpan],
         centre: float,
         known: dict[tuple[int, int], DriverRows],
         out: ItemTrial,
-    ) -> None:
-        """One method over all folds; `known` holds the driver rows that methods share."""
+        done: int,
+        before: FloatArray | None,
+    ) -> FloatArray:
+        """One method over the folds that are not done; `known` holds the driver rows that methods share.
+
+        What it remembered before is carried on, and what it remembers at the end comes back.
+        """
         entered, regressors = self.lineup[m], self.regressors[m]
         columns = () if regressors is None else regressors.columns
         family = entered.family
         plan: Plan = family.plan(entered.settings, self._sizes(entered, series, columns, 0))
-        warm, row, stats = np.zeros(plan.warm_size), np.empty(plan.row_size), np.empty(STATS)
+        warm = np.zeros(plan.warm_size) if before is None else np.array(before)
+        row, stats = np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
         carried = False
-        for o, (fold, span) in enumerate(zip(folds, spans, strict=True)):
+        for o in range(done, len(folds)):
+            fold, span = folds[o], spans[o]
             begun = self.clock()
             if o and entered.borrows:  # neighbours have shown more since
                 plan = family.plan(entered.settings, self._sizes(entered, series, columns, o))
@@ -192,6 +252,7 @@ class ItemWork:
                     filled[fold.horizon :] = np.nan
                     filled[: fold.gap] = np.nan
             out.seconds[cell] = self.clock() - begun
+        return warm
 
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:
         """Driver rows of a fold; lead times that this fold does not test repeat the last one that it does."""

@@ -8,7 +8,8 @@ from threadpoolctl import threadpool_limits
 
 from veridex.core.backtest.cutting import Cut, cuts
 from veridex.core.backtest.engine import Engine
-from veridex.core.backtest.item_run import ItemWork
+from veridex.core.backtest.folds import ItemTrial
+from veridex.core.backtest.item_run import Begun, ItemWork
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Fold, Scheme
 from veridex.core.backtest.store import Keeper, Kept, MemoryStore
@@ -123,6 +124,7 @@ def _run(history: History, course: Course, running: Running, held: list[Kept], s
         clock=running.clock,
         borrowed={column: found.lent for column, found in seasons.items()},
         clarity=seasons[FOUND].clarity,
+        trailing=running.checkpoint is not None and course.pace.refit_every == 1,
     )
     sizes = (len(course.lineup), work.origins, work.components(history.season_length), work.horizon)
     store = MemoryStore.allocate(history.names, *sizes, course.keep)
@@ -194,27 +196,34 @@ def _refuse_another(onto: Trial, history: History, course: Course) -> None:
 
 
 def _fill(store: MemoryStore, work: ItemWork, series: list[ItemHistory], running: Running, held: list[Kept]) -> None:
-    """Take over what is held under the same keys, run the rest, and keep what is finished."""
-    done = 0
-    for places, left in _missing(store, work, series, held).items():
-        if not places:
-            done += len(left)
-            continue
+    """Take over what is held under the same keys, go on from what was begun, run the rest, keep what is finished."""
+    missing = _missing(store, work, series, held)
+    done, waiting = 0, {one.item: 0 for one in series}
+    for places, tasks in missing.items():
+        for task in tasks if places else ():
+            waiting[_item_of(task)] += 1
+    done += sum(not count for count in waiting.values())
+    for places, tasks in missing.items():
         part = work.only(places)
-        for found in running.engine.map(part, left, part.lost):
-            whole = store.put(found, places)
+        for found in running.engine.map(part, tasks, part.lost) if places else ():
+            store.put(found, places)
             if running.checkpoint is not None and not any(found.lost):
-                running.checkpoint.keep(whole)
-            done += 1
+                running.checkpoint.keep(found)
+            waiting[found.item] -= 1
+            done += not waiting[found.item]
             if running.progress is not None:
                 running.progress(done, len(series))
 
 
+def _item_of(task: ItemHistory | Begun) -> str:
+    return task.series.item if isinstance(task, Begun) else task.item
+
+
 def _missing(
     store: MemoryStore, work: ItemWork, series: list[ItemHistory], held: Iterable[Kept]
-) -> dict[tuple[int, ...], list[ItemHistory]]:
+) -> dict[tuple[int, ...], list[ItemHistory | Begun]]:
     """Which methods are left to be run, and for which items; what is held of the others is put into the store."""
-    missing: dict[tuple[int, ...], list[ItemHistory]] = {}
+    missing: dict[tuple[int, ...], list[ItemHistory | Begun]] = {}
     for one in series:
         left = tuple(range(len(work.lineup)))
         found = [known for kept in held for known in kept.held(one.item)]
@@ -225,8 +234,30 @@ def _missing(
             if same:
                 store.put(known.of_methods([at[keys[m]] for m in same]), same)
                 left = tuple(m for m in left if m not in same)
-        missing.setdefault(left, []).append(one)
+        begun, task = _begun(work, one, left, found)
+        rest = tuple(m for m in left if m not in begun)
+        if task is not None:
+            missing.setdefault(begun, []).append(task)
+        if rest or not left:
+            missing.setdefault(rest, []).append(one)
     return missing
+
+
+def _begun(
+    work: ItemWork, one: ItemHistory, left: tuple[int, ...], found: Sequence[ItemTrial]
+) -> tuple[tuple[int, ...], Begun | None]:
+    """The methods whose first folds were run before, as they would be run now, and what these brought."""
+    trailing = [known for known in found if known.trail is not None] if left and work.trailing else []
+    links = work.links(one) if trailing else ()
+    for known in trailing:
+        assert known.trail is not None
+        ended = {own[-1]: m for m, own in enumerate(known.trail.links) if own and not known.lost[m]}
+        count = len(known.trail.links[0])
+        same = tuple(m for m in left if count < len(links[m]) and links[m][count - 1] in ended)
+        if same:
+            before = known.of_methods([ended[links[m][count - 1]] for m in same])
+            return same, Begun(one, before, tuple(links[m] for m in same))
+    return (), None
 
 
 def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[Method, ...]]:

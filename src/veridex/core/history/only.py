@@ -2,7 +2,7 @@
 
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.errors import ParameterError
+from veridex.errors import SeveralItems
 
 __all__ = ["only_item"]
 
@@ -12,16 +12,11 @@ def only_item(history: History | ItemHistory) -> ItemHistory:
 
     Raises
     ------
-    ParameterError
+    SeveralItems
         If a history of several items was passed where one series is wanted.
     """
     if isinstance(history, ItemHistory):
         return history
     if len(history) != 1:
-        name = history.names[0]
-        raise ParameterError(
-            "series",
-            f"a history of {len(history)} items",
-            f"this works on one series; pick one: history[{name!r}], or --item COLUMN={name} on the command line",
-        )
+        raise SeveralItems(history.names[0], len(history))
     return next(iter(history))

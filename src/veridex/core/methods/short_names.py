@@ -1,11 +1,15 @@
 """Methods by a name that fits into a table or a legend."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from veridex.core.methods.grammar import written
 from veridex.core.methods.method import Method
 
-__all__ = ["distinct_names", "short_name"]
+__all__ = ["brief_name", "distinct_names", "short_name", "short_texts"]
+
+
+SHORT = 16
+"""Letters of a text that need not be shortened."""
 
 
 def distinct_names(methods: Sequence[Method]) -> list[str]:
@@ -23,6 +27,48 @@ def distinct_names(methods: Sequence[Method]) -> list[str]:
         telling = [pair for pair in one.given if any(pair not in other.given for other in rivals)]
         names.append(short_name(one) if one.members else written(one.name, telling))
     return names if len(set(names)) == len(names) else [one.text for one in methods]
+
+
+def short_texts(texts: Iterable[str]) -> dict[str, str]:
+    """Short names for the texts of methods that stand in one table, each telling the one from the others.
+
+    Examples
+    --------
+    >>> short_texts(["theta", "holt-winters season=additive", "arima p=1 d=1 q=1 P=0 D=1 Q=1"])
+    {'theta': 'theta', 'holt-winters season=additive': 'holt-winters', 'arima p=1 d=1 q=1 P=0 D=1 Q=1': 'arima'}
+    """
+    found, taken = {}, set[str]()
+    for text in dict.fromkeys(texts):
+        name, *settings = text.split(" ")
+        spelled = bool(settings) and "=" in settings[0] and name != "combination"
+        short = name if spelled and len(text) > SHORT else text
+        for setting in settings:
+            if short not in taken:
+                break
+            short = f"{name} {setting.partition('=')[2]}"
+        number = 2
+        while short in taken:
+            short, number = f"{name} {number}", number + 1
+        taken.add(short)
+        found[text] = short
+    return found
+
+
+def brief_name(method: Method) -> str:
+    """A method in a word or two; of a blend its largest part, and how many others there are.
+
+    Examples
+    --------
+    >>> from veridex.core.methods.catalogue import method
+    >>> brief_name(method("combination of=[theta, naive, arima p=1] weights=[0.25, 0.1, 0.65]"))
+    'arima +2'
+    >>> brief_name(method("combination of=[naive, drift, theta] weights=trimmed")), brief_name(method("theta"))
+    ('trimmed mean of 3', 'theta')
+    """
+    if not method.weights:
+        return short_name(method)
+    largest = max(range(len(method.members)), key=method.weights.__getitem__)
+    return f"{method.members[largest].name} +{len(method.members) - 1}"
 
 
 def short_name(method: Method) -> str:

@@ -151,6 +151,19 @@ class Regressors:
             parts.append(columns)
         return np.ascontiguousarray(np.hstack(parts))
 
+    def shown(self, item: str, start: int, known: int, ahead: int, *, perfect: bool) -> bytes:
+        """A fingerprint's worth of all that a forecast after `known` periods may see of them."""
+        parts = [repr((self.columns, self.leads(ahead))).encode()]
+        if self.drivers is not None and self.drivers.columns:
+            values = self.drivers.over(item, start, known + ahead)
+            for column, lead in zip(values.T, self.leads(ahead), strict=False):
+                if not perfect:
+                    column[known + lead :] = np.nan
+            parts += [values.tobytes(), b"" if self.drivers.rules is None else self.drivers.rules.key.encode()]
+        if self.events is not None:
+            parts.append(self.events.estimable(self.cadence, start, known, ahead).values.tobytes())
+        return b"".join(parts)
+
     def leads(self, horizon: int) -> list[int]:
         """For each column, of how many lead times its value is known at an origin."""
         drivers = () if self.drivers is None else self.drivers.names

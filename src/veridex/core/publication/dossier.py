@@ -95,6 +95,9 @@ class Scores:
     coverage_of : str
         Which kind these are.
     bias : float
+        Percent of demand; above zero where forecasts were too low.
+    mae, wape : float
+        Mean absolute error in units of demand, and in percent of it.
     unmet : tuple of str
         Conditions that are not met.
     """
@@ -111,6 +114,8 @@ class Scores:
     best_single: str | None
     best_single_error: float
     bias: float
+    mae: float
+    wape: float
     unmet: tuple[str, ...]
 
 

@@ -214,6 +214,8 @@ def _scores(choice: Choice, kind: str | None) -> Scores | None:
         best_single=single.method.text if single else None,
         best_single_error=claim.single_error,
         bias=claim.bias,
+        mae=claim.mae,
+        wape=claim.wape,
         unmet=choice.unmet,
     )
 

@@ -63,8 +63,7 @@ class TidyRules:
     @property
     def how(self) -> str:
         """Everything that tidied values depend on, as text: what was dropped at the end is not there any more."""
-        stated = (self.gaps, self.outliers, self.negative)
-        return repr((stated, self.events.to_frame().astype(str).to_numpy().tolist()))
+        return repr((self.gaps, self.outliers, self.negative, self.events.happenings))
 
     def in_words(self) -> str:
         """The rules in a sentence."""

@@ -27,6 +27,9 @@ class Claim:
         Of every method of the lineup on these cells; NaN of one without a forecast for each of them.
     bias : float
         Sum of errors in percent of the sum of actuals.
+    mae, wape : float
+        Mean absolute error of the cells in units of demand, and the sum of absolute errors in percent of that of
+        actuals.
     """
 
     where: BoolArray
@@ -36,6 +39,8 @@ class Claim:
     benchmark_error: float = np.nan
     single_error: float = np.nan
     bias: float = np.nan
+    mae: float = np.nan
+    wape: float = np.nan
     errors: FloatArray = field(default_factory=lambda: np.empty(0))
 
     @property
@@ -69,7 +74,7 @@ def claim_of(
     if not where.any():
         return NO_CLAIM
     known = evidence.known & where[:, None]
-    actual = np.abs(evidence.actuals[known]).sum()
+    actual, missed = np.abs(evidence.actuals[known]).sum(), np.abs(errors[known])
 
     lacking = (np.isnan(evidence.losses) & known).any(axis=(1, 2))
     rivals = np.where(lacking, np.nan, evidence.error(evidence.losses, where))
@@ -81,5 +86,7 @@ def claim_of(
         benchmark_error=np.nan if benchmark is None else float(rivals[benchmark]),
         single_error=np.nan if single is None else float(rivals[single]),
         bias=100.0 * float(errors[known].sum() / actual),
+        mae=float(missed.mean()),
+        wape=100.0 * float(missed.sum() / actual),
         errors=rivals,
     )

@@ -232,6 +232,9 @@ class Verdict(Faced):
             "unmet": "; ".join(choice.unmet),
             "overridden": choice.override.reason if choice.override else "",
             "lost": choice.lost,
+            "mae": claim.mae,
+            "wape": claim.wape,
+            "kept": "" if choice.kept is None else choice.kept.because,
         }
 
     @cached_property

@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from scipy.special import ndtr
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.laws.components import NUMBERS, Kind
 from veridex.core.laws.laws import Laws
 from veridex.core.laws.warp import KNOTS, Warp
@@ -16,7 +16,7 @@ from veridex.core.publication.publication import Publication
 from veridex.core.publication.tables import ITEM
 from veridex.core.scoring.levels import level_label
 
-__all__ = ["Place", "laws_table", "read_laws"]
+__all__ = ["Place", "laws_table", "places", "read_laws"]
 
 FORECAST, TOTAL = "forecast", "total"
 
@@ -74,25 +74,54 @@ def _rows(place: Place, laws: Laws, warps: tuple[Warp, ...]) -> Iterable[list[An
 def read_laws(table: pd.DataFrame, steps: dict[tuple[str, str], int]) -> dict[Place, Read]:
     """The laws of a table of texts, by whose they are; `steps` are the lead times of each group and name."""
     kinds = {name: float(kind) for kind, name in KINDS.items()}
+    numbers = table[["weight", *PARAMETERS, "floor", *HELD]].replace("", "nan").astype(np.float64)
+    columns = _Columns(
+        step=np.asarray(table["step"].astype(np.int64), dtype=np.int64) - 1,
+        law=np.column_stack((numbers["weight"], table["law"].map(kinds), numbers[list(PARAMETERS)])),
+        floor=numbers["floor"].to_numpy(),
+        whole=(table["whole"] == "True").to_numpy(dtype=bool),
+        held=numbers[list(HELD)].to_numpy(),
+    )
     found = {}
-    for place, own in table.groupby(list(Place._fields), sort=False):
-        whose = Place(*map(str, place))
-        numbers = own[["weight", *PARAMETERS, "floor", *HELD]].replace("", "nan").astype(np.float64)
-        law = np.column_stack((numbers["weight"], own["law"].map(kinds), numbers[list(PARAMETERS)]))
-        found[whose] = _laws(own, law, numbers, steps[whose.group, whose.name])
+    for key, rows in places(table, list(Place._fields)).items():
+        whose = Place(*key)
+        found[whose] = _laws(columns.at(rows), steps[whose.group, whose.name])
     return found
 
 
-def _laws(own: pd.DataFrame, law: FloatArray, numbers: pd.DataFrame, horizon: int) -> Read:
+def places(table: pd.DataFrame, names: list[str]) -> dict[tuple[str, ...], IntArray]:
+    """Where the rows of each key stand, the keys as they come."""
+    keys = zip(*(table[name].astype(str).tolist() for name in names), strict=True)
+    found: dict[tuple[str, ...], list[int]] = {}
+    for place, key in enumerate(keys):
+        found.setdefault(key, []).append(place)
+    return {key: np.array(rows, dtype=np.int64) for key, rows in found.items()}
+
+
+class _Columns(NamedTuple):
+    """Columns of the table as numbers."""
+
+    step: IntArray
+    law: FloatArray
+    floor: FloatArray
+    whole: BoolArray
+    held: FloatArray
+
+    def at(self, rows: IntArray) -> "_Columns":
+        """Some of the rows."""
+        return _Columns(self.step[rows], self.law[rows], self.floor[rows], self.whole[rows], self.held[rows])
+
+
+def _laws(own: _Columns, horizon: int) -> Read:
     """Put the components of each step beside each other; a step without any has no law."""
-    step = own["step"].astype(np.int64).to_numpy() - 1
+    step = own.step
     begun = np.searchsorted(step, step)  # rows of a step stand together, in order
     part = np.arange(step.size) - begun
     components = np.full((horizon, int(part.max(initial=0)) + 1, NUMBERS), np.nan)
-    components[step, part] = law
+    components[step, part] = own.law
     floor, whole = np.full(horizon, -np.inf), np.zeros(horizon, dtype=bool)
-    floor[step], whole[step] = numbers["floor"], (own["whole"] == "True").to_numpy()
+    floor[step], whole[step] = own.floor, own.whole
     scores = np.tile(KNOTS, (horizon, 1))
-    scores[step] = numbers[list(HELD)].to_numpy()
+    scores[step] = own.held
     warped = bool(step.size) and not np.isnan(scores[step]).any()
     return Laws(components, floor, whole), tuple(Warp(row) for row in scores) if warped else ()

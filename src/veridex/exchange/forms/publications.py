@@ -2,13 +2,14 @@
 
 import io
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.totals import Totals
@@ -23,7 +24,7 @@ from veridex.core.publication.publication import Publication
 from veridex.core.publication.tables import ITEM
 from veridex.core.scoring.levels import level_label
 from veridex.errors import PublicationUnreadable
-from veridex.exchange.forms.laws import Place, laws_table, read_laws
+from veridex.exchange.forms.laws import Place, laws_table, places, read_laws
 from veridex.exchange.places.addresses import checked_directory
 from veridex.exchange.places.directories import Torn, read_directory, write_directory
 
@@ -45,7 +46,7 @@ def write_publication(publication: Publication, destination: str | Path) -> Path
         If the destination is no directory, holds other files, or cannot be written.
     """
     target = checked_publication(destination)
-    manifest = json.dumps(publication.manifest, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    manifest = _json(publication.manifest)
     cadence = publication.cadence
 
     def table(frame: pd.DataFrame) -> Callable[[Path], None]:
@@ -92,6 +93,22 @@ def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
     return table.assign(period=cadence.iso(table["period"].to_numpy()))
 
 
+def _json(manifest: dict[str, Any]) -> str:
+    """A manifest as text that people can look through: what is said of an item stands on its line."""
+    lines = []
+    for key, value in manifest.items():
+        if key == "items":
+            items = (f"  {_line(item)}: {_line(said)}" for item, said in value.items())
+            lines.append(f'"{key}": {{\n' + ",\n".join(items) + "\n }")
+        else:
+            lines.append(f'"{key}": {_line(value)}')
+    return "{\n " + ",\n ".join(lines) + "\n}\n"
+
+
+def _line(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False, allow_nan=False)
+
+
 def _write_text(path: Path, text: str) -> None:
     path.write_text(text, encoding="utf-8")
 
@@ -127,14 +144,16 @@ def _publication(manifest: dict[str, Any], tables: dict[str, pd.DataFrame]) -> P
     head = head_of(manifest)
     cadence, wanted = Cadence.named(head.demand.cadence), head.wanted
     frame, totals = (_typed_frame(tables[name], cadence) for name in (TABLE, TOTALS))
-    rows = dict(iter(frame.groupby("item", sort=False)))
-    summed = {(str(group), str(name)): own for (group, name), own in totals.groupby(["group", "name"], sort=False)}
+    ahead, beyond = _columns(frame), _columns(totals)
+    nothing = _Rows.of(ahead, np.empty(0, dtype=np.int64))
+    rows = {key[0]: _Rows.of(ahead, own) for key, own in places(frame, ["item"]).items()}
+    summed = {(key[0], key[1]): _Rows.of(beyond, own) for key, own in places(totals, ["group", "name"]).items()}
     steps = {key: int(own["step"].max()) for key, own in summed.items()}
     read = _Read(summed, read_laws(tables[LAWS], steps), cadence, wanted)
     return Publication(
         head=head,
         published={
-            item: _item(item, entry, rows.get(item, frame.iloc[:0]), read) for item, entry in manifest["items"].items()
+            item: _item(item, entry, rows.get(item, nothing), read) for item, entry in manifest["items"].items()
         },
         groups=tuple(_group(entry, read) for entry in manifest["group_totals"]),
         ledger=_typed_ledger(tables[LEDGER], cadence),
@@ -145,7 +164,7 @@ def _publication(manifest: dict[str, Any], tables: dict[str, pd.DataFrame]) -> P
 class _Read:
     """What was read besides the table of forecasts."""
 
-    totals: dict[tuple[str, str], pd.DataFrame]
+    totals: dict[tuple[str, str], "_Rows"]
     laws: dict[Place, tuple[Laws, tuple[Warp, ...]]]
     cadence: Cadence
     wanted: Wanted
@@ -157,30 +176,31 @@ class _Read:
         rows = self.totals[group, name]
         laws, warps = self.laws.get(Place("total", group, name), (None, ()))
         missing = self.wanted.first - 1
-        points = np.concatenate((np.full(missing, np.nan), rows["forecast"].to_numpy()))
+        points = np.concatenate((np.full(missing, np.nan), rows["forecast"]))
         bands = _bands(rows, self.wanted, said["published"], missing)
         return Totals(points=points, bands=bands, laws=laws, warps=warps, reason=said["reason"])
 
 
-def _item(item: str, entry: dict[str, Any], rows: pd.DataFrame, read: _Read) -> ItemPublication:
+def _item(item: str, entry: dict[str, Any], rows: "_Rows", read: _Read) -> ItemPublication:
     """What is published for an item, from its rows and what the manifest says of it."""
-    ahead = rows[rows["kind"] == "forecast"]
+    ahead = rows.where(rows["kind"] == "forecast")
     method = None if entry["method"] is None else as_method(entry["method"])
     said = entry.get("intervals", {})
     outlooks = []
     if method is not None and len(ahead):
-        for name, own in ahead.groupby("scenario", sort=False):
+        for name in dict.fromkeys(ahead["scenario"].tolist()):
+            own = ahead.where(ahead["scenario"] == name)
             laws, warps = read.laws.get(Place("forecast", ITEM, item, str(name)), (None, ()))
             numbers = (
-                own["value"].to_numpy(),
-                own["std_error"].to_numpy(),
+                own["value"],
+                own["std_error"],
                 _bands(own, read.wanted, said["published"]),
             )
-            outlooks.append(Outlook(*numbers, own["reason"].iloc[0], str(name), laws, warps))
+            outlooks.append(Outlook(*numbers, str(own["reason"][0]), str(name), laws, warps))
     return ItemPublication(
         item=item,
         origin=read.cadence.period(entry["origin"]),
-        past=rows["value"][rows["kind"] == "actual"].to_numpy(),
+        past=rows["value"][rows["kind"] == "actual"],
         method=method,
         decided=None if entry["decided"] is None else as_method(entry["decided"]),
         tested=_span(ahead),
@@ -199,26 +219,56 @@ def _group(entry: dict[str, Any], read: _Read) -> GroupTotals:
     return GroupTotals(
         group=entry["group"],
         name=entry["name"],
-        items=int(own["items"].iloc[0]),
+        items=int(own["items"][0]),
         origin=read.cadence.period(entry["origin"]),
         totals=totals,
         tested=_span(own),
     )
 
 
-def _bands(rows: pd.DataFrame, wanted: Wanted, kind: str, missing: int = 0) -> Bands:
+def _bands(rows: "_Rows", wanted: Wanted, kind: str, missing: int = 0) -> Bands:
     """The bounds that stand in a table, after so many lead times without."""
     names = [f"{side}_{level_label(level)}" for side in ("lower", "upper") for level in wanted.levels]
     names += [f"quantile_{level_label(one)}" for one in wanted.quantiles]
     values = np.full((len(names), missing + len(rows)), np.nan)
-    values[:, missing:] = [rows[name].to_numpy() for name in names]
+    values[:, missing:] = [rows[name] for name in names]
     return Bands.of(values, wanted, kind)
 
 
-def _span(rows: pd.DataFrame) -> range:
+def _span(rows: "_Rows") -> range:
     """The lead times that were tested, from the first to the last."""
-    steps = rows["step"][rows["tested"].fillna(False).astype(bool)]
+    steps = rows["step"][rows["tested"]]
     return range(int(steps.min()), int(steps.max()) + 1) if len(steps) else range(0)
+
+
+class _Rows:
+    """Some rows of a table, column by column: thousands of small tables of pandas would take a minute."""
+
+    def __init__(self, columns: Mapping[str, NDArray[Any]]) -> None:
+        self._columns = columns
+
+    @classmethod
+    def of(cls, columns: Mapping[str, NDArray[Any]], rows: NDArray[Any]) -> "_Rows":
+        """The rows at these places."""
+        return cls({name: column[rows] for name, column in columns.items()})
+
+    def __getitem__(self, name: str) -> NDArray[Any]:
+        return self._columns[name]
+
+    def __len__(self) -> int:
+        return len(next(iter(self._columns.values())))
+
+    def where(self, wanted: NDArray[Any]) -> "_Rows":
+        """The rows at which something holds."""
+        return _Rows.of(self._columns, np.flatnonzero(wanted))
+
+
+def _columns(table: pd.DataFrame) -> dict[str, NDArray[Any]]:
+    """The columns of a table as arrays; a lead time that is not told is none, and was not tested."""
+    found = {str(name): table[name].to_numpy() for name in table.columns if name not in ("step", "tested")}
+    found["step"] = table["step"].fillna(0).to_numpy(dtype=np.int64)
+    found["tested"] = table["tested"].fillna(False).to_numpy(dtype=bool)
+    return found
 
 
 def _typed_frame(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:

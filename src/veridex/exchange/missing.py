@@ -1,0 +1,23 @@
+"""Files that are not there: told before anything is loaded to read them with, and what may have been meant."""
+
+from pathlib import Path
+
+from veridex.errors import FileUnreadable
+from veridex.errors.wording import near
+
+__all__ = ["meant_instead", "refuse_missing"]
+
+
+def refuse_missing(file: str | Path) -> None:
+    """Raise `FileUnreadable` where a file is not there; addresses and standard input are no files."""
+    if "://" in str(file) or str(file) == "-" or Path(file).exists():
+        return
+    remedy = meant_instead(file) or "Check the name and the path."
+    raise FileUnreadable(str(file), "there is no such file", remedy)
+
+
+def meant_instead(file: str | Path) -> str:
+    """A file beside it that is nearly called so; empty where there is none."""
+    beside = Path(file).parent
+    names = tuple(one.name for one in beside.iterdir()) if beside.is_dir() else ()
+    return near(Path(file).name, names).strip()
