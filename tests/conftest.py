@@ -17,6 +17,9 @@ from hypothesis import settings
 import veridex as vx
 from veridex.cli.main import run
 
+# What reads the keyboard puts the width of a screen into the environment; files have none.
+os.environ.pop("COLUMNS", None)
+
 # How long an example takes says nothing on a busy machine; the same examples every time, so that a failure is a fact.
 settings.register_profile("veridex", deadline=None, derandomize=True)
 settings.load_profile("veridex")
@@ -168,4 +171,5 @@ def inside(*words, cwd=None):
 def veridex(*words, cwd=None):
     """The real command."""
     command = [str(Path(sys.executable).with_name("veridex")), *map(str, words)]
-    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, check=False, timeout=120)
+    environment = dict(os.environ)  # as Python sees it: readline puts the width of a screen behind its back
+    return subprocess.run(command, capture_output=True, text=True, cwd=cwd, env=environment, check=False, timeout=120)

@@ -76,6 +76,7 @@ def tables_of_python(raw):
         "tuning.frame": tuning.frame,
         "verdict.winners": verdict.winners,
         "publication.frame": publication.frame,
+        "watch.frame": vx.watch(vx.publish(history.until("2025-05"), method="theta", horizon=3), history).frame,
         "publication.totals": publication.totals,
         "publication.models": publication.models,
     }

@@ -12,6 +12,7 @@ from verification import (
     fuzz,
     intermittent,
     intervals,
+    kills,
     known_then,
     likelihood,
     outliers,
@@ -41,6 +42,7 @@ PARTS = {
     "quantiles": quantiles.main,
     "known-then": known_then.main,
     "constants": constants.main,
+    "kills": kills.main,
 }
 
 

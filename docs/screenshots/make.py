@@ -15,28 +15,33 @@ from pathlib import Path
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
 DISPLAY = ":97"
+COLUMNS, LINES = 100, 46
+"""Of the terminal."""
+
 RAW = "--item sku --period month --demand units --stock-out out_of_stock"
 TIDY = f"{RAW} --tidy gaps=interpolate"
-ONE = TIDY.replace("--item sku ", "--item sku=smoker-01 ")
-SUIT = ONE.replace("smoker-01", "suit-ventilated")
+ONE = "--item smoker-01"
+SUIT = "--item suit-ventilated"
 DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events events.csv"
 GRID = "--method moving-average --grid window=2,3,4,6,9,12,18,24"
 METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
     "demo": "veridex demo",
-    "profile": f"veridex profile demand.csv {RAW} --events events.csv",
-    "profile-one-item": f"veridex profile demand.csv {RAW.replace('sku ', 'sku=gloves-leather ')} --events events.csv",
-    "tidy": f"veridex tidy demand.csv {RAW} --until 2025-08 --gaps interpolate --outliers repair --events events.csv",
-    "stationarity": f"veridex stationarity demand.csv {SUIT} --figures drawn",
-    "fit": f"veridex fit demand.csv {SUIT} --method {METHOD} --horizon 3 --figures drawn 2> notes",
-    "look": f"veridex look demand.csv {TIDY} 2> notes",
-    "contributions": f"veridex fit demand.csv {ONE} --method bending-trend {DRIVEN} --figures drawn > notes 2>&1",
-    "backtest": f"veridex backtest demand.csv {TIDY} --figures drawn 2> notes",
-    "publish": f"veridex publish demand.csv {TIDY} --to published 2> notes",
-    "tune": f"veridex tune demand.csv {ONE} {GRID} --horizon 6 --figures drawn 2> notes",
+    "plan": f"veridex plan demand.csv {TIDY} --to plan.toml",
+    "profile": "veridex profile plan.toml --quiet",
+    "tidy": "veridex tidy plan.toml --quiet",
+    "stationarity": f"veridex stationarity plan.toml {SUIT} --figures drawn --quiet",
+    "fit": f"veridex fit plan.toml {SUIT} --method {METHOD} --horizon 3 --figures drawn --quiet | head -42",
+    "look": "veridex look plan.toml --quiet",
+    "contributions": f"veridex fit plan.toml {ONE} --method bending-trend {DRIVEN} --figures drawn --quiet > notes",
+    "backtest": "veridex backtest plan.toml --figures drawn --quiet",
+    "publish": "veridex publish plan.toml --override 'smoker-01: theta: renewed' --groups all --quiet",
+    "tune": f"veridex tune plan.toml {ONE} {GRID} --horizon 6 --figures drawn --quiet",
+    "before": "veridex run veridex-demo/plan.toml --as-of 2025-06-20 --quiet > notes",
+    "run": "veridex run veridex-demo/plan.toml --quiet",
 }
-UNSHOWN = ("contributions", "tune")
+UNSHOWN = ("contributions", "tune", "before")
 """Commands that are run for their figures only."""
 
 FIGURES = {
@@ -47,7 +52,6 @@ FIGURES = {
     "figure-contenders": "smoker-01-contenders.png",
 }
 DRAWN = {
-    "figure-stationarity": "suit-ventilated-stationarity.png",
     "figure-residuals": "suit-ventilated-residuals.png",
     "figure-tuning": "tuning.png",
     "figure-contributions": "smoker-01-contributions.png",
@@ -82,11 +86,12 @@ def photograph(command: str, work: Path, target: Path) -> None:
     """Run a command in a terminal window and take a picture when it is done."""
     done = work / "done"
     done.unlink(missing_ok=True)
-    script = f"printf '$ %s\\n' '{command}'; {command}; touch done; sleep 60"
+    said = command.removesuffix(" | head -42").removesuffix(" --quiet").replace("'", "'\\''")
+    script = f"export COLUMNS={COLUMNS}; printf '$ %s\\n' '{said}'; {command}; touch done; sleep 60"
     environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
-    look = ["-fa", "DejaVu Sans Mono", "-fs", "8", "-bg", "#fbfaf7", "-fg", "#22313f", "-b", "12", "+sb", "-bw", "0"]
+    look = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#fbfaf7", "-fg", "#22313f", "-b", "12", "+sb", "-bw", "0"]
     window = subprocess.Popen(
-        ["xterm", *look, "-geometry", "178x56+0+0", "-e", "bash", "-c", script], cwd=work, env=environment
+        ["xterm", *look, "-geometry", f"{COLUMNS}x{LINES}+0+0", "-e", "bash", "-c", script], cwd=work, env=environment
     )
     try:
         for _ in range(600):

@@ -30,8 +30,8 @@ def with_money(tmp_path_factory):
     ("drivers", "code", "said"),
     [
         ("own.csv", 2, "Left out of the drivers: units, which say what demand is."),
-        ("own.csv", 2, "drivers='money': on 'own' it is demand itself, or a linear function of it; leave it out"),
-        ("units", 2, "drivers='units': on 'own' it is demand itself"),
+        ("own.csv", 2, "--drivers 'money': on 'own' it is demand itself, or a linear function of it; leave it out"),
+        ("units", 2, "--drivers 'units': on 'own' it is demand itself"),
         ("temp", 0, "One more of temp adds 2.9"),
         ("own.csv:temp", 0, "One more of temp adds 2.9"),
         ("temp,rain.csv", 0, "One more of temp adds 2.9"),

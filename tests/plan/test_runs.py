@@ -168,7 +168,7 @@ def test_changes_are_listed_with_their_reason(job):
     until("2025-07")
     moved = vx.run_plan(place / "plan.toml")
     assert moved.changes and all(one.reason for one in moved.changes)
-    assert any("could not test it" in one.reason for one in moved.changes if one.status == "changed")
+    assert any("no origin can test it beside" in one.reason for one in moved.changes if one.status == "changed")
     assert f"{moved.changes[0].item}: {moved.changes[0].before} -> {moved.changes[0].now}" in "\n".join(moved.lines())
 
 

@@ -1,6 +1,7 @@
 """The desk of the command line: notes go to standard error, and a bar shows how far long work has come."""
 
 import sys
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -17,14 +18,37 @@ from veridex.job.desk import Advance, Desk
 __all__ = ["DESK", "desk_for"]
 
 
+PATIENCE = 10.0
+"""Seconds after which somebody wants to know."""
+
+
 @contextmanager
 def _watched(what: str, total: int) -> Iterator[Advance]:
-    """Show a bar on standard error, if somebody watches it."""
+    """Show a bar on standard error if somebody watches it; into a file, now and then a line of how far it is."""
+    if not sys.stderr.isatty():
+        yield _Lines(what, total)
+        return
     columns = (TextColumn(what), BarColumn(), MofNCompleteColumn(), TextColumn("items"), TimeRemainingColumn())
     console = Console(stderr=True)
-    with Progress(*columns, console=console, transient=True, disable=not sys.stderr.isatty()) as bar:
+    with Progress(*columns, console=console, transient=True) as bar:
         task = bar.add_task(what, total=total)
         yield lambda done, _: bar.update(task, completed=done)
+
+
+class _Lines:
+    """Lines on standard error about long work: the first when it can be told how long it takes, then ever fewer."""
+
+    def __init__(self, what: str, total: int) -> None:
+        self._what, self._total, self._begun, self._next = what, total, time.monotonic(), PATIENCE
+
+    def __call__(self, done: int, _total: int) -> None:
+        passed = time.monotonic() - self._begun
+        if passed < self._next or not 0 < done < self._total:
+            return
+        self._next = 2.0 * passed
+        left = passed * (self._total - done) / done
+        about = f"{left / 60:.0f} minutes" if left >= 90 else f"{left:.0f} seconds"
+        typer.echo(f"{self._what}: {done:,} of {self._total:,} items; about {about} left.", err=True)
 
 
 DESK = replace(CLOCKS, say=lambda note: typer.echo(note_spoken(note), err=True), watched=_watched)

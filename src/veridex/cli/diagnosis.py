@@ -9,7 +9,7 @@ import typer
 
 from veridex import figures
 from veridex.cli.desk import desk_for
-from veridex.cli.tables import show
+from veridex.cli.tables import folded, show
 from veridex.core.diagnosis.breaks import breaks
 from veridex.core.diagnosis.correlogram import Correlogram, of_values
 from veridex.core.diagnosis.differencing import Advice, differencing
@@ -41,7 +41,7 @@ def run_stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, p
     found = diagnosed(only_item(read(reading, ruling.tidy, desk)), diagnosing)
     show(shown_tests(found, placing.form), placing, title=f"{found.finding.item}: stationarity")
     for line in shown_steps(found):
-        typer.echo(line, err=placing.form != "table")
+        typer.echo(folded(line) if placing.form == "table" else line, err=placing.form != "table")
     if placing.figures is not None:
         desk.say(draw_all(found.series, diagnosing, placing.figures))
 

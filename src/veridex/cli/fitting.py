@@ -10,7 +10,7 @@ import typer
 from veridex import figures
 from veridex.cli.comparing import comparison_table, estimate_text, show_comparison
 from veridex.cli.desk import desk_for
-from veridex.cli.tables import paragraph, show
+from veridex.cli.tables import folded, paragraph, show
 from veridex.core.fitted.fitted import Fitted
 from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.history import History
@@ -138,7 +138,7 @@ def show_page(fitted: Fitted, forecast: Forecast, placing: Placing) -> None:
     if not np.isnan(fitted.summary.get("r2", np.nan)):
         show(_figures(fitted, REGRESSION), placing, title="Regression")
     for line in _doubts(fitted):
-        typer.echo(line)
+        typer.echo(folded(line))
     typer.echo("")
     if len(fitted.candidates):
         tried = fitted.candidates.head(MOST_CANDIDATES).drop(columns=["log_likelihood", "variance"])
@@ -149,7 +149,7 @@ def show_page(fitted: Fitted, forecast: Forecast, placing: Placing) -> None:
     else:
         show(audit.table, placing, title=f"Residual audit of {audit.n} errors")
         for step in fitted.next_steps:
-            typer.echo(f"Next: {step}")
+            typer.echo(folded(f"Next: {step}"))
         if fitted.next_steps:
             typer.echo("")
     cadence = fitted.series.cadence

@@ -8,7 +8,7 @@ import typer
 
 from veridex import figures
 from veridex.cli.desk import desk_for
-from veridex.cli.tables import show
+from veridex.cli.tables import folded, show
 from veridex.core.diagnosis.decomposition import Decomposition, Decompositions, decompose
 from veridex.core.diagnosis.season_shape import season_shape
 from veridex.core.diagnosis.turn_over_turn import changes
@@ -74,7 +74,7 @@ def show_part(history: History, looking: Looking, overlay: object, placing: Plac
         table = pd.concat([_history_of(one, overlay) for one in history], ignore_index=True)
     show(table, placing, title=looking.part.capitalize(), cadence=history.cadence)
     if placing.form == "table" and looking.part == "seasons" and len(history) == 1:
-        typer.echo(_in_words(next(iter(history)), looking))
+        typer.echo(folded(_in_words(next(iter(history)), looking)))
 
 
 def _seasons_of(one: ItemHistory) -> pd.DataFrame:

@@ -6,6 +6,7 @@ from pathlib import Path
 import typer
 
 from veridex.cli.desk import desk_for
+from veridex.cli.tables import folded
 from veridex.errors import TellingFailed
 from veridex.job.requests import Running
 from veridex.plan.reading import read_plan
@@ -29,7 +30,7 @@ def run_plan_file(running: Running) -> int:
         return 0
     run = follow(running.plan, desk_for(running), only=running.only, as_of=running.as_of)
     for line in run.lines():
-        typer.echo(line)
+        typer.echo(folded(line))
     if run.untold:
         raise TellingFailed(str(running.plan), run.untold)
     return run.code

@@ -22,7 +22,7 @@ from veridex.core.methods.short_names import short_texts
 from veridex.core.periods.cadence import Cadence
 from veridex.job.requests import Placing
 
-__all__ = ["paragraph", "show"]
+__all__ = ["folded", "paragraph", "show"]
 
 PARAGRAPH = 100
 """Letters in a line of prose where there is no terminal."""
@@ -49,6 +49,12 @@ def paragraph(text: str) -> str:
     """Prose broken into lines of the terminal's width."""
     width = screen()
     return textwrap.fill(text, PARAGRAPH if width == WIDTH_WITHOUT_TERMINAL else min(width, LONGEST_LINE))
+
+
+def folded(text: str) -> str:
+    """A line broken where the screen ends; whole in a file."""
+    width = screen()
+    return text if width == WIDTH_WITHOUT_TERMINAL else textwrap.fill(text, min(width, LONGEST_LINE))
 
 
 def show(
@@ -104,7 +110,7 @@ def _show_rich(
     columns, magnitude = _cells(table, numeric)
     key = _short_methods(table, columns) if width < WIDTH_WITHOUT_TERMINAL else {}
     named = zip(map(str, table.columns), columns, numeric, strict=True)
-    shapes = [Shape(name, cells, right) for name, cells, right in named]
+    shapes = [Shape(name, cells, right, width == WIDTH_WITHOUT_TERMINAL) for name, cells, right in named]
     fitted = laid(shapes, width - 1, ranked)
     grid = Table(title=title, title_justify="left", title_style="bold", box=box.SIMPLE_HEAD, pad_edge=False)
     shown = [one for one in shapes if one.name in fitted.widths]

@@ -11,23 +11,27 @@ GUTTER = 3
 PROSE = 40
 """Cells of a text that is longer are sentences: where they would be narrower than this they stand below the table."""
 
+LABEL = 20
+"""Texts no longer than this stay on one line."""
+
 LONGEST_WORD = 30
 """A longer word is broken."""
 
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """One column: its name, its cells as they are read, and whether they are numbers."""
+    """One column: its name, its cells as they are read, whether they are numbers, and whether its heading stays whole."""
 
     name: str
     cells: Sequence[str]
     numeric: bool
+    whole: bool = False
 
     @property
     def head(self) -> list[str]:
         """The lines of its heading: a name longer than its cells is broken at its underscores."""
         longest = max(map(len, self.cells), default=0)
-        if len(self.name) <= max(longest, 8) or not ("_" in self.name or " " in self.name):
+        if self.whole or len(self.name) <= max(longest, 8) or not ("_" in self.name or " " in self.name):
             return [self.name]
         lines: list[str] = []
         for part in self.name.replace("_", "_ ").split():
@@ -47,6 +51,8 @@ class Shape:
     def least(self) -> int:
         """The width below which words are broken."""
         if self.numeric:
+            return self.natural
+        if self.natural <= LABEL:
             return self.natural
         words = max((len(word) for cell in self.cells for word in cell.split()), default=0)
         return max(min(words, LONGEST_WORD), *(len(line) for line in self.head))

@@ -60,7 +60,9 @@ def run_demo(directory: Path, desk: Desk) -> None:
     if run.publication is None:
         return
     _tell_more(run, directory, desk)
-    desk.say(draw_named(directory / "figures", _figures(run, directory)))
+    figures = _figures(run, directory)
+    draw_named(directory / "figures", figures)
+    desk.say(f"{len(figures)} figures are in {directory / 'figures'}, standings and tests in {directory}.")
 
 
 def _tell_more(run: PlanRun, directory: Path, desk: Desk) -> None:

@@ -1,11 +1,12 @@
 """What the job is handed: somebody to tell, a clock, a way to show how far it has come."""
 
 import platform
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.metadata import version
+from typing import Any
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
@@ -15,7 +16,7 @@ from veridex.engines.processes import ProcessEngine
 from veridex.errors import ParameterError
 from veridex.version import VERSION
 
-__all__ = ["Advance", "Desk", "engine_of", "made_now", "running", "silent", "unwatched"]
+__all__ = ["Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
 
 Advance = Callable[[int, int], None]
 
@@ -70,6 +71,25 @@ def engine_of(engine: str | Engine, items: int = 0) -> Engine:
     if engine in ("processes", "auto"):
         return ProcessEngine()
     raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")
+
+
+def shown(engine: Engine, progress: Advance) -> Engine:
+    """The same engine, which tells how many of its tasks are done."""
+    return _Shown(engine, progress)
+
+
+@dataclass(frozen=True, slots=True)
+class _Shown:
+    engine: Engine
+    progress: Advance
+
+    def map(
+        self, function: Callable[[Any], Any], tasks: Sequence[Any], lost: Callable[[Any], Any] | None = None
+    ) -> Iterator[Any]:
+        """What the engine gives, counted."""
+        for number, found in enumerate(self.engine.map(function, tasks, lost), start=1):
+            self.progress(number, len(tasks))
+            yield found
 
 
 def running(desk: Desk, engine: Engine, progress: Advance | None = None, kept: Keeper | None = None) -> Running:

@@ -19,7 +19,7 @@ from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.forms.trials import read_trial
-from veridex.job.desk import Desk, engine_of, made_now
+from veridex.job.desk import Desk, engine_of, made_now, shown
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.testing import backtested
@@ -135,8 +135,10 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     assert trial is not None
     for note in trial.notes:
         desk.say(note)
-    verdict = decided(trial, asked.deciding, asked.last)
-    return Outcome(released(history, verdict, made, engine), verdict)
+    with desk.watched("decide", len(history)):
+        verdict = decided(trial, asked.deciding, asked.last)
+    with desk.watched("publish", len(history)) as progress:
+        return Outcome(released(history, verdict, made, shown(engine, progress)), verdict)
 
 
 def values(history: History, publishing: Publishing) -> dict[str, Any]:

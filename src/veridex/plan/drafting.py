@@ -44,7 +44,7 @@ def drafted(draft: Draft, target: Path) -> Path:
     found = {type(one): one for one in draft.requests}
     publishing, testing = found.get(Publishing, Publishing()), found.get(Testing, Testing())
     remarks: dict[str, Sequence[str]] = {
-        "": ("What Veridex does with this data. `veridex run` does all of it; every other command takes it for FILE.",),
+        "": ("A whole job: `veridex run` does all of it, and every other command takes it for FILE.",),
         **draft.notes,
         "history": (_seen(draft.history), *draft.notes.get("history", ())),
     }

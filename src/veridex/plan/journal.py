@@ -11,10 +11,11 @@ from filelock import FileLock, Timeout
 
 from veridex.errors import DestinationRefused, PlanBusy
 from veridex.exchange.places.files import replace_text
+from veridex.plan.plan import TESTS
 
 __all__ = ["Journal"]
 
-JOURNAL, LOCK, UNTOLD, TESTS = "journal.jsonl", "lock", "untold.json", "tests"
+JOURNAL, LOCK, UNTOLD = "journal.jsonl", "lock", "untold.json"
 
 
 class Journal:

@@ -11,7 +11,10 @@ from veridex.job.requests import Deciding as Decided
 from veridex.job.requests import Driving, Happening, Placing, Publishing, Reading, Ruling, Testing, Tidying
 from veridex.version import VERSION
 
-__all__ = ["Plan"]
+__all__ = ["TESTS", "Plan"]
+
+TESTS = "tests"
+"""Where runs keep the items that they have tested."""
 
 R = TypeVar("R")
 
@@ -47,8 +50,15 @@ class Plan:
         if kind is Placing and Publishing not in others:
             return {}
         if kind is Testing and Publishing not in others:
-            return {"horizon": self._ahead, **self.said.get(Testing, {})}
+            return {"horizon": self._ahead, **self._tests}
+        if kind is Testing:
+            return self._tests
         return self.said.get(kind, {})
+
+    @property
+    def _tests(self) -> Mapping[str, Any]:
+        """What it says of the test; what commands test is kept, and taken over, where its runs keep theirs."""
+        return {"checkpoint": self.kept / TESTS, **self.said.get(Testing, {})}
 
     @property
     def _ahead(self) -> int | None:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
-from veridex.core.methods.short_names import short_name
+from veridex.core.methods.short_names import brief_name
 from veridex.core.methods.words import counted
 from veridex.core.publication.manifest import plain
 from veridex.core.publication.publication import Publication
@@ -131,7 +131,7 @@ class PlanRun:
             found.append(f"Data and plan are those of the publication in {where}, which stands as it is.")
         elif self.publication is not None:
             head = self.publication.head
-            ahead = f"until {head.until}" if head.until else f"{counted(head.horizon, 'period')} ahead"
+            ahead = f"until {head.until}" if head.until else f"{self.history.cadence.length(head.horizon)} ahead"
             found.append(f"Published {ahead}, from {head.demand.last}, in {', '.join(map(str, self.to))}.")
         found += self._changes_in_words()
         if self.watch is not None:
@@ -185,7 +185,7 @@ def changes_between(last: Publication | None, verdict: Verdict | None) -> tuple[
 
 
 def _named(method: Any) -> str:
-    return "nothing" if method is None else short_name(method)
+    return "nothing" if method is None else brief_name(method)
 
 
 def failure(

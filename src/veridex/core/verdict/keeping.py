@@ -62,7 +62,7 @@ def _kept(choice: Choice, verdict: Verdict, before: Before) -> Choice:
     known = counted_cells(verdict.trial[choice.item], verdict.conditions)
     again = replayed(choice, verdict.trial, known, before.method)
     if again is None:
-        return _changed(choice, before.method, "the backtest could not test it")
+        return _changed(choice, before.method, "no origin can test it beside what wins now")
     evidence, fit = again
     against = _against(choice, verdict.trial, evidence, fit)
     if against.reason:
