@@ -74,7 +74,7 @@ def stray(work: Path) -> list[str]:
     kept = {path.name for path in (work / "plan.kept").iterdir()} - {"journal.jsonl", "lock", "tests"}
     parts = [path.name for path in (work / "plan.kept" / "tests").iterdir()]
     names = {path.name for path in work.iterdir()} - LEFT
-    return sorted(names | kept) + parts[1:]
+    return sorted(names | kept) + parts[4:]
 
 
 def main() -> None:
@@ -107,7 +107,10 @@ def main() -> None:
             count["new stood"] += found == {new}
             finished(work, AFTER)
             count["next run wrong"] += {digest(work / place) for place in ("published", "copy")} != {new}
-            count["stray"] += bool(stray(work))
+            left = stray(work)
+            count["stray"] += bool(left)
+            if left:
+                print(left)
         print("| of runs | ".replace("runs", f"{KILLS} runs of {took:.1f} s") + "count | bar |\n| --- | --- | --- |")
         bars = {"torn": "0", "next run wrong": "0", "stray": "0"}
         for name, value in count.items():

@@ -20,7 +20,7 @@ LONGEST_WORD = 30
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """One column: its name, its cells as they are read, whether they are numbers, and whether its heading stays whole."""
+    """One column: its name and cells as they are read, whether they are numbers, whether its heading stays whole."""
 
     name: str
     cells: Sequence[str]

@@ -19,6 +19,9 @@ __all__ = ["PartsDirectory"]
 HEAD = b"veridex item trials 3\n"
 LINKS, MEMORIES, SIZES = "links", "memories", "memory_sizes"
 SUFFIX = ".trials"
+MOST_PARTS = 4
+"""Files of runs, from which on they are put together."""
+
 SIZE = 8
 """Bytes of a length."""
 
@@ -91,7 +94,8 @@ class PartsDirectory:
             parts = {path: [record for _, record in _records_in(path)] for path in self._parts()}
             held = {key: record for records in parts.values() for record in records for key in record.said["keys"]}
             useful = list({(record.path, record.at): record for key, record in held.items() if key in wanted}.values())
-            if 2 * sum(record.said["size"] for record in useful) < sum(path.stat().st_size for path in parts):
+            room = sum(path.stat().st_size for path in parts)
+            if len(parts) > MOST_PARTS or 2 * sum(record.said["size"] for record in useful) < room:
                 self._part = None
                 for record in useful:
                     self._add(record.said, _body(record))

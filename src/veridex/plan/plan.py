@@ -2,13 +2,13 @@
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
 
 from veridex.core.backtest.folds import digest_of
-from veridex.job.requests import Deciding as Decided
-from veridex.job.requests import Driving, Happening, Placing, Publishing, Reading, Ruling, Testing, Tidying
+from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Ruling, Testing, Tidying
+from veridex.job.words import told_by
 from veridex.version import VERSION
 
 __all__ = ["TESTS", "Plan"]
@@ -89,7 +89,8 @@ class Plan:
     def key(self) -> str:
         """A fingerprint of all that what it publishes depends on, besides the data."""
         parts = []
-        for kind in (Reading, Tidying, Driving, Happening, Testing, Decided, Publishing):
+        for kind in (Reading, Tidying, Driving, Happening, Testing, Deciding, Publishing):
             said = self.said.get(kind, {})
-            parts.append([one.name + "=" + repr(said.get(one.name)) for one in fields(kind)])
+            # Where a file lies says nothing; what it holds is in the fingerprint of the data.
+            parts.append([(one.name, repr(said.get(one.name))) for one in told_by(kind) if not one.word.place])
         return digest_of(VERSION.encode(), repr((sorted(self.sections), parts)).encode())

@@ -19,8 +19,9 @@ from veridex.core.publication.publication import Publication
 from veridex.core.publication.watching import Watch, watch
 from veridex.errors import PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
-from veridex.exchange.forms.publications import planned_at
+from veridex.exchange.forms.publications import planned_at, read_publication
 from veridex.exchange.stores import PartsDirectory
+from veridex.exchange.writing import write
 from veridex.job.desk import Desk
 from veridex.job.pipeline import Asked, Outcome, published, reach
 from veridex.job.placing import Destination, for_publication, last_published
@@ -90,10 +91,11 @@ class _Work:
         key = digest_of(
             self.plan.key.encode(), _shown(raw).encode(), told.fingerprint.encode(), repr(self.as_of).encode()
         )
-        self._tell_late(to)
         run = PlanRun(plan=self.plan.file, only=self.only, at=self.at, outcome="done", key=key, history=raw, to=to)
-        if self.only in (None, "publish") and all(_stands(one, key) for one in to):
+        if self.only in (None, "publish") and self._stands_already(to, key):
+            self._tell_late(to)
             return replace(run, outcome="unchanged", seconds=self.seconds)
+        self._tell_late(to)
         with self._timed("tidy"):
             reading, happening = self.plan.request(Reading), self.plan.request(Happening)
             history = settled(raw, reading, self.plan.rules, self.desk, happening)
@@ -112,6 +114,16 @@ class _Work:
             fault = Fault("publish.to", 'it is missing; say where, as in to = "published"')
             raise PlanWrong(str(self.plan.file), (fault,))
         return for_publication(to)
+
+    def _stands_already(self, to: Sequence[Path], key: str) -> bool:
+        """Whether these data and this plan were published already; places that lack it get it from one that has it."""
+        whole = [one for one in to if _stands(one, key)]
+        if whole and len(whole) < len(to):
+            publication = read_publication(whole[0])
+            for one in to:
+                if one not in whole:
+                    self.desk.say(f"Written to {write(publication, one)}, from {whole[0]}.")
+        return bool(whole)
 
     def _read(self) -> tuple[History, Explanation]:
         """Demand and what may explain it, as known at the instant that is stated."""
@@ -167,7 +179,7 @@ class _Work:
     def _tell_late(self, to: Sequence[Path]) -> None:
         """Tell what a run that was killed has published and told nobody; forget what it did not publish."""
         left = self.journal.promised()
-        if left is not None and to and all(_stands(one, str(left.get("key"))) for one in to):
+        if left is not None and any(_stands(one, str(left.get("key"))) for one in to):
             message = retold(left)
             tell(self.plan.request(Telling), message)
             self.journal.add({**message.facts, "late": True})
