@@ -17,6 +17,7 @@ import veridex as vx
 from benchmarks.arima import report_arima
 from benchmarks.baselines import report_baselines
 from benchmarks.portfolio import report_portfolio
+from benchmarks.reruns import report_reruns
 from benchmarks.twins import twins
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.diagnosis.zivot_andrews import zivot_andrews
@@ -202,6 +203,7 @@ def main() -> None:
     report_arima(report)
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
     report_portfolio(report)
+    report_reruns(report)
     year = seasonal(1, 120)
     report("public Dickey-Fuller, lags by AIC, 120 months", best_ms(lambda: dickey_fuller(year), 200), 0.5, "ms")
     history = vx.History.from_numbers(year, start="2016-01", cadence="monthly", item="smoker-01")["smoker-01"]

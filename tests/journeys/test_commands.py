@@ -289,7 +289,10 @@ def test_publish_command_answers_what_planners_ask(ten_csv, tmp_path):
         (["backtest", "{ten}", *DESCRIBED[:-1], "fortnightly"], "unknown cadence 'fortnightly'"),
         (["backtest", "{ten}", *DESCRIBED, "--methods", "holt-winter"], "Did you mean 'holt-winters'?"),
         (["fit", "{ten}", *DESCRIBED, "--method", "combination of=[naive, naivety]"], "Did you mean 'naive'?"),
-        (["publish", "{ten}", *DESCRIBED, "--horizon", "110", "--to", "out"], "needs 112. Shorten the horizon."),
+        (
+            ["publish", "{ten}", *DESCRIBED, "--horizon", "110", "--to", "out"],
+            "needs 112. Shorten the horizon: after its first origin, 2016-11, there are 105 periods up to 2025-08",
+        ),
         (
             ["publish", "{ten}", *DESCRIBED, "--method", "naive", "--levels", "0.95", "--to", "out"],
             "did you mean 95?",

@@ -10,7 +10,7 @@ from veridex.cli.fitting import chosen_table, draw_fitted
 from veridex.cli.tables import paragraph, show
 from veridex.exchange.forms.fitted import read_fitted
 from veridex.job.placing import for_fitted
-from veridex.job.reading import explanation, read
+from veridex.job.reading import brought
 from veridex.job.requests import Applying, Driving, Happening, Placing, Reading, Ruling, Testing
 from veridex.job.testing import HORIZON
 
@@ -29,8 +29,7 @@ def run_apply(
     """Read the method and the newer demand of its item, carry the one over to the other, and show its forecast."""
     desk, place = desk_for(placing), for_fitted(placing.to)
     before = read_fitted(Path(applying.model))
-    history = read(reading, ruling.tidy, desk, happening)
-    told = explanation(driving, happening, reading, history, desk)
+    history, told = brought(reading, ruling, driving, happening, desk)
     newer = history[before.series.item] if len(history) > 1 else history
     fitted = before.apply(newer)
     futures: dict[str, Any] = {"drivers": told.drivers, "events": told.events}

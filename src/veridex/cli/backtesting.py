@@ -15,7 +15,7 @@ from veridex.core.history.history import History
 from veridex.core.methods.catalogue import methods
 from veridex.job.drawing import draw_items, draw_named
 from veridex.job.placing import for_trial
-from veridex.job.reading import explanation, read
+from veridex.job.reading import brought
 from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Scoring, Testing
 from veridex.job.testing import backtested
 
@@ -56,12 +56,11 @@ def run_backtest(
     """Roll the origin, and show how the methods rank."""
     desk = desk_for(placing)
     place = for_trial(placing.to)
-    history = read(reading, ruling.tidy, desk, happening)
+    history, told = brought(reading, ruling, driving, happening, desk)
     if scoring.show_lineup:
-        driven = bool(driving.drivers or driving.working_days or happening.events or happening.holidays)
-        show(lineup_table(history, testing.methods, driven=driven), placing, title="Lineup")
+        show(lineup_table(history, testing.methods, driven=told.given), placing, title="Lineup")
         return
-    trial = backtested(history, testing, explanation(driving, happening, reading, history, desk), desk)
+    trial = backtested(history, testing, told, desk)
     for note in trial.notes:
         desk.say(note)
     show_part(trial, scoring, placing)

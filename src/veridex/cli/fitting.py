@@ -20,7 +20,7 @@ from veridex.front import compare_fits, fit
 from veridex.job.desk import Desk
 from veridex.job.drawing import draw_named, file_name
 from veridex.job.placing import Destination, for_fitted
-from veridex.job.reading import explanation, read
+from veridex.job.reading import brought
 from veridex.job.requests import Driving, Fitting, Happening, Placing, Reading, Ruling, Testing
 from veridex.job.testing import HORIZON, scheme_of
 from veridex.job.words import Stated
@@ -56,8 +56,7 @@ def run_fit(
     if placing.form == "table":
         stated.refuse("the page shows all parts; --as csv or json takes one", "part")
     place = for_fitted(placing.to)
-    history = read(reading, ruling.tidy, desk, happening)
-    told = explanation(driving, happening, reading, history, desk)
+    history, told = brought(reading, ruling, driving, happening, desk)
     if several:
         _compare(history, fitting, testing, told, placing)
     else:

@@ -11,7 +11,7 @@ from veridex.core.history.history import History
 from veridex.job.drawing import draw_items, draw_named
 from veridex.job.pipeline import Asked, Outcome, published, refuse_idle, trial_for
 from veridex.job.placing import for_publication, last_published
-from veridex.job.reading import explanation, read, scenarios_of
+from veridex.job.reading import brought, scenarios_of
 from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Ruling, Testing
 from veridex.job.words import Stated
 
@@ -36,15 +36,14 @@ def run_publish(
     desk = desk_for(placing)
     refuse_idle(publishing, stated)
     place = for_publication(placing.to)
-    history = read(reading, ruling.tidy, desk, happening)
-    told = explanation(driving, happening, reading, history, desk)
+    history, told = brought(reading, ruling, driving, happening, desk)
     asked = Asked(
         publishing=publishing,
         deciding=deciding,
         testing=testing,
         explaining=told,
         scenarios=scenarios_of(driving, told),
-        last=last_published(placing.to),
+        last=last_published(placing.to, desk),
     )
     found = published(history, asked, trial_for(history, asked, desk), desk)
     show_publication(found.publication, placing, publishing.part)

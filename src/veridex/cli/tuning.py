@@ -13,7 +13,7 @@ from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
 from veridex.front import tune
 from veridex.job.drawing import draw_named
-from veridex.job.reading import explanation, read
+from veridex.job.reading import brought
 from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Testing, Tuning
 from veridex.job.testing import scheme_of
 
@@ -33,8 +33,7 @@ def run_tune(
 ) -> None:
     """Try settings of a method inside folds, and show what they are worth."""
     desk = desk_for(placing)
-    history = read(reading, ruling.tidy, desk, happening)
-    told = explanation(driving, happening, reading, history, desk)
+    history, told = brought(reading, ruling, driving, happening, desk)
     given = {"measure": tuning.measure, "drivers": told.drivers, "events": told.events}
     found = tune(history, tuning.method, read_grid(tuning.grid), scheme_of(history, testing), **given)  # type: ignore[arg-type]
     for note in found.trial.notes:

@@ -16,7 +16,7 @@ from veridex.errors import DestinationRefused
 
 __all__ = ["PartsDirectory"]
 
-HEAD = b"veridex item trials 3\n"
+HEAD = b"veridex item trials 4\n"
 LINKS, MEMORIES, SIZES = "links", "memories", "memory_sizes"
 SUFFIX = ".trials"
 MOST_PARTS = 4

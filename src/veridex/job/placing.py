@@ -1,7 +1,6 @@
 """Placing: destinations are checked before the work, and what stood there is said."""
 
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -25,11 +24,15 @@ def for_publication(to: Sequence[Path]) -> Destination:
     return _placing(to, [f", in place of {old}" if old else "" for old in replaced])
 
 
-def last_published(to: Sequence[Path]) -> Publication | None:
-    """The publication that stands at the first of the destinations that holds one that can be read."""
+def last_published(to: Sequence[Path], desk: Desk) -> Publication | None:
+    """The publication that stands at the first of the destinations that holds one; what cannot be read is said."""
     for one in to:
-        with suppress(PublicationUnreadable):
+        if not one.exists():
+            continue
+        try:
             return read_publication(one)
+        except PublicationUnreadable as problem:
+            desk.say(f"Nothing is compared with what stands there: {problem}")
     return None
 
 

@@ -22,10 +22,11 @@ from veridex.exchange.calendars import read_holidays, working_days
 from veridex.exchange.explaining import read_drivers, read_events, read_table
 from veridex.exchange.reading import read_history
 from veridex.job.desk import Desk
-from veridex.job.requests import Driving, Happening, Reading, Tidying
+from veridex.job.requests import Driving, Happening, Reading, Ruling, Tidying
 from veridex.job.words import split_names
 
 __all__ = [
+    "brought",
     "events_of",
     "explanation",
     "read",
@@ -242,6 +243,14 @@ def explanation(driving: Driving, happening: Happening, reading: Reading, histor
         days = days_worked(driving.working_days, history)
         drivers = days if drivers is None else drivers.joined(days)
     return Explanation(drivers, events_of(happening, history), driving.foresight)
+
+
+def brought(
+    reading: Reading, ruling: Ruling, driving: Driving, happening: Happening, desk: Desk
+) -> tuple[History, Explanation]:
+    """Demand, tidied where rules are given, and what may explain it."""
+    history = read(reading, ruling.tidy, desk, happening)
+    return history, explanation(driving, happening, reading, history, desk)
 
 
 def scenarios_of(driving: Driving, told: Explanation) -> tuple[Drivers, ...]:

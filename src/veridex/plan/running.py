@@ -100,7 +100,7 @@ class _Work:
             reading, happening = self.plan.request(Reading), self.plan.request(Happening)
             history = settled(raw, reading, self.plan.rules, self.desk, happening)
         run = replace(run, history=history)
-        last = last_published(to)
+        last = last_published(to, self.desk)
         if self.only != "test":
             run = replace(run, watch=self._watched(history, last))
         if self.only != "watch":

@@ -24,6 +24,7 @@ PER_METHOD = (
     "std_error",
     "laws",
     "transforms",
+    "chances",
     "status",
     "parameters",
     "criteria",
@@ -57,6 +58,8 @@ class FoldArrays:
         The law of each forecast, by components; see `veridex.core.laws.components`.
     transforms : ndarray, shape (..., M, O, H)
         Where each actual stands in the law that was forecast for it, from 0 to 1, randomised where it has weight.
+    chances : ndarray, shape (..., M, O, H)
+        The probability that each law had at the actual itself: that of whole demand, of nothing; else nought.
     supports : ndarray, shape (..., O, 2)
         What demand had not been below up to each origin, and whether it was whole: one or zero.
     clarity : ndarray, shape (..., O)
@@ -81,6 +84,7 @@ class FoldArrays:
     std_error: FloatArray
     laws: Components
     transforms: FloatArray
+    chances: FloatArray
     supports: FloatArray
     clarity: FloatArray
     status: NDArray[np.int8]
@@ -114,6 +118,7 @@ class FoldArrays:
             "std_error": spread,
             "laws": np.full((*folds, horizon, components, NUMBERS), np.nan, dtype=precision),
             "transforms": np.full((*folds, horizon), np.nan),
+            "chances": np.full((*folds, horizon), np.nan),
             "supports": np.tile([-np.inf, 0.0], (*rounds, 1)),
             "clarity": np.zeros(rounds),
             "status": np.full(folds, Status.NO_FOLD, dtype=np.int8),

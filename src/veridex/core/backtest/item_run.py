@@ -13,7 +13,7 @@ from veridex.core.backtest.schemes import Fold, Scheme
 from veridex.core.backtest.trail import Trail, chained, seen_by
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.support import support_of
-from veridex.core.laws.transforms import drawn_shares, transforms
+from veridex.core.laws.transforms import drawn_shares, placed
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
 from veridex.core.methods.fold.criteria import criteria
@@ -184,7 +184,7 @@ class ItemWork:
             memories.append(self._run_method(m, series, folds, spans, centre, known, out, done, warm))
         new = np.s_[:, done:]
         shares = drawn_shares(series.item, out.origins[done:], self.horizon)
-        out.transforms[new] = transforms(out.laws_at(new), out.actuals[done:], shares)
+        out.transforms[new], out.chances[new] = placed(out.laws_at(new), out.actuals[done:], shares)
         if not self.trailing:
             return out
         links = task.links if isinstance(task, Begun) else self.links(series)

@@ -11,7 +11,7 @@ from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.item_run import Begun, ItemWork
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.schemes import Fold, Scheme
+from veridex.core.backtest.schemes import FEWEST, Fold, Scheme
 from veridex.core.backtest.store import Keeper, Kept, MemoryStore
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
@@ -162,11 +162,24 @@ def _folds(series: list[ItemHistory], course: Course) -> list[tuple[Fold, ...]]:
     if not any(folds):
         longest = max(series, key=len)
         who, need = f"{longest.item!r}, the longest item,", course.scheme.fewest()
-        raise HistoryTooShort(who, len(longest), need, "the backtest", "Shorten the horizon.")
+        raise HistoryTooShort(who, len(longest), need, "the backtest", _too_far(longest, need))
     if course.pace.refit_every > 1 and course.scheme.training_window is not None:
         problem = "a sliding window moves the season's first period; estimate at every origin"
         raise ParameterError("refit_every", str(course.pace.refit_every), problem)
     return folds
+
+
+def _too_far(longest: ItemHistory, need: int) -> str:
+    """What to do about a scheme that looks further than a history has periods after its first origin."""
+    text, begin = longest.cadence.text, longest.start
+    reach = need - FEWEST
+    last = text(begin + len(longest) - 1)
+    first = text(begin + FEWEST - 1)
+    room = max(len(longest) - FEWEST, 0)
+    return (
+        f"Shorten the horizon: after its first origin, {first}, there are {room} periods up to {last}, and {reach} are "
+        f"to be tested."
+    )
 
 
 def _fewer(scheme: Scheme, folds: list[tuple[Fold, ...]]) -> tuple[str, ...]:

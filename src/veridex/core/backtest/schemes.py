@@ -11,7 +11,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
-__all__ = ["Fold", "Holdout", "RollingOrigin", "Scheme", "default_scheme"]
+__all__ = ["FEWEST", "Fold", "Holdout", "RollingOrigin", "Scheme", "default_scheme"]
 
 FEWEST = 2
 """Periods before the first origin at least: from one value nothing can be learned about errors."""

@@ -7,7 +7,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.laws.laws import Laws
 
-__all__ = ["drawn_shares", "transforms", "weights_of"]
+__all__ = ["drawn_shares", "placed", "transforms", "weights_of"]
 
 
 def drawn_shares(item: str, origins: IntArray, horizon: int) -> FloatArray:
@@ -22,7 +22,12 @@ def drawn_shares(item: str, origins: IntArray, horizon: int) -> FloatArray:
 
 
 def transforms(laws: Laws, actuals: FloatArray, shares: FloatArray) -> FloatArray:
-    """Randomised probability integral transforms, shape (...); uniform where the laws are right.
+    """Randomised probability integral transforms, shape (...); uniform where the laws are right. See `placed`."""
+    return placed(laws, actuals, shares)[0]
+
+
+def placed(laws: Laws, actuals: FloatArray, shares: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Randomised probability integral transforms, shape (...), and the probabilities of the values themselves.
 
     Parameters
     ----------
@@ -36,7 +41,8 @@ def transforms(laws: Laws, actuals: FloatArray, shares: FloatArray) -> FloatArra
     """
     actuals, shares = (np.broadcast_to(one, laws.floor.shape) for one in (actuals, shares))
     up_to = laws.cdf(actuals[..., None])[..., 0]
-    return np.asarray(up_to - (1.0 - shares) * weights_of(laws, actuals))
+    weights = weights_of(laws, actuals)
+    return np.asarray(up_to - (1.0 - shares) * weights), weights
 
 
 def weights_of(laws: Laws, actuals: FloatArray) -> FloatArray:

@@ -1,6 +1,7 @@
 """The catalogue: every method by its name, and text turned into methods."""
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -78,7 +79,16 @@ def method(text: "str | Method | Spelled") -> Method:
     if isinstance(text, Method):
         return text
     spelled = parse(text) if isinstance(text, str) else text
-    return method_of(spelled.name, spelled.settings)
+    said = tuple((key, type(value), value) for key, value in spelled.settings.items())
+    try:
+        return _known(spelled.name, said)  # publications name the same few members a thousand times
+    except TypeError:  # a list of members
+        return method_of(spelled.name, spelled.settings)
+
+
+@lru_cache(maxsize=4096)
+def _known(name: str, said: tuple[tuple[str, type, Any], ...]) -> Method:
+    return method_of(name, {key: value for key, _, value in said})
 
 
 def method_of(name: str, stated: Mapping[str, Any]) -> Method:

@@ -97,7 +97,9 @@ def make_publication(history: History, source: Verdict | Method, asked: Edition,
     tasks = [_task(series, read[series.item], source, asked) for series in history]
     tasks = _lent(_neighbours(history, verdict), tasks)
     if all(task.horizon < 1 for task in tasks):
-        raise ParameterError("horizon", repr(asked.ahead.horizon), "every item's history reaches that far already")
+        text, last = history.cadence.text, max(task.series.start + len(task.series) - 1 for task in tasks)
+        problem = f"every item's history reaches that far: the last one ends with {text(last)}, so that a forecast "
+        raise ParameterError("horizon", repr(asked.ahead.horizon), f"{problem}begins with {text(last + 1)}")
     work = ItemWork(asked.wanted, asked.explaining, asked.scenarios)
     found = list(engine.map(work, tasks))
     made = {one.item: one for one in found}

@@ -126,7 +126,7 @@ class Members:
     @cached_property
     def _chances(self) -> FloatArray:
         """The probabilities of the actuals themselves."""
-        return weights_of(self._laws, self._one.actuals[self._at])
+        return self._stacked(self._one.chances)
 
     @cached_property
     def _shifts(self) -> tuple[int, ...]:

@@ -24,10 +24,10 @@ from veridex.exchange.places.files import replace_file
 
 __all__ = ["read_trial", "write_trial"]
 
-FORMAT = "veridex trial 7"
+FORMAT = "veridex trial 8"
 KEY, SEAL = b"veridex", b"seal"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
-PER_FOLD = ("points", "std_error", "laws", "transforms", "training")
+PER_FOLD = ("points", "std_error", "laws", "transforms", "chances", "training")
 PLAIN = ("status", "parameters", "criteria", "forms", "seconds")
 SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 
