@@ -30,10 +30,14 @@ __all__ = ["Begun", "ItemWork"]
 
 @dataclass(frozen=True, slots=True)
 class Begun:
-    """An item whose first folds were run before, with what they brought, and the fingerprints of all its folds."""
+    """An item whose first folds were run before: how many, what methods remember of them, fingerprints of all folds.
+
+    What they brought stays where it is; whoever has it puts it together with what the others bring.
+    """
 
     series: ItemHistory
-    before: ItemTrial
+    done: int
+    memories: tuple[FloatArray, ...]
     links: tuple[tuple[bytes, ...], ...]
 
 
@@ -161,14 +165,13 @@ class ItemWork:
     def __call__(self, task: "ItemHistory | Begun") -> ItemTrial:
         """Forecast from every origin, in order of time: each fold may start from the last one's optimum.
 
-        Of an item whose first folds were run before, only the others are.
+        Of an item whose first folds were run before, only the others are, and only they are filled.
         """
-        series, before = (task.series, task.before) if isinstance(task, Begun) else (task, None)
+        series, done = (task.series, task.done) if isinstance(task, Begun) else (task, 0)
         out = ItemTrial(item=series.item, keys=self.keys(series), **self.empty(series))
         folds = self.scheme.folds(series)
         if not folds:
             return out
-        done = 0 if before is None else out.taken_over(before)
         spans = {
             o: training_span(series, folds[o].stop, self.scheme.training_window) for o in {0, *range(done, len(folds))}
         }
@@ -180,7 +183,7 @@ class ItemWork:
         known: dict[tuple[int, int], DriverRows] = {}
         memories = []
         for m in range(len(self.lineup)):
-            warm = None if before is None or before.trail is None else before.trail.memories[m]
+            warm = task.memories[m] if isinstance(task, Begun) else None
             memories.append(self._run_method(m, series, folds, spans, centre, known, out, done, warm))
         new = np.s_[:, done:]
         shares = drawn_shares(series.item, out.origins[done:], self.horizon)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 from threadpoolctl import threadpool_limits
@@ -210,7 +211,7 @@ def _refuse_another(onto: Trial, history: History, course: Course) -> None:
 
 def _fill(store: MemoryStore, work: ItemWork, series: list[ItemHistory], running: Running, held: list[Kept]) -> None:
     """Take over what is held under the same keys, go on from what was begun, run the rest, keep what is finished."""
-    missing = _missing(store, work, series, held)
+    missing, begun = _missing(store, work, series, held)
     done, waiting = 0, {one.item: 0 for one in series}
     for places, tasks in missing.items():
         for task in tasks if places else ():
@@ -219,6 +220,8 @@ def _fill(store: MemoryStore, work: ItemWork, series: list[ItemHistory], running
     for places, tasks in missing.items():
         part = work.only(places)
         for found in running.engine.map(part, tasks, part.lost) if places else ():
+            if (found.item, places) in begun:
+                found.taken_over(begun.pop((found.item, places)))
             store.put(found, places)
             if running.checkpoint is not None and not any(found.lost):
                 running.checkpoint.keep(found)
@@ -234,9 +237,13 @@ def _item_of(task: ItemHistory | Begun) -> str:
 
 def _missing(
     store: MemoryStore, work: ItemWork, series: list[ItemHistory], held: Iterable[Kept]
-) -> dict[tuple[int, ...], list[ItemHistory | Begun]]:
-    """Which methods are left to be run, and for which items; what is held of the others is put into the store."""
+) -> tuple[dict[tuple[int, ...], list[ItemHistory | Begun]], dict[tuple[str, tuple[int, ...]], ItemTrial]]:
+    """Which methods are left to be run, and for which items; what is held of the others is put into the store.
+
+    And of items whose first folds were run before, what these brought.
+    """
     missing: dict[tuple[int, ...], list[ItemHistory | Begun]] = {}
+    earlier: dict[tuple[str, tuple[int, ...]], ItemTrial] = {}
     for one in series:
         left = tuple(range(len(work.lineup)))
         found = [known for kept in held for known in kept.held(one.item)]
@@ -247,19 +254,27 @@ def _missing(
             if same:
                 store.put(known.of_methods([at[keys[m]] for m in same]), same)
                 left = tuple(m for m in left if m not in same)
-        begun, task = _begun(work, one, left, found)
-        rest = tuple(m for m in left if m not in begun)
-        if task is not None:
-            missing.setdefault(begun, []).append(task)
+        begun = _begun(work, one, left, found)
+        places = () if begun is None else begun.places
+        if begun is not None:
+            missing.setdefault(places, []).append(begun.task)
+            earlier[one.item, places] = begun.before
+        rest = tuple(m for m in left if m not in places)
         if rest or not left:
             missing.setdefault(rest, []).append(one)
-    return missing
+    return missing, earlier
 
 
-def _begun(
-    work: ItemWork, one: ItemHistory, left: tuple[int, ...], found: Sequence[ItemTrial]
-) -> tuple[tuple[int, ...], Begun | None]:
-    """The methods whose first folds were run before, as they would be run now, and what these brought."""
+class _Earlier(NamedTuple):
+    """Methods whose first folds were run before, what is left to do, and what these folds brought."""
+
+    places: tuple[int, ...]
+    task: Begun
+    before: ItemTrial
+
+
+def _begun(work: ItemWork, one: ItemHistory, left: tuple[int, ...], found: Sequence[ItemTrial]) -> _Earlier | None:
+    """The methods whose first folds were run before, as they would be run now; None where there are none."""
     trailing = [known for known in found if known.trail is not None] if left and work.trailing else []
     links = work.links(one) if trailing else ()
     for known in trailing:
@@ -269,8 +284,10 @@ def _begun(
         same = tuple(m for m in left if count < len(links[m]) and links[m][count - 1] in ended)
         if same:
             before = known.of_methods([ended[links[m][count - 1]] for m in same])
-            return same, Begun(one, before, tuple(links[m] for m in same))
-    return (), None
+            assert before.trail is not None
+            task = Begun(one, count, before.trail.memories, tuple(links[m] for m in same))
+            return _Earlier(same, task, before)
+    return None
 
 
 def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[Method, ...]]:
