@@ -37,8 +37,9 @@ if TYPE_CHECKING:
     from veridex.exchange.forms.trials import read_trial
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
-    from veridex.front import backtest, compare_fits, fit, publish, run_plan, tune
+    from veridex.front import backtest, compare_fits, fit, publish, tune
     from veridex.plan.run import PlanRun
+    from veridex.plan.running import run_plan
 
 # Where each public name lives. Nothing is imported before it is used: `import veridex` costs no more than this.
 _HOMES = {
@@ -88,7 +89,7 @@ _HOMES = {
     "read_fitted": "exchange.forms.fitted",
     "read_publication": "exchange.forms.publications",
     "read_trial": "exchange.forms.trials",
-    "run_plan": "front",
+    "run_plan": "plan.running",
     "scheme": "core.backtest.scheme_words",
     "seasons": "core.diagnosis.seasons",
     "stationarity": "core.diagnosis.stationarity",

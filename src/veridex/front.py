@@ -1,7 +1,6 @@
 """The public functions that join the core with the outer rooms."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -28,18 +27,12 @@ from veridex.core.publication.publication import Publication
 from veridex.core.reading.neighbours import lent_now
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
-from veridex.engines.clock import working_seconds
 from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory
-from veridex.job.desk import Desk, engine_of, running
+from veridex.job.desk import HERE, engine_of, running
 from veridex.job.pipeline import edition, released
-from veridex.plan.run import PlanRun
-from veridex.plan.running import follow
 
-__all__ = ["DESK", "backtest", "compare_fits", "fit", "publish", "run_plan", "tune"]
-
-DESK = Desk(now=lambda: datetime.now(UTC), seconds=working_seconds)
-"""This machine's clock, and nobody to tell: what Python is called with prints nothing."""
+__all__ = ["backtest", "compare_fits", "fit", "publish", "tune"]
 
 
 def backtest(
@@ -115,7 +108,7 @@ def backtest(
         keep=keep,
     )
     kept = None if checkpoint is None else PartsDirectory(checkpoint)
-    return run_backtest(many, course, running(DESK, engine_of(engine), progress, kept), onto)
+    return run_backtest(many, course, running(HERE, engine_of(engine), progress, kept), onto)
 
 
 def fit(
@@ -161,7 +154,7 @@ def fit(
     """
     chosen, one = as_method(method), only_item(series)
     lent = None if among is None else lent_now(among, chosen.borrows).get(one.item)
-    clock = DESK.seconds
+    clock = HERE.seconds
     return fit_method(one, chosen, drivers=drivers, events=events, foresight=foresight, clock=clock, borrowed=lent)
 
 
@@ -211,7 +204,7 @@ def tune(
     """
     many = as_history(history)
     return tune_method(
-        many, method, grid, as_scheme(scheme), measure, running(DESK, engine_of(engine)), Explanation(drivers, events)
+        many, method, grid, as_scheme(scheme), measure, running(HERE, engine_of(engine)), Explanation(drivers, events)
     )
 
 
@@ -251,7 +244,7 @@ def compare_fits(
         lineup,
         None if scheme is None else as_scheme(scheme),
         explaining,
-        running(DESK, engine_of("serial")),
+        running(HERE, engine_of("serial")),
     )
 
 
@@ -320,41 +313,6 @@ def publish(
     explaining = Explanation(drivers, events)
     words: dict[str, Any] = {"horizon": horizon, "past": past, "levels": levels, "quantiles": quantiles}
     words |= {"intervals": intervals, "totals_from": totals_from, "groups": groups}
-    asked = edition(words, explaining, DESK, tested=verdict is not None, scenarios=scenarios)
+    asked = edition(words, explaining, HERE, tested=verdict is not None, scenarios=scenarios)
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     return released(many, source, asked, engine_of(engine))
-
-
-def run_plan(plan: str | Path, only: str | None = None, *, as_of: str | None = None) -> PlanRun:
-    """Do what a plan file says: read, tidy, test, decide, publish, watch, tell.
-
-    What was tested before and has not changed is taken over; where neither data nor plan have changed since the
-    publication that stands, nothing is done. A run that is killed leaves the last publication whole, and the next one
-    goes on where it was. The plan's directory gets ``PLAN.kept``, with a journal and the tests.
-
-    Parameters
-    ----------
-    plan : str or Path
-        A TOML file; docs/plan-file.md lists what it may say.
-    only : {"test", "publish", "watch"}, optional
-        Only this part of the job.
-    as_of : str, optional
-        As if it were this day: periods that were not over then are left out.
-
-    Returns
-    -------
-    PlanRun
-        `outcome`, `publication`, `verdict`, `trial`, `watch`, `changes`; `lines()`, the summary.
-
-    Raises
-    ------
-    PlanWrong
-        If the plan says what there is not, with the path of each fault.
-    PlanBusy
-        If another run of it is at work.
-    PlanUntested
-        If only publishing is asked for, and the tests are not those of these data and this plan.
-    """
-    if only not in (None, "test", "publish", "watch"):
-        raise ParameterError("only", repr(only), "it is 'test', 'publish' or 'watch'")
-    return follow(plan, DESK, only=only, as_of=as_of)

@@ -12,8 +12,7 @@ from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from veridex.cli.spoken import note_spoken
-from veridex.front import DESK as CLOCKS
-from veridex.job.desk import Advance, Desk
+from veridex.job.desk import HERE, Advance, Desk
 
 __all__ = ["DESK", "desk_for"]
 
@@ -51,7 +50,7 @@ class _Lines:
         typer.echo(f"{self._what}: {done:,} of {self._total:,} items; about {about} left.", err=True)
 
 
-DESK = replace(CLOCKS, say=lambda note: typer.echo(note_spoken(note), err=True), watched=_watched)
+DESK = replace(HERE, say=lambda note: typer.echo(note_spoken(note), err=True), watched=_watched)
 """Standard output holds the table alone."""
 
 
@@ -65,4 +64,4 @@ class Quieted(Protocol):
 
 def desk_for(asked: Quieted) -> Desk:
     """The desk of a call: nothing is said, and no bar shown, where none is wanted."""
-    return CLOCKS if asked.quiet else DESK
+    return HERE if asked.quiet else DESK

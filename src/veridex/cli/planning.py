@@ -1,12 +1,13 @@
 """What `plan` does: it reads FILE by the words of the call, and writes them down with what was found out."""
 
+from dataclasses import replace
+
 import typer
 
 from veridex.cli.desk import desk_for
 from veridex.core.history.history import History
 from veridex.errors import ParameterError
-from veridex.front import DESK as CLOCKS
-from veridex.job.desk import Desk
+from veridex.job.desk import HERE, Desk
 from veridex.job.pipeline import refuse_idle
 from veridex.job.reading import explanation, read_whole, rules_of, settled
 from veridex.job.requests import (
@@ -61,7 +62,7 @@ def _read(
     notes: dict[str, list[str]] = {"history": [], "tidy": [], "drivers": []}
 
     def listening(section: str) -> Desk:
-        return Desk(now=CLOCKS.now, seconds=CLOCKS.seconds, say=notes[section].append)
+        return replace(HERE, say=notes[section].append)
 
     raw = read_whole(reading, listening("history"))
     where = "history" if ruling.tidy is None else "tidy"

@@ -4,7 +4,7 @@ import platform
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from importlib.metadata import version
 from typing import Any
 
@@ -12,11 +12,12 @@ from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
 from veridex.core.backtest.store import Keeper
 from veridex.core.publication.head import Made
+from veridex.engines.clock import working_seconds
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import ParameterError
 from veridex.version import VERSION
 
-__all__ = ["Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
+__all__ = ["HERE", "Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
 
 Advance = Callable[[int, int], None]
 
@@ -54,6 +55,10 @@ class Desk:
     seconds: Callable[[], float]
     say: Callable[[str], None] = silent
     watched: Callable[[str, int], AbstractContextManager[Advance]] = unwatched
+
+
+HERE = Desk(now=lambda: datetime.now(UTC), seconds=working_seconds)
+"""This machine's clock, and nobody to tell: what Python is called with prints nothing."""
 
 
 def engine_of(engine: str | Engine, items: int = 0) -> Engine:

@@ -17,12 +17,12 @@ from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.head import Planned
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.watching import Watch, watch
-from veridex.errors import PlanUntested, PlanWrong, VeridexError
+from veridex.errors import ParameterError, PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
 from veridex.exchange.forms.publications import planned_at, read_publication
 from veridex.exchange.stores import PartsDirectory
 from veridex.exchange.writing import write
-from veridex.job.desk import Desk
+from veridex.job.desk import HERE, Desk
 from veridex.job.pipeline import Asked, Outcome, published, reach
 from veridex.job.placing import Destination, for_publication, last_published
 from veridex.job.reading import explanation, read_whole, scenarios_of, settled
@@ -34,11 +34,46 @@ from veridex.plan.plan import Plan
 from veridex.plan.reading import read_plan
 from veridex.plan.run import PlanRun, changes_between, failure, retold, said_of
 
-__all__ = ["follow"]
+__all__ = ["follow", "run_plan"]
+
+
+def run_plan(plan: str | Path, only: str | None = None, *, as_of: str | None = None) -> PlanRun:
+    """Do what a plan file says: read, tidy, test, decide, publish, watch, tell.
+
+    What was tested before and has not changed is taken over; where neither data nor plan have changed since the
+    publication that stands, nothing is done. A run that is killed leaves the last publication whole, and the next one
+    goes on where it was. The plan's directory gets ``PLAN.kept``, with a journal and the tests.
+
+    Parameters
+    ----------
+    plan : str or Path
+        A TOML file; docs/plan-file.md lists what it may say.
+    only : {"test", "publish", "watch"}, optional
+        Only this part of the job.
+    as_of : str, optional
+        As if it were this day: periods that were not over then are left out.
+
+    Returns
+    -------
+    PlanRun
+        `outcome`, `publication`, `verdict`, `trial`, `watch`, `changes`; `lines()`, the summary.
+
+    Raises
+    ------
+    PlanWrong
+        If the plan says what there is not, with the path of each fault.
+    PlanBusy
+        If another run of it is at work.
+    PlanUntested
+        If only publishing is asked for, and the tests are not those of these data and this plan.
+    """
+    if only not in (None, "test", "publish", "watch"):
+        raise ParameterError("only", repr(only), "it is 'test', 'publish' or 'watch'")
+    return follow(plan, HERE, only=only, as_of=as_of)
 
 
 def follow(file: str | Path, desk: Desk, *, only: str | None = None, as_of: str | None = None) -> PlanRun:
-    """Run a plan; see `veridex.run_plan`, the public face.
+    """Run a plan for somebody; see `run_plan`, the public face.
 
     A failed run is written into the journal and told before its error goes on.
     """

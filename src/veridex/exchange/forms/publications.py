@@ -300,4 +300,4 @@ def _periods(texts: "pd.Series[Any]", cadence: Cadence) -> "pd.Series[Any]":
 
 def _numbers(texts: "pd.Series[Any]") -> Any:
     """Numbers of texts; Python's own float reads every digit that was written."""
-    return np.array([float(text) if text else np.nan for text in texts], dtype=np.float64)
+    return np.array([float(text) if text else np.nan for text in texts.tolist()], dtype=np.float64)
