@@ -200,7 +200,8 @@ def webhook(code=200):
 
 def test_a_webhook_is_told_and_its_failure_undoes_nothing(job, monkeypatch):
     place, until = job
-    (place / "plan.toml").write_text(PLAN + '[tell]\non = ["done", "failed", "alerts"]\nwebhook = "$LARK_HOOK"\n')
+    told = '[tell]\non = ["done", "failed", "alerts"]\nwebhook = "$LARK_HOOK"\n'
+    (place / "plan.toml").write_text(PLAN + 'figures = "drawn"\n' + told)
     with webhook() as (address, got):
         monkeypatch.setenv("LARK_HOOK", address)
         assert run(place).returncode == 0
@@ -210,6 +211,7 @@ def test_a_webhook_is_told_and_its_failure_undoes_nothing(job, monkeypatch):
         (place / "demand.csv").write_text("sku,month\n")
         assert run(place).returncode == 2
     assert [one["moment"] for one in got] == ["done", "alerts", "failed"]
+    assert (place / "drawn" / "smoker-01-forecast.png").exists() and (place / "drawn" / "coverage.png").exists()
     assert got[0]["subject"] == "plan.toml: 4 items published" and got[0]["published"] == 4
     assert got[1]["watch"][0]["item"] == "smoker-01" and "smoker-01 2025-07: 900" in got[1]["summary"]
     assert "What was published before stands as it was." in got[2]["summary"]

@@ -13,6 +13,7 @@ import typer
 from veridex.cli.derive import Grouped, takes
 from veridex.cli.spoken import spoken
 from veridex.errors import InputError
+from veridex.exchange.missing import refuse_missing
 from veridex.job.requests import (
     Applying,
     Deciding,
@@ -140,6 +141,7 @@ def apply_fitted(
     ruling: Ruling,
 ) -> None:
     """Carry a fitted method over to newer demand, nothing estimated anew, and forecast."""
+    refuse_missing(applying.model)
     from veridex.cli.applying import run_apply
 
     run_apply(applying, reading, driving, happening, testing, ruling, placing)
@@ -231,6 +233,7 @@ def plan(
 @takes()
 def run_the_plan(running: Running) -> None:
     """Do what a plan says: read, test, decide, publish, watch, tell. Made to run unattended."""
+    refuse_missing(running.plan)
     from veridex.cli.running import run_plan_file
 
     raise typer.Exit(run_plan_file(running))

@@ -1,22 +1,13 @@
 """What `publish` does: it publishes, shows, keeps and draws."""
 
-from collections.abc import Callable
-from pathlib import Path
-from typing import TYPE_CHECKING
-
-from veridex import figures
 from veridex.cli.desk import desk_for
 from veridex.cli.published import show_publication
-from veridex.core.history.history import History
-from veridex.job.drawing import draw_items, draw_named
-from veridex.job.pipeline import Asked, Outcome, published, refuse_idle, trial_for
+from veridex.job.drawing import draw_published
+from veridex.job.pipeline import Asked, published, refuse_idle, trial_for
 from veridex.job.placing import for_publication, last_published
 from veridex.job.reading import brought, scenarios_of
 from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Ruling, Testing
 from veridex.job.words import Stated
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
 
 __all__ = ["run_publish"]
 
@@ -50,20 +41,3 @@ def run_publish(
     place(found.publication, desk)
     if placing.figures is not None:
         desk.say(draw_published(found, history, placing.figures))
-
-
-def draw_published(found: Outcome, history: History, directory: Path) -> str:
-    """Draw each item's forecast and, where it was tested, the last one over what came; totals; what intervals held."""
-    publication, verdict = found.publication, found.verdict
-    kinds: dict[str, Callable[[str], Figure]] = {"forecast": lambda one: figures.forecast(publication, one)}
-    named: dict[str, Callable[[], Figure]] = {}
-    if len(history) > 1 and history.measure.adds_up and any(one.available for one in publication.published.values()):
-        named["total"] = lambda: figures.total(publication)
-    if verdict is not None and not verdict.intervals.empty:
-        tested = verdict
-        kinds["holdout"] = lambda one: figures.holdout(tested, one)
-        named["coverage"] = lambda: figures.coverage(tested)
-        if len(history) > 1:
-            named["volume"] = lambda: figures.volume(tested)
-    said = draw_items(directory, history, kinds)
-    return f"{said} {draw_named(directory, named)}" if named else said

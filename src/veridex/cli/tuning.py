@@ -12,6 +12,7 @@ from veridex.core.backtest.tuning import Tuning as Found
 from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
 from veridex.front import tune
+from veridex.job.desk import engine_of
 from veridex.job.drawing import draw_named
 from veridex.job.reading import brought
 from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Testing, Tuning
@@ -34,7 +35,12 @@ def run_tune(
     """Try settings of a method inside folds, and show what they are worth."""
     desk = desk_for(placing)
     history, told = brought(reading, ruling, driving, happening, desk)
-    given = {"measure": tuning.measure, "drivers": told.drivers, "events": told.events}
+    given = {
+        "measure": tuning.measure,
+        "drivers": told.drivers,
+        "events": told.events,
+        "engine": engine_of(testing.engine, len(history)),
+    }
     found = tune(history, tuning.method, read_grid(tuning.grid), scheme_of(history, testing), **given)  # type: ignore[arg-type]
     for note in found.trial.notes:
         desk.say(note)

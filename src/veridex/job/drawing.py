@@ -8,11 +8,12 @@ import numpy as np
 
 from veridex import figures as views
 from veridex.core.history.history import History
+from veridex.job.pipeline import Outcome
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-__all__ = ["draw_items", "draw_named", "file_name"]
+__all__ = ["draw_items", "draw_named", "draw_published", "file_name"]
 
 MOST_FIGURES = 24
 """Figures of items that a command draws; of two kinds for half as many items."""
@@ -35,6 +36,23 @@ def draw_named(directory: Path, figures: Mapping[str, Callable[[], "Figure"]]) -
     """Draw figures by the names of their files, and say which."""
     names = [views.save(figure_of(), directory / f"{name}.png").name for name, figure_of in figures.items()]
     return f"In {directory}: {', '.join(names)}."
+
+
+def draw_published(found: Outcome, history: History, directory: Path) -> str:
+    """Draw each item's forecast and, where it was tested, the last one over what came; totals; what intervals held."""
+    publication, verdict = found.publication, found.verdict
+    kinds: dict[str, Callable[[str], Figure]] = {"forecast": lambda one: views.forecast(publication, one)}
+    named: dict[str, Callable[[], Figure]] = {}
+    if len(history) > 1 and history.measure.adds_up and any(one.available for one in publication.published.values()):
+        named["total"] = lambda: views.total(publication)
+    if verdict is not None and not verdict.intervals.empty:
+        tested = verdict
+        kinds["holdout"] = lambda one: views.holdout(tested, one)
+        named["coverage"] = lambda: views.coverage(tested)
+        if len(history) > 1:
+            named["volume"] = lambda: views.volume(tested)
+    said = draw_items(directory, history, kinds)
+    return f"{said} {draw_named(directory, named)}" if named else said
 
 
 def file_name(item: str) -> str:

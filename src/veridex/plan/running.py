@@ -201,9 +201,18 @@ class _Work:
         self.journal.promise({"key": run.key, **said_of(run.message())})
         with self._timed("place"):
             place(run.publication, self.desk)
+            self._draw(found, run.history)
         if trial is not None:
             kept.compact({key for whole in (trial, *trial.cuts) for one in whole for key in one.keys})
         return run
+
+    def _draw(self, found: Outcome, history: History) -> None:
+        """Draw what is published, where the plan names a place for figures."""
+        directory = self.plan.request(Placing).figures
+        if directory is not None:
+            from veridex.job.drawing import draw_published  # only here: most runs draw nothing
+
+            self.desk.say(draw_published(found, history, directory))
 
     def _tested(self, history: History, asked: Asked, kept: PartsDirectory) -> Trial:
         """The backtest; what was tested before is taken over, and with only= publish nothing else is."""
