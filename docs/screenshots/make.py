@@ -15,7 +15,7 @@ from pathlib import Path
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
 DISPLAY = ":97"
-COLUMNS, LINES = 100, 46
+COLUMNS, LINES = 100, 43
 """Of the terminal."""
 
 RAW = "--item sku --period month --demand units --stock-out out_of_stock"

@@ -95,6 +95,8 @@ def test_schemes_and_conditions_are_words_of_the_command_line(ten_csv):
     asked = ["--lead-times", "1,2", "--bias-limit", 30, "--coverage-floor", "80,1", "--rule", "single", "--simplest"]
     done = inside("publish", *words, "--scheme", "rolling horizon=3 origins=6", "--horizon", 3, *asked, "--as", "json")
     assert done.returncode == 0, done.stderr
+    idle = inside("publish", *words, "--horizon", 3, "--keep", "until worse")
+    assert idle.returncode == 2 and "--keep does nothing here" in idle.stderr
     wrong = inside("publish", *words, "--horizon", 3, "--coverage-floor", "80")
     assert wrong.returncode == 2 and "write a level and the percent" in wrong.stderr
     assert vx.scheme("holdout share=15% boundary=month") == vx.Holdout(share=0.15, boundary="month")

@@ -26,6 +26,8 @@ def run_publish(
     """Refit the winner of each item, forecast, and show, keep and draw what is published."""
     desk = desk_for(placing)
     refuse_idle(publishing, stated)
+    if not placing.to:
+        stated.refuse("what was published last time is looked for where --to says", "keep")
     place = for_publication(placing.to)
     history, told = brought(reading, ruling, driving, happening, desk)
     asked = Asked(
