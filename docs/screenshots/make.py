@@ -15,7 +15,7 @@ from pathlib import Path
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
 DISPLAY = ":97"
-COLUMNS, LINES = 100, 43
+COLUMNS, LINES = 100, 41
 """Of the terminal."""
 
 RAW = "--item sku --period month --demand units --stock-out out_of_stock"
@@ -32,7 +32,7 @@ VIEWS = {
     "profile": "veridex profile plan.toml --quiet",
     "tidy": "veridex tidy plan.toml --quiet",
     "stationarity": f"veridex stationarity plan.toml {SUIT} --figures drawn --quiet",
-    "fit": f"veridex fit plan.toml {SUIT} --method {METHOD} --horizon 3 --figures drawn --quiet | head -42",
+    "fit": f"veridex fit plan.toml {SUIT} --method {METHOD} --horizon 3 --figures drawn --quiet > page; head -38 page",
     "look": "veridex look plan.toml --quiet",
     "contributions": f"veridex fit plan.toml {ONE} --method bending-trend {DRIVEN} --figures drawn --quiet > notes",
     "backtest": "veridex backtest plan.toml --figures drawn --quiet",
@@ -86,7 +86,7 @@ def photograph(command: str, work: Path, target: Path) -> None:
     """Run a command in a terminal window and take a picture when it is done."""
     done = work / "done"
     done.unlink(missing_ok=True)
-    said = command.removesuffix(" | head -42").removesuffix(" --quiet").replace("'", "'\\''")
+    said = command.removesuffix(" > page; head -38 page").removesuffix(" --quiet").replace("'", "'\\''")
     script = f"export COLUMNS={COLUMNS}; printf '$ %s\\n' '{said}'; {command}; touch done; sleep 60"
     environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
     look = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#fbfaf7", "-fg", "#22313f", "-b", "12", "+sb", "-bw", "0"]

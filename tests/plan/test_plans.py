@@ -45,8 +45,15 @@ def test_a_plan_says_what_the_call_said_and_what_was_found_out(plan, ten_csv):
         assert line in text, line
     read = read_plan(plan)
     assert read.rules == "gaps=interpolate" and read.item("smoker-01") == "sku=smoker-01" and read.item("sku") == "sku"
-    again = inside("plan", plan, "--to", plan.parent / "again.toml")  # a plan is a FILE here too
+    told = ["--tolerance", 20, "--webhook", "$LARK_HOOK"]
+    again = inside("plan", plan, "--to", plan.parent / "again.toml", *told)  # a plan is a FILE here too
     assert again.returncode == 0 and 'methods = ["seasonal-naive", "theta", "drift"]' in again.stdout
+    third = inside("plan", plan.parent / "again.toml", "--to", plan.parent / "third.toml")
+    lost = set(again.stdout.splitlines()) - set(third.stdout.splitlines())
+    assert not lost and 'webhook = "$LARK_HOOK"' in third.stdout and 'to = "out"' in third.stdout, lost
+    secret = inside("plan", plan, "--to", plan.parent / "no.toml", "--webhook", "https://larkmoor.example/T0k3n")
+    assert secret.returncode == 2 and "no.toml, tell.webhook: it is secret" in secret.stderr
+    assert "T0k3n" not in secret.stderr and not list(plan.parent.glob("*no.toml*"))
 
 
 def test_every_command_takes_a_plan_for_its_file(plan, ten_csv, tmp_path):

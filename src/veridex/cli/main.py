@@ -29,9 +29,11 @@ from veridex.job.requests import (
     Ruling,
     Running,
     Scoring,
+    Telling,
     Testing,
     Tidying,
     Tuning,
+    Watching,
 )
 from veridex.job.words import Stated
 from veridex.version import VERSION
@@ -210,6 +212,7 @@ def publish(
 @app.command(cls=Grouped)
 @takes(
     publishing="method horizon levels intervals quantiles totals_from groups past",
+    telling="on webhook mail_to mail_from mail_server mail_security mail_user mail_password",
     testing="methods scheme origins search_every refit_every engine",
 )
 def plan(
@@ -221,12 +224,15 @@ def plan(
     driving: Driving,
     happening: Happening,
     ruling: Ruling,
+    watching: Watching,
+    telling: Telling,
     stated: Stated,
 ) -> None:
     """Write down as a plan what the words of a call say; every command takes the plan for FILE."""
     from veridex.cli.planning import run_plan_words
 
-    run_plan_words(reading, planning, publishing, deciding, testing, driving, happening, ruling, stated)
+    said = (reading, publishing, driving, happening, watching, telling)
+    run_plan_words(planning, said, testing, deciding, ruling, stated)
 
 
 @app.command("run", cls=Grouped)

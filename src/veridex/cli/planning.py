@@ -19,38 +19,34 @@ from veridex.job.requests import (
     Publishing,
     Reading,
     Ruling,
+    Telling,
     Testing,
+    Watching,
 )
 from veridex.job.words import Stated
 from veridex.plan.drafting import Draft, drafted
-from veridex.plan.reading import read_plan
 
 __all__ = ["run_plan_words"]
 
 
+Said = tuple[Reading, Publishing, Driving, Happening, Watching, Telling]
+
+
 def run_plan_words(
-    reading: Reading,
-    planning: Planning,
-    publishing: Publishing,
-    deciding: Deciding,
-    testing: Testing,
-    driving: Driving,
-    happening: Happening,
-    ruling: Ruling,
-    stated: Stated,
+    planning: Planning, said: Said, testing: Testing, deciding: Deciding, ruling: Ruling, stated: Stated
 ) -> None:
-    """Read FILE, check what can be checked, write the plan, and read it back."""
+    """Read FILE, check what can be checked, write the plan, and show it."""
     if planning.to.suffix.lower() != ".toml":
         raise ParameterError("to", repr(str(planning.to)), "a plan is a file ending in .toml")
+    reading, publishing, driving, happening, *_ = said
     refuse_idle(publishing, stated)
     desk = desk_for(planning)
     history, notes = _read(reading, ruling, driving, happening)
-    tidying = None if ruling.tidy is None else rules_of(ruling.tidy)
-    requests = [reading, publishing, driving, happening, Placing(to=planning.publish_to)]
-    requests += [] if publishing.method else [testing, deciding]
-    draft = Draft(history=history, requests=[*requests, *([] if tidying is None else [tidying])], notes=notes)
+    tidying = () if ruling.tidy is None else (rules_of(ruling.tidy),)
+    tested = () if publishing.method else (testing, deciding)
+    places = Placing(to=planning.publish_to, figures=planning.figures)
+    draft = Draft(history=history, requests=[*said, places, *tested, *tidying], notes=notes)
     written = drafted(draft, planning.to)
-    read_plan(written)
     desk.say(f"Written to {written}; `veridex run {written}` does what it says.")
     typer.echo(written.read_text(encoding="utf-8"), nl=False)
 

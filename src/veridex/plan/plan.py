@@ -7,7 +7,18 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from veridex.core.backtest.folds import digest_of
-from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Ruling, Testing, Tidying
+from veridex.job.requests import (
+    Deciding,
+    Driving,
+    Happening,
+    Placing,
+    Planning,
+    Publishing,
+    Reading,
+    Ruling,
+    Testing,
+    Tidying,
+)
 from veridex.job.words import told_by
 from veridex.version import VERSION
 
@@ -49,6 +60,9 @@ class Plan:
             return {"tidy": self.rules}
         if kind is Placing and Publishing not in others:
             return {}
+        if kind is Planning:
+            places = self.said.get(Placing, {})
+            return {"publish_to": places.get("to", ()), "figures": places.get("figures")}
         if kind is Testing and Publishing not in others:
             return {"horizon": self._ahead, **self._tests}
         if kind is Testing:

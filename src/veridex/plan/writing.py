@@ -7,9 +7,11 @@ from typing import Any
 
 import tomlkit
 
-from veridex.exchange.places.files import replace_text
+from veridex.errors import PlanWrong
+from veridex.exchange.places.files import replace_file
 from veridex.job.requests import Overrule, Tidying
 from veridex.job.words import Told
+from veridex.plan.reading import read_plan
 from veridex.plan.sections import SECTIONS, VERSION, VERSION_KEY, keys_of
 
 __all__ = ["plan_text", "write_plan"]
@@ -35,9 +37,19 @@ def write_plan(requests: Iterable[Any], target: Path, remarks: Mapping[str, Sequ
     ------
     DestinationRefused
         If it cannot be written.
+    PlanWrong
+        If it would be wrong; nothing is written then.
     """
     text = plan_text(requests, target.parent, remarks)
-    return replace_text(target, text)
+
+    def write(path: Path) -> None:
+        path.write_text(text, encoding="utf-8")
+        try:
+            read_plan(path)
+        except PlanWrong as problem:
+            raise PlanWrong(str(target), problem.faults) from None
+
+    return replace_file(target, write)
 
 
 def plan_text(requests: Iterable[Any], base: Path, remarks: Mapping[str, Sequence[str]]) -> str:

@@ -92,6 +92,7 @@ class Planning:
     TITLE: ClassVar[str] = "Plan"
 
     to: Annotated[Path, Word(help="The plan's own file.")] = Path("plan.toml")
+    figures: Annotated[Path | None, Word(help="Where it draws.")] = None
     publish_to: Annotated[
         tuple[Path, ...], Word(help="Where it publishes to (default: published).", repeated=True)
     ] = ()
