@@ -112,6 +112,14 @@ def test_parts_of_a_run(job):
     assert late.returncode == 2 and "Run it whole, or with --only test first." in late.stderr
 
 
+def test_a_watch_at_another_level_than_asked_is_said(job):
+    place, until = job
+    assert run(place).returncode == 0
+    (place / "plan.toml").write_text(PLAN + "levels = [80, 90]\n[watch]\nlevel = 90\n")
+    until("2025-07")
+    assert "The last publication has no 90 % interval: watched at 95 %." in run(place, "--only", "watch").stderr
+
+
 def test_a_run_as_of_a_day_is_what_it_would_have_been(job):
     place, until = job
     until("2025-08")

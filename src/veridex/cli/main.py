@@ -141,11 +141,14 @@ def apply_fitted(
     driving: Driving,
     happening: Happening,
     ruling: Ruling,
+    stated: Stated,
 ) -> None:
     """Carry a fitted method over to newer demand, nothing estimated anew, and forecast."""
     refuse_missing(applying.model)
     from veridex.cli.applying import run_apply
 
+    if placing.form == "table":
+        stated.refuse("the page shows the forecast; --as csv or json takes a part", "part")
     run_apply(applying, reading, driving, happening, testing, ruling, placing)
 
 

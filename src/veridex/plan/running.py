@@ -171,10 +171,15 @@ class _Work:
 
     def _watched(self, history: History, last: Publication | None) -> Watch | None:
         """The last publication against what came since; None where there is none on this cadence."""
-        if last is None or last.cadence != history.cadence:
+        if last is None:
             return None
-        asked = self.plan.request(Watching)
-        level = asked.level if asked.level in last.head.wanted.levels else None
+        if last.cadence != history.cadence:
+            self.desk.say(f"The last publication is {last.cadence.name}: it is not held against this demand.")
+            return None
+        asked, levels = self.plan.request(Watching), last.head.wanted.levels
+        level = asked.level if asked.level in levels else None
+        if asked.level is not None and level is None:
+            self.desk.say(f"The last publication has no {asked.level:g} % interval: watched at {max(levels):g} %.")
         with self._timed("watch"):
             return watch(last, history, level=level, tolerance=asked.tolerance)
 
@@ -225,7 +230,8 @@ class _Work:
         left = self.journal.promised()
         if left is not None and any(_stands(one, str(left.get("key"))) for one in to):
             message = retold(left)
-            tell(self.plan.request(Telling), message)
+            for fault in tell(self.plan.request(Telling), message):
+                self.desk.say(f"{fault.path}: {fault.problem}.")
             self.journal.add({**message.facts, "late": True})
             self.desk.say("The last run was stopped after it had published; it is told now.")
         self.journal.fulfil()

@@ -67,7 +67,8 @@ def _kept(choice: Choice, verdict: Verdict, before: Before) -> Choice:
     against = _against(choice, verdict.trial, evidence, fit)
     if against.reason:
         return _changed(choice, before.method, against.reason)
-    parameters = choice.winner.parameters
+    made = [entry.parameters for entry in map(evidence.item.entry, before.method.members) if entry is not None]
+    parameters = float(np.nansum(made)) if made else np.nan
     own = evidence.item.entry(before.method)
     winner = own or Entry(before.method, choice.claim.error, parameters, (), "", choice.claim.bias)
     return replace(choice, winner=winner, basis=fit, kept=Kept(choice.winner.method, against.said, stays=True), lost="")
