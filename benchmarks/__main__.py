@@ -16,6 +16,7 @@ from pyarrow import csv
 import veridex as vx
 from benchmarks.arima import report_arima
 from benchmarks.baselines import report_baselines
+from benchmarks.places import report_places
 from benchmarks.portfolio import report_portfolio
 from benchmarks.reruns import report_reruns
 from benchmarks.twins import twins
@@ -204,6 +205,7 @@ def main() -> None:
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
     report_portfolio(report)
     report_reruns(report)
+    report_places(report)
     year = seasonal(1, 120)
     report("public Dickey-Fuller, lags by AIC, 120 months", best_ms(lambda: dickey_fuller(year), 200), 0.5, "ms")
     history = vx.History.from_numbers(year, start="2016-01", cadence="monthly", item="smoker-01")["smoker-01"]

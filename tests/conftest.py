@@ -15,6 +15,7 @@ import pytest
 from hypothesis import settings
 
 import veridex as vx
+from servers import postgresql_server
 from veridex.cli.main import run
 
 # What reads the keyboard puts the width of a screen into the environment; files have none.
@@ -173,3 +174,12 @@ def veridex(*words, cwd=None):
     command = [str(Path(sys.executable).with_name("veridex")), *map(str, words)]
     environment = dict(os.environ)  # as Python sees it: readline puts the width of a screen behind its back
     return subprocess.run(command, capture_output=True, text=True, cwd=cwd, env=environment, check=False, timeout=120)
+
+
+@pytest.fixture(scope="session")
+def postgresql():
+    """The address of a PostgreSQL server of our own, where its programs are installed."""
+    with postgresql_server() as address:
+        if address is None:
+            pytest.skip("PostgreSQL's initdb and pg_ctl are not on the path")
+        yield address

@@ -16,6 +16,7 @@ from verification import (
     known_then,
     likelihood,
     outliers,
+    places,
     quantiles,
     regression,
     seasons,
@@ -43,6 +44,7 @@ PARTS = {
     "known-then": known_then.main,
     "constants": constants.main,
     "kills": kills.main,
+    "places": places.main,
 }
 
 

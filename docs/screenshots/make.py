@@ -1,7 +1,8 @@
 """Make the screenshots again: `make screenshots`.
 
 Terminal views are taken from a real terminal window on a virtual screen (Debian: xvfb, xterm, imagemagick,
-fonts-dejavu-core); figures are the ones the commands write. All of it is made-up demo data.
+fonts-dejavu-core); figures are the ones the commands write; a workbook is opened by LibreOffice
+(libreoffice-calc-nogui, poppler-utils). All of it is made-up demo data.
 """
 
 import os
@@ -11,6 +12,8 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+
+from PIL import Image, ImageChops
 
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
@@ -23,7 +26,6 @@ TIDY = f"{RAW} --tidy gaps=interpolate"
 ONE = "--item smoker-01"
 SUIT = "--item suit-ventilated"
 DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events events.csv"
-GRID = "--method moving-average --grid window=2,3,4,6,9,12,18,24"
 METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
@@ -37,11 +39,11 @@ VIEWS = {
     "contributions": f"veridex fit plan.toml {ONE} --method bending-trend {DRIVEN} --figures drawn --quiet > notes",
     "backtest": "veridex backtest plan.toml --figures drawn --quiet",
     "publish": "veridex publish plan.toml --override 'smoker-01: theta: renewed' --groups all --quiet",
-    "tune": f"veridex tune plan.toml {ONE} {GRID} --horizon 6 --figures drawn --quiet",
+    "book": "veridex publish plan.toml --to forecasts.xlsx --quiet > notes",
     "before": "veridex run veridex-demo/plan.toml --as-of 2025-06-20 --quiet > notes",
     "run": "veridex run veridex-demo/plan.toml --quiet",
 }
-UNSHOWN = ("contributions", "tune", "before")
+UNSHOWN = ("contributions", "before", "book")
 """Commands that are run for their figures only."""
 
 FIGURES = {
@@ -53,7 +55,6 @@ FIGURES = {
 }
 DRAWN = {
     "figure-residuals": "suit-ventilated-residuals.png",
-    "figure-tuning": "tuning.png",
     "figure-contributions": "smoker-01-contributions.png",
     "figure-standings": "backtest-standings.png",
 }
@@ -61,9 +62,11 @@ DRAWN = {
 
 def main() -> None:
     """Photograph every view, and copy the figures that the demo drew."""
-    missing = [tool for tool in ("Xvfb", "xterm", "import", "mogrify") if shutil.which(tool) is None]
+    tools = ("Xvfb", "xterm", "import", "mogrify", "soffice", "pdftoppm")
+    missing = [tool for tool in tools if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"{', '.join(missing)} not found: apt install xvfb xterm imagemagick fonts-dejavu-core")
+        wanted = "xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc-nogui poppler-utils"
+        sys.exit(f"{', '.join(missing)} not found: apt install {wanted}")
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24", "-noreset"], stderr=subprocess.DEVNULL)
     try:
         time.sleep(1)
@@ -74,6 +77,7 @@ def main() -> None:
                 if name == "demo":
                     for file in ("demand.csv", "events.csv", "weather.csv", "prices.csv"):
                         shutil.copy(work / "veridex-demo" / file, work)
+            open_workbook(work / "forecasts.xlsx", work, HERE / "workbook.png")
             for name, figure in DRAWN.items():
                 shutil.copy(work / "drawn" / figure, HERE / f"{name}.png")
             for name, figure in FIGURES.items():
@@ -104,6 +108,28 @@ def photograph(command: str, work: Path, target: Path) -> None:
         subprocess.run(["mogrify", *frame, str(target)], check=True)
     finally:
         window.terminate()
+
+
+def open_workbook(path: Path, work: Path, target: Path) -> None:
+    """Have an office program print a workbook, and put its first two sheets under each other, without margins."""
+    words = ["soffice", f"-env:UserInstallation=file://{work}/office", "--headless", "--convert-to", "pdf"]
+    subprocess.run([*words, "--outdir", str(work), str(path)], check=True, capture_output=True)
+    pages = ["pdftoppm", "-r", "110", "-f", "1", "-l", "2", "-png"]
+    subprocess.run([*pages, str(path.with_suffix(".pdf")), str(work / "page")], check=True)
+    shown = [trimmed(Image.open(page).convert("RGB")) for page in sorted(work.glob("page-*.png"))]
+    width, height = max(one.width for one in shown), sum(one.height + 24 for one in shown)
+    whole = Image.new("RGB", (width + 32, height + 16), "white")
+    top = 16
+    for one in shown:
+        whole.paste(one, (16, top))
+        top += one.height + 24
+    whole.save(target, optimize=True)
+
+
+def trimmed(page: Image.Image) -> Image.Image:
+    """A page without its margins, head and foot."""
+    inner = page.crop((0, int(0.06 * page.height), page.width, int(0.94 * page.height)))
+    return inner.crop(ImageChops.difference(inner, Image.new("RGB", inner.size, "white")).getbbox())
 
 
 if __name__ == "__main__":

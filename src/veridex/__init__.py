@@ -33,8 +33,7 @@ if TYPE_CHECKING:
     from veridex.exchange.calendars import read_holidays, working_days
     from veridex.exchange.explaining import read_drivers, read_events
     from veridex.exchange.forms.fitted import read_fitted
-    from veridex.exchange.forms.publications import read_publication
-    from veridex.exchange.forms.trials import read_trial
+    from veridex.exchange.keeping import read_publication, read_trial
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
     from veridex.front import backtest, compare_fits, fit, publish, tune
@@ -87,8 +86,8 @@ _HOMES = {
     "read_history": "exchange.reading",
     "read_holidays": "exchange.calendars",
     "read_fitted": "exchange.forms.fitted",
-    "read_publication": "exchange.forms.publications",
-    "read_trial": "exchange.forms.trials",
+    "read_publication": "exchange.keeping",
+    "read_trial": "exchange.keeping",
     "run_plan": "plan.running",
     "scheme": "core.backtest.scheme_words",
     "seasons": "core.diagnosis.seasons",

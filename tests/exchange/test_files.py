@@ -122,7 +122,7 @@ def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
             )
             assert other.total_law(step).cdf(300.0) == one.total_law(step).cdf(300.0)
         assert np.array_equal(other.paths(7), one.paths(7)) and other.support == one.support
-    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 7"
+    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 8"
     counted = vx.publish(vx.History.from_numbers([1, 2, 3.5, 0.1 + 0.2], cadence="counted"), method="naive", horizon=2)
     same(vx.read_publication(vx.write(counted, target)), counted)  # an earlier publication is replaced
 
@@ -143,7 +143,7 @@ def test_publishing_is_all_or_nothing(tmp_path, publication, monkeypatch):
     real = directories.os.replace
 
     def fail_once(source, destination):
-        if destination == target and source.name != "old":
+        if destination == target and source.name != "aside":
             fail()
         real(source, destination)
 
@@ -160,8 +160,9 @@ def test_foreign_directories_are_refused(tmp_path, publication):
     (tmp_path / "notes.txt").write_text("mine")
     with pytest.raises(vx.VeridexError, match=r"it holds other files \(notes.txt\)"):
         vx.write(publication, tmp_path)
+    (tmp_path / "notes").write_text("mine too")
     with pytest.raises(vx.VeridexError, match="this is a file"):
-        vx.write(publication, tmp_path / "notes.txt")
+        vx.write(publication, tmp_path / "notes")
     with pytest.raises(vx.VeridexError, match="cannot be written to"):
         vx.write(publication, tmp_path / "notes.txt" / "out")
 
@@ -170,5 +171,5 @@ def test_foreign_directories_are_refused(tmp_path, publication):
 def test_what_is_no_publication_is_refused(tmp_path, manifest):
     if manifest is not None:
         (tmp_path / "manifest.json").write_text(manifest)
-    with pytest.raises(vx.VeridexError, match="Name a directory that"):
+    with pytest.raises(vx.VeridexError, match="Name a place that"):
         vx.read_publication(tmp_path)

@@ -166,7 +166,7 @@ def test_backtest_command(ten_csv, tmp_path):
         (["--method", "naive", "--rule", "blend"], "--rule does nothing here: your own method is published"),
         (["--method", "naive", "--override", "a: naive: b"], "--override does nothing here"),
         (["--method", "naive", "--method", "theta"], "--method does nothing here: one method is published"),
-        (["--method", "naive", "--to", "x.xlsx"], "x.xlsx: no place of this kind keeps a publication"),
+        (["--method", "naive", "--to", "x.ods"], "x.ods: no place of this kind keeps a publication"),
     ):
         refused = inside(*described, *idle)
         assert refused.returncode == 2 and said in refused.stderr and refused.stdout == ""

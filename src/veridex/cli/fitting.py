@@ -1,7 +1,8 @@
 """What `fit` shows: the method in words and numbers, what it missed, its forecast, two figures."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -19,7 +20,7 @@ from veridex.core.readable import number
 from veridex.front import compare_fits, fit
 from veridex.job.desk import Desk
 from veridex.job.drawing import draw_named, file_name
-from veridex.job.placing import Destination, for_fitted
+from veridex.job.placing import for_fitted
 from veridex.job.reading import brought
 from veridex.job.requests import Driving, Fitting, Happening, Placing, Reading, Ruling, Testing
 from veridex.job.testing import HORIZON, scheme_of
@@ -80,7 +81,7 @@ def _fit_one(
     testing: Testing,
     told: Explanation,
     placing: Placing,
-    place: Destination,
+    place: Callable[[Any, Desk], None],
     desk: Desk,
 ) -> None:
     """Fit the method to the one series, forecast from its end, and show both."""

@@ -3,7 +3,7 @@
 from veridex.cli.desk import desk_for
 from veridex.cli.published import show_publication
 from veridex.job.drawing import draw_published
-from veridex.job.pipeline import Asked, published, refuse_idle, trial_for
+from veridex.job.pipeline import Asked, published, refuse_idle, rows_of, trial_for
 from veridex.job.placing import for_publication, last_published
 from veridex.job.reading import brought, scenarios_of
 from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Ruling, Testing
@@ -38,6 +38,7 @@ def run_publish(
         scenarios=scenarios_of(driving, told),
         last=last_published(placing.to, desk),
     )
+    place.refuse_too_many(rows_of(history, publishing, len(asked.scenarios)))
     found = published(history, asked, trial_for(history, asked, desk), desk)
     show_publication(found.publication, placing, publishing.part)
     place(found.publication, desk)

@@ -21,13 +21,13 @@ class DestinationRefused(StoreError, OSError):
 
 @dataclass(eq=False)
 class PublicationUnreadable(StoreError, ValueError):
-    """A directory does not hold a publication that this version can read."""
+    """A place does not hold a publication that this version can read."""
 
     source: str
     problem: str
 
     def __str__(self) -> str:
-        return f"{self.source}: {self.problem}. Name a directory that vx.write or `veridex publish --to` has filled."
+        return f"{self.source}: {self.problem}. Name a place that vx.write or `veridex publish --to` has filled."
 
 
 @dataclass(eq=False)
@@ -43,10 +43,10 @@ class FittedUnreadable(StoreError, ValueError):
 
 @dataclass(eq=False)
 class TrialUnreadable(StoreError, ValueError):
-    """A file does not hold a trial that this version can read."""
+    """A place does not hold a trial that this version can read."""
 
     source: str
     problem: str
 
     def __str__(self) -> str:
-        return f"{self.source}: {self.problem}. Name a file that vx.write or `veridex backtest --to` has written."
+        return f"{self.source}: {self.problem}. Name a place that vx.write or `veridex backtest --to` has filled."

@@ -17,7 +17,7 @@ from veridex.core.tables.cells import LayoutName, TableLayout, columns_of
 from veridex.core.tables.dates import Dates
 from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
-from veridex.exchange.forms.tidied import own_tidied
+from veridex.exchange.keeping import own_history
 from veridex.exchange.sources import read_source
 from veridex.exchange.texts import decoded, read_bytes
 
@@ -93,7 +93,7 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
     if not isinstance(source, (str, Path)):
         remedy = "name a file or an address; of a table in memory History.from_frame(table) makes a history"
         raise ParameterError("source", type(source).__name__, remedy)
-    if (own := _own(source, item, period, demand, cadence, layout)) is not None:
+    if table is None and query is None and (own := _own(source, item, period, demand, cadence, layout)) is not None:
         return own
     counted = cadence is not None and Cadence.named(cadence).counted
     stem = "demand" if str(source) == "-" or "://" in str(source) else Path(source).stem
@@ -165,11 +165,11 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
 
 
 def _own(source: object, item: object, period: object, demand: object, cadence: object, layout: str) -> History | None:
-    """A tidied history that was written by us, if it is asked for as it stands."""
+    """A history that was written by us, if it is asked for as it stands."""
     plain = item in (None, "item") and period in (None, "period") and demand in (None, "demand") and layout == "long"
-    if not plain or not isinstance(source, (str, Path)):
+    if not plain or not isinstance(source, (str, Path)) or str(source) == "-":
         return None
-    found = own_tidied(source)
+    found = own_history(source)
     return found if found is None or cadence is None or Cadence.named(cadence) == found.cadence else None  # type: ignore[arg-type]
 
 

@@ -55,7 +55,9 @@ def read_source(
     FileUnreadable, ParameterError
     """
     if isinstance(source, str) and "://" in source:
-        return _read_sql(source, table, query)
+        from veridex.exchange.places.databases.reading import read_database  # loads SQLAlchemy
+
+        return read_database(source, table, query)
     if table is not None or query is not None:
         raise ParameterError("table", repr(table or query), "only a database address such as sqlite:///shop.db has it")
     path = Path(source)
@@ -118,30 +120,3 @@ def _header(cells: pd.DataFrame, named: Sequence[str]) -> int:
         if wanted and wanted <= {str(cell).strip() for cell in cells.iloc[row]}:
             return row
     return 0
-
-
-def _read_sql(address: str, table: str | None, query: str | None) -> Source:
-    """Read a table, or the answer to a query, through SQLAlchemy."""
-    import sqlalchemy as sql
-
-    if (table is None) == (query is None):
-        raise ParameterError("table", repr(table), "a database needs either table= or query=")
-    try:
-        url = sql.make_url(address)
-        label = url.render_as_string(hide_password=True)
-        if url.get_backend_name() == "sqlite" and url.database and not Path(url.database).exists():
-            raise FileUnreadable(label, "there is no such database file")
-        # Without a pool, no connection outlives its use, whatever fails.
-        engine = sql.create_engine(url, poolclass=sql.pool.NullPool)
-        with engine.connect() as connection:
-            if table is not None:
-                there = sql.inspect(connection).get_table_names() + sql.inspect(connection).get_view_names()
-                if table not in there:
-                    raise FileUnreadable(label, f"it has no table {table!r}", f"Its tables are {', '.join(there)}.")
-                frame = pd.read_sql_table(table, connection)
-            else:
-                frame = pd.read_sql_query(sql.text(str(query)), connection)
-    except (sql.exc.SQLAlchemyError, pd.errors.DatabaseError, ImportError, ValueError) as problem:
-        reason = str(problem).splitlines()[0].rstrip(".")
-        raise FileUnreadable(address.partition("@")[2] or address, reason, "Check the address and the table.") from None
-    return Source(frame, f"{label}, {'table ' + table if table else 'query'}", 1)

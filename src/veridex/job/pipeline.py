@@ -18,7 +18,8 @@ from veridex.core.scoring.levels import checked_levels
 from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
-from veridex.exchange.forms.trials import read_trial
+from veridex.exchange.forms.trials import TRIAL
+from veridex.exchange.keeping import place_of, read_trial
 from veridex.job.desk import Desk, engine_of, made_now, shown
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
@@ -34,6 +35,7 @@ __all__ = [
     "reach",
     "refuse_idle",
     "released",
+    "rows_of",
     "trial_for",
     "values",
 ]
@@ -155,6 +157,15 @@ def values(history: History, publishing: Publishing) -> dict[str, Any]:
     }
 
 
+def rows_of(history: History, publishing: Publishing, scenarios: int = 0) -> dict[str, int]:
+    """How many rows of forecasts a publication will have, and of totals."""
+    said = values(history, publishing)
+    ahead = Ahead(said["horizon"], said["past"])
+    steps = sum(max(ahead.steps(series), 0) for series in history)
+    past = sum(ahead.periods(series) for series in history)
+    return {"forecast": past + steps * (1 + scenarios), "total": steps}
+
+
 def reach(history: History, testing: Testing, publishing: Publishing) -> Testing:
     """The test, as far ahead as what is published where it does not say itself; its levels are the published ones."""
     if testing.horizon is not None or (testing.scheme is not None and "horizon=" in testing.scheme):
@@ -171,7 +182,8 @@ def trial_for(history: History, asked: Asked, desk: Desk) -> Trial | None:
         return None
     if publishing.trial is not None:
         trial = read_trial(publishing.trial)
-        desk.say(f"Published from {publishing.trial} ({trial.scheme.in_words()}; {len(trial.lineup)} methods).")
+        where = place_of(publishing.trial, TRIAL).shown
+        desk.say(f"Published from {where} ({trial.scheme.in_words()}; {len(trial.lineup)} methods).")
         return trial
     trial = backtested(history, reach(history, testing, publishing), asked.explaining, desk)
     own = testing.scheme is not None or testing.methods

@@ -1,67 +1,100 @@
-"""Placing: destinations are checked before the work, and what stood there is said."""
+"""Placing: destinations are checked before the work, written together, and what stood there is said."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from veridex.core.publication.publication import Publication
 from veridex.errors import PublicationUnreadable
-from veridex.exchange.forms.publications import checked_publication, read_publication, standing
-from veridex.exchange.forms.tidied import checked_tidied
+from veridex.exchange.forms.publications import PUBLICATION
+from veridex.exchange.forms.tidied import TIDIED
+from veridex.exchange.forms.trials import TRIAL
+from veridex.exchange.keeping import checked, place_of, read_publication, standing
+from veridex.exchange.kept import Form
 from veridex.exchange.places.addresses import checked_file
+from veridex.exchange.places.place import keep_together
 from veridex.exchange.writing import write
 from veridex.job.desk import Desk
 
-__all__ = ["Destination", "for_fitted", "for_publication", "for_tidied", "for_trial", "last_published"]
-
-Destination = Callable[[Any, Desk], None]
-"""Called with what is to be kept, once it is there."""
+__all__ = ["Destination", "for_fitted", "for_publication", "for_tidied", "for_trial", "last_published", "stands"]
 
 
-def for_publication(to: Sequence[Path]) -> Destination:
-    """Where a publication goes; raise `DestinationRefused` at once where it cannot."""
-    replaced = [standing(checked_publication(one)) for one in to]
-    return _placing(to, [f", in place of {old}" if old else "" for old in replaced])
+class Destination:
+    """Where a value goes, all of it or none; called with the value, once it is there.
+
+    Parameters
+    ----------
+    form : Form
+    to : sequence of str
+
+    Raises
+    ------
+    DestinationRefused
+        At once, where it cannot be kept.
+    """
+
+    def __init__(self, form: Form, to: Sequence[str]) -> None:
+        self._form, self._places = form, checked(form, to)
+
+    def refuse_too_many(self, rows: Mapping[str, int]) -> None:
+        """Raise `DestinationRefused` where so many rows of its tables do not fit, before they are worked out."""
+        for one in self._places:
+            one.room(rows)
+
+    def __call__(self, what: Any, desk: Desk) -> None:
+        """Write it, and say where and in place of what."""
+        if not self._places:
+            return
+        replaced = [standing(one) if self._form is PUBLICATION else "" for one in self._places]
+        keep_together(self._form.keep(what), self._places)
+        for one, old in zip(self._places, replaced, strict=True):
+            instead = "" if not old else f", in place of {old}" if not one.numbered else f", after {old}"
+            desk.say(f"Written to {one.shown}{instead}.")
 
 
-def last_published(to: Sequence[Path], desk: Desk) -> Publication | None:
+def for_publication(to: Sequence[str]) -> Destination:
+    """Where a publication goes."""
+    return Destination(PUBLICATION, to)
+
+
+def for_tidied(to: Sequence[str]) -> Destination:
+    """Where a tidied history goes."""
+    return Destination(TIDIED, to)
+
+
+def for_trial(to: Sequence[str]) -> Destination:
+    """Where a trial goes."""
+    return Destination(TRIAL, to)
+
+
+class _Files:
+    """Where a fitted method goes: JSON files."""
+
+    def __init__(self, to: Sequence[str]) -> None:
+        self._to = [checked_file(one, ".json", "a fitted method") for one in to]
+
+    def __call__(self, what: Any, desk: Desk) -> None:
+        for one in self._to:
+            desk.say(f"Written to {write(what, one)}.")
+
+
+def for_fitted(to: Sequence[str]) -> Callable[[Any, Desk], None]:
+    """Where a fitted method goes."""
+    return _Files(to)
+
+
+def stands(to: str | Path) -> bool:
+    """Whether there is something of ours at a place, whole or not."""
+    return place_of(to, PUBLICATION).occupied(PUBLICATION)
+
+
+def last_published(to: Sequence[str], desk: Desk) -> Publication | None:
     """The publication that stands at the first of the destinations that holds one; what cannot be read is said."""
     for one in to:
-        if not one.exists():
+        if not stands(one):
             continue
         try:
             return read_publication(one)
         except PublicationUnreadable as problem:
             desk.say(f"Nothing is compared with what stands there: {problem}")
     return None
-
-
-def for_tidied(to: Sequence[Path]) -> Destination:
-    """Where a tidied history goes."""
-    for one in to:
-        checked_tidied(one)
-    return _placing(to)
-
-
-def for_trial(to: Sequence[Path]) -> Destination:
-    """Where a trial goes."""
-    return _placing_file(to, ".parquet", "a trial")
-
-
-def for_fitted(to: Sequence[Path]) -> Destination:
-    """Where a fitted method goes."""
-    return _placing_file(to, ".json", "a fitted method")
-
-
-def _placing_file(to: Sequence[Path], ending: str, what: str) -> Destination:
-    for one in to:
-        checked_file(one, (ending,), what)
-    return _placing(to)
-
-
-def _placing(to: Sequence[Path], instead: Sequence[str] = ()) -> Destination:
-    def place(what: Any, desk: Desk) -> None:
-        for number, one in enumerate(to):
-            desk.say(f"Written to {write(what, one)}{instead[number] if instead else ''}.")
-
-    return place

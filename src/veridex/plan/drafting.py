@@ -53,7 +53,7 @@ def drafted(draft: Draft, target: Path) -> Path:
         found[Testing] = replace(testing, scheme=growing(draft.history, publishing))
         remarks["test"] = ("anchor: the first origin stays for so many periods, so that a new one alone is tested.",)
     if not found[Placing].to:
-        found[Placing] = replace(found[Placing], to=(target.parent / "published",))
+        found[Placing] = replace(found[Placing], to=(str(target.parent / "published"),))
     return write_plan(found.values(), target, remarks)
 
 

@@ -13,6 +13,7 @@ from veridex.errors import FileUnreadable, PlanWrong
 from veridex.errors.plans import Fault
 from veridex.errors.wording import listed, near
 from veridex.exchange.missing import refuse_missing
+from veridex.exchange.places.addresses import moved_address
 from veridex.job.reading import TABLES
 from veridex.job.words import Told
 from veridex.plan.plan import Plan
@@ -21,7 +22,7 @@ from veridex.plan.sections import SECTIONS, VERSION, VERSION_KEY, keys_of, model
 __all__ = ["read_plan"]
 
 VARIABLE = re.compile(r"\$[A-Za-z_][A-Za-z0-9_]*")
-PASSWORD = re.compile(r"://[^/@\s]*:[^/@\s]+@")
+PASSWORD = re.compile(r"://[^/@\s]*:(?!\$[A-Z_][A-Z0-9_]*@)[^/@\s]+@|[?&]\w*password=(?!\$)")
 
 SAID = {
     "int_type": "write a whole number",
@@ -149,7 +150,7 @@ def _placed(value: Any, told: Told, plan: Path) -> Any:
     """
     values = value if isinstance(value, tuple) else (value,)
     if any(isinstance(one, (str, Path)) and PASSWORD.search(str(one)) for one in values):
-        raise ValueError('it holds a password; put the address into the environment and write its name: "$NAME"')
+        raise ValueError('it holds a password; put that into the environment and write its name: "$NAME"')
     if told.word.secret:
         if value is not None and not VARIABLE.fullmatch(value):
             raise ValueError('it is secret; put it into the environment and write the name of the variable: "$NAME"')
@@ -167,7 +168,9 @@ def _seen(text: str, base: Path, perhaps_column: bool) -> str:
         if text[1:] not in os.environ:
             raise ValueError(f"the environment has no {text[1:]}")
         return os.environ[text[1:]]
-    if "://" in text or text == "-":
+    if "://" in text:
+        return moved_address(text, lambda path: str(base / Path(path).expanduser()))
+    if text == "-":
         return text
     head, mark, columns = text.rpartition(":")
     table = head if mark and Path(head).suffix.lower() in TABLES else text

@@ -53,8 +53,8 @@ class PlanRun:
     trial, verdict, publication, watch
         What it brought; None of what was not asked for, or stood already.
     changes : tuple of Change
-    to : tuple of Path
-        Where it published.
+    to : tuple of str
+        Where it published, without credentials.
     seconds : mapping of str to float
         By part of the work.
     untold : tuple of Fault
@@ -72,7 +72,7 @@ class PlanRun:
     publication: Publication | None = field(default=None, repr=False)
     watch: Watch | None = None
     changes: tuple[Change, ...] = field(default=(), repr=False)
-    to: tuple[Path, ...] = ()
+    to: tuple[str, ...] = ()
     seconds: Mapping[str, float] = field(default_factory=dict, repr=False)
     untold: tuple[Fault, ...] = ()
 
@@ -91,7 +91,7 @@ class PlanRun:
             "key": self.key,
             "items": len(self.history),
             "published": None if self.publication is None else len(self.publication.items),
-            "to": [str(one) for one in self.to],
+            "to": list(self.to),
             "changed": sum(one.status == "changed" for one in self.changes),
             "kept": sum(one.status == "kept" for one in self.changes),
             "alerts": alerts,
@@ -127,12 +127,12 @@ class PlanRun:
         took = number(sum(self.seconds.values()), 2)
         found = [f"{self.plan}, run of {self.at.isoformat(' ', 'minutes')}: {self.in_words()}, in {took} s."]
         if self.outcome == "unchanged":
-            where = ", ".join(map(str, self.to))
+            where = ", ".join(self.to)
             found.append(f"Data and plan are those of the publication in {where}, which stands as it is.")
         elif self.publication is not None:
             head = self.publication.head
             ahead = f"until {head.until}" if head.until else f"{self.history.cadence.length(head.horizon)} ahead"
-            found.append(f"Published {ahead}, from {head.demand.last}, in {', '.join(map(str, self.to))}.")
+            found.append(f"Published {ahead}, from {head.demand.last}, in {', '.join(self.to)}.")
         found += self._changes_in_words()
         if self.watch is not None:
             found.append(f"Watch: {self.watch.in_words()}")

@@ -19,11 +19,11 @@ from veridex.core.publication.publication import Publication
 from veridex.core.publication.watching import Watch, watch
 from veridex.errors import ParameterError, PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
-from veridex.exchange.forms.publications import planned_at, read_publication
+from veridex.exchange.forms.publications import PUBLICATION
+from veridex.exchange.keeping import keep, planned_at, read_publication, shown
 from veridex.exchange.stores import PartsDirectory
-from veridex.exchange.writing import write
 from veridex.job.desk import HERE, Desk
-from veridex.job.pipeline import Asked, Outcome, published, reach
+from veridex.job.pipeline import Asked, Outcome, published, reach, rows_of
 from veridex.job.placing import Destination, for_publication, last_published
 from veridex.job.reading import explanation, read_whole, scenarios_of, settled
 from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Telling, Testing, Watching
@@ -126,7 +126,15 @@ class _Work:
         key = digest_of(
             self.plan.key.encode(), _shown(raw).encode(), told.fingerprint.encode(), repr(self.as_of).encode()
         )
-        run = PlanRun(plan=self.plan.file, only=self.only, at=self.at, outcome="done", key=key, history=raw, to=to)
+        run = PlanRun(
+            plan=self.plan.file,
+            only=self.only,
+            at=self.at,
+            outcome="done",
+            key=key,
+            history=raw,
+            to=tuple(map(shown, to)),
+        )
         if self.only in (None, "publish") and self._stands_already(to, key):
             self._tell_late(to)
             return replace(run, outcome="unchanged", seconds=self.seconds)
@@ -143,21 +151,21 @@ class _Work:
         alerts = run.watch is not None and not run.watch.alerts.empty
         return replace(run, outcome="alerts" if alerts else "done", seconds=self.seconds)
 
-    def _destination(self, to: Sequence[Path]) -> Destination:
+    def _destination(self, to: Sequence[str]) -> Destination:
         """Where it is published, checked before the work."""
         if not to and self.only != "test":
             fault = Fault("publish.to", 'it is missing; say where, as in to = "published"')
             raise PlanWrong(str(self.plan.file), (fault,))
         return for_publication(to)
 
-    def _stands_already(self, to: Sequence[Path], key: str) -> bool:
+    def _stands_already(self, to: Sequence[str], key: str) -> bool:
         """Whether these data and this plan were published already; places that lack it get it from one that has it."""
         whole = [one for one in to if _stands(one, key)]
         if whole and len(whole) < len(to):
-            publication = read_publication(whole[0])
-            for one in to:
-                if one not in whole:
-                    self.desk.say(f"Written to {write(publication, one)}, from {whole[0]}.")
+            lacking = [one for one in to if one not in whole]
+            keep(PUBLICATION, read_publication(whole[0]), lacking)
+            for one in lacking:
+                self.desk.say(f"Written to {shown(one)}, from {shown(whole[0])}.")
         return bool(whole)
 
     def _read(self) -> tuple[History, Explanation]:
@@ -193,6 +201,8 @@ class _Work:
             scenarios=scenarios_of(self.plan.request(Driving), told),
             last=last,
         )
+        if self.only != "test":
+            place.refuse_too_many(rows_of(run.history, asked.publishing, len(asked.scenarios)))
         kept = PartsDirectory(self.journal.tests)
         with self._timed("test"):
             trial = None if asked.publishing.method else self._tested(run.history, asked, kept)
@@ -225,7 +235,7 @@ class _Work:
         engine = _Unwilling(str(self.plan.file)) if self.only == "publish" else None
         return backtested(history, testing, asked.explaining, self.desk, kept=kept, engine=engine)
 
-    def _tell_late(self, to: Sequence[Path]) -> None:
+    def _tell_late(self, to: Sequence[str]) -> None:
         """Tell what a run that was killed has published and told nobody; forget what it did not publish."""
         left = self.journal.promised()
         if left is not None and any(_stands(one, str(left.get("key"))) for one in to):
@@ -262,7 +272,7 @@ def _shown(history: History) -> str:
     return repr((history.fingerprint, history.repeats, history.unfinished, history.measure, history.keys))
 
 
-def _stands(target: Path, key: str) -> bool:
+def _stands(target: str, key: str) -> bool:
     """Whether a place holds the whole publication of this key."""
     found = planned_at(target)
     return found is not None and found.key == key

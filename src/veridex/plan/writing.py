@@ -8,6 +8,7 @@ from typing import Any
 import tomlkit
 
 from veridex.errors import PlanWrong
+from veridex.exchange.places.addresses import moved_address
 from veridex.exchange.places.files import replace_file
 from veridex.job.requests import Overrule, Tidying
 from veridex.job.words import Told
@@ -97,20 +98,17 @@ def _one(value: Any, told: Told, base: Path) -> Any:
     """One value: a place as it is seen from the plan, a whole number without a decimal mark."""
     if told.word.place:
         text = str(value)
-        known = (
-            "://" in text or text.startswith("$") or Path(text).is_absolute() or not Path(text.partition(":")[0]).suffix
-        )
-        return text if known and not isinstance(value, Path) else os.path.relpath(text, base)
+        perhaps_column = told.listed and not told.word.repeated and not Path(text.partition(":")[0]).suffix
+        if "://" in text:
+            return moved_address(text, lambda path: os.path.relpath(path, base))
+        ours = isinstance(value, Path) or told.word.repeated  # what we write goes with the plan
+        known = text[:1] in "$-" or perhaps_column or (Path(text).is_absolute() and not ours)
+        return text if known else os.path.relpath(text, base)
     if isinstance(value, float) and value.is_integer():
         return int(value)
     if isinstance(value, str) and value.isdecimal() and not value.startswith("0"):
         return int(value)
     return value
-
-
-def _is_file(text: str) -> bool:
-    """Whether a text names a file by a path that depends on where one stands; a column, an address do not."""
-    return not ("://" in text or text[:1] in "$-" or Path(text).is_absolute()) and "." in Path(text.split(":")[0]).name
 
 
 def _overrules(value: Sequence[Overrule]) -> Any:

@@ -133,7 +133,7 @@ def test_a_trial_survives_its_file(tmp_path, scheme):
         vx.write(trial, tmp_path / "t.csv")
     vx.write(history, tmp_path / "h.parquet")
     for wrong in ("h.parquet", "nothing.parquet"):
-        with pytest.raises(vx.VeridexError, match="Name a file that"):
+        with pytest.raises(vx.VeridexError, match="Name a place that"):
             vx.read_trial(tmp_path / wrong)
 
 

@@ -1,11 +1,6 @@
 """What a file says beside dates and quantities: ratios, statuses, zones, fiscal years; and spans told by the clock."""
 
 import datetime as dt
-import os
-import shutil
-import subprocess
-import tempfile
-from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -186,37 +181,6 @@ def test_hostile_contents_go_through_profile_and_tidy(tmp_path, kind):
     assert again.names == history.names and again.values.tobytes() == tidied.history.values.tobytes()
     vx.write(vx.publish(tidied.history, method="naive", horizon=2), tmp_path / "published")
     assert sorted(p.name for p in tmp_path.iterdir()) == ["demand.csv", "out", "published"]
-
-
-@pytest.fixture(scope="module")
-def postgresql():
-    """The address of a PostgreSQL server of our own on a socket, where its programs are installed."""
-    if shutil.which("initdb") is None or shutil.which("pg_ctl") is None:
-        pytest.skip("PostgreSQL's initdb and pg_ctl are not on the path")
-    home = Path(tempfile.mkdtemp(prefix="veridex-"))  # a socket's path must be short, and open to the server's user
-    as_user = []
-    if os.geteuid() == 0:  # the server refuses to run as root
-        as_user = ["runuser", "-u", "postgres", "--"]
-        shutil.chown(home, "postgres")
-
-    def run(*words):
-        subprocess.run([*as_user, *words], check=True, capture_output=True, cwd="/")
-
-    run("initdb", "-D", str(home / "data"), "-A", "trust", "-U", "planner", "--no-sync")
-    run(
-        "pg_ctl",
-        "-D",
-        str(home / "data"),
-        "-l",
-        str(home / "log"),
-        "-w",
-        "-o",
-        f"-c listen_addresses='' -k {home}",
-        "start",
-    )
-    yield f"postgresql+psycopg://planner@/postgres?host={home}"
-    run("pg_ctl", "-D", str(home / "data"), "-m", "immediate", "stop")
-    shutil.rmtree(home, ignore_errors=True)
 
 
 def test_a_database_of_many_users(postgresql, data):

@@ -242,7 +242,7 @@ def test_the_ledger_goes_with_the_publication(tmp_path):
     for name in ("h.csv", "h.parquet"):
         back = vx.read_history(vx.write(tidied.history, tmp_path / name), item="item")
         assert back.values.tobytes() == tidied.history.values.tobytes()
-    with pytest.raises(vx.VeridexError, match=r"Name a file ending in \.csv or a file ending in \.parquet"):
+    with pytest.raises(vx.VeridexError, match=r"a file ending in \.parquet, a file ending in \.csv or a database"):
         vx.write(tidied.history, tmp_path / "h.txt")
     with pytest.raises(vx.VeridexError, match="can be written"):
         vx.write(3, tmp_path / "x")

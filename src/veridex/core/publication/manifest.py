@@ -26,9 +26,9 @@ from veridex.core.publication.dossier import (
 )
 from veridex.core.publication.head import Demand, Grouped, Head, Made, Planned
 
-__all__ = ["FORMAT", "evidence_of", "head_of", "manifest", "plain"]
+__all__ = ["FORMAT", "evidence_of", "head_entry", "head_of", "item_entry", "manifest", "plain"]
 
-FORMAT = "veridex publication 7"
+FORMAT = "veridex publication 8"
 
 BY_EVIDENCE = "calibrated where there is a backtest, else model"
 
@@ -42,6 +42,12 @@ INTERVALS = {
 
 def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[GroupTotals]) -> dict[str, Any]:
     """Everything but the tables."""
+    cadence = Cadence.named(head.demand.cadence)
+    return head_entry(head, groups) | {"items": {one.item: item_entry(one, cadence) for one in items}}
+
+
+def head_entry(head: Head, groups: Iterable[GroupTotals]) -> dict[str, Any]:
+    """What is said of the whole."""
     cadence = Cadence.named(head.demand.cadence)
     wanted = head.wanted
     return {
@@ -64,11 +70,11 @@ def manifest(head: Head, items: Iterable[ItemPublication], groups: Iterable[Grou
             {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)} | _total_entry(one.totals)
             for one in groups
         ],
-        "items": {one.item: _entry(one, cadence) for one in items},
     }
 
 
-def _entry(one: ItemPublication, cadence: Cadence) -> dict[str, Any]:
+def item_entry(one: ItemPublication, cadence: Cadence) -> dict[str, Any]:
+    """What is said of an item."""
     found: dict[str, Any] = {
         "method": None if one.method is None else one.method.text,
         "decided": None if one.decided is None else one.decided.text,

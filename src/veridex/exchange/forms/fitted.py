@@ -34,7 +34,7 @@ FORMAT = "veridex fitted method 5"
 
 def write_fitted(fitted: Fitted, destination: str | Path) -> Path:
     """Write a fitted method into a file ending in ``.json``: whole or not at all."""
-    target = checked_file(destination, (".json",), "a fitted method")
+    target = checked_file(destination, ".json", "a fitted method")
     series = fitted.series
     history = History.of([series])
     held = {

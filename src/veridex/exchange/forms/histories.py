@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.history.events import Events
@@ -17,8 +18,19 @@ from veridex.core.tables.assemble import Repeat
 from veridex.core.tables.notes import Note
 from veridex.core.tidying.rules import TidyRules
 from veridex.errors import ParameterError
+from veridex.exchange.kept import NUMBER, TEXT, period_field
 
-__all__ = ["ARRAYS", "about", "arrays_of", "note_entry", "note_of", "restored", "rules_entry", "rules_of"]
+__all__ = [
+    "ARRAYS",
+    "about",
+    "arrays_of",
+    "ledger_schema",
+    "note_entry",
+    "note_of",
+    "restored",
+    "rules_entry",
+    "rules_of",
+]
 
 ARRAYS = ("values", "raw", "sold", "in_stock", "numerator", "denominator")
 """What a history has per period; all but the first may be missing."""
@@ -134,3 +146,11 @@ def rules_of(entry: Mapping[str, Any]) -> TidyRules:
     """The rules that a file tells of."""
     events = Events.from_frame(pd.DataFrame(entry["events"]))
     return TidyRules(**{key: value for key, value in entry.items() if key != "events"}, events=events)
+
+
+def ledger_schema(cadence: Cadence) -> pa.Schema:
+    """What a ledger of repairs is."""
+    texts, numbers = ("item", "what", "why"), ("before", "after")
+    found = {name: pa.field(name, TEXT) for name in texts} | {name: pa.field(name, NUMBER) for name in numbers}
+    found["period"] = period_field("period", cadence)
+    return pa.schema([found[name] for name in ("item", "period", "what", "before", "after", "why")])

@@ -1,31 +1,25 @@
-"""The laws of a publication as a table, and back to the bit: a row per component of each law."""
+"""The laws of a publication as a table, and back to the bit: a row per law, its components one behind the other."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
-import pandas as pd
-from scipy.special import ndtr
+import pyarrow as pa
+from numpy.typing import NDArray
 
-from veridex.core.arrays import BoolArray, FloatArray, IntArray
-from veridex.core.laws.components import NUMBERS, Kind
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.laws.components import KIND, NUMBERS, Kind
 from veridex.core.laws.laws import Laws
 from veridex.core.laws.warp import KNOTS, Warp
-from veridex.core.publication.dossier import ItemPublication
-from veridex.core.publication.publication import Publication
+from veridex.core.publication.dossier import GroupTotals, ItemPublication
 from veridex.core.publication.tables import ITEM
-from veridex.core.scoring.levels import level_label
+from veridex.exchange.kept import COUNT, FLAG, LIST, NUMBER, TEXT, arrow_table
 
-__all__ = ["Place", "laws_table", "places", "read_laws"]
+__all__ = ["LAWS", "Place", "laws_table", "places", "read_laws"]
 
 FORECAST, TOTAL = "forecast", "total"
 
-PARAMETERS = tuple(f"number_{j}" for j in range(1, NUMBERS - 1))
-
-HELD = tuple(f"held_{level_label(round(100.0 * float(share), 6))}" for share in ndtr(KNOTS))
-"""Columns of normal scores of the law whose probabilities held the percent in their name; empty for the law itself."""
-
-KINDS = {kind: kind.name.lower().replace("_", "-") for kind in Kind}
+NAMES = {int(kind): kind.name.lower().replace("_", "-") for kind in Kind}
 
 
 class Place(NamedTuple):
@@ -39,18 +33,85 @@ class Place(NamedTuple):
 
 Read = tuple[Laws, tuple[Warp, ...]]
 
+LAWS = pa.schema(
+    [
+        *((name, TEXT) for name in Place._fields),
+        ("step", COUNT),
+        ("floor", NUMBER),
+        ("whole", FLAG),
+        ("law", TEXT),
+        ("numbers", LIST),
+        ("held", LIST),
+    ]
+)
+"""Whose law, of which step, on what support; the names of its components, and of each the weight and the parameters;
+the normal scores of the law whose probabilities held those of the knots, none for the law itself."""
 
-def laws_table(publication: Publication) -> pd.DataFrame:
-    """All laws of a publication: what they are of, step, weight, law, its numbers, floor, whole, calibration."""
-    rows = [row for place, laws, warps in _all(publication) for row in _rows(place, laws, warps)]
-    columns = [*Place._fields, "step", "weight", "law", *PARAMETERS, "floor", "whole", *HELD]
-    return pd.DataFrame(rows, columns=columns)
+
+def laws_table(items: Iterable[ItemPublication], groups: Iterable[GroupTotals]) -> pa.Table:
+    """All laws of what is published."""
+    found = [_block(place, laws, warps) for place, laws, warps in _all(items, groups)]
+    if not found:
+        return LAWS.empty_table()
+    columns: dict[str, Any] = {name: [] for name in (*Place._fields, "law")}
+    for one in found:
+        for name, value in zip(Place._fields, one.place, strict=True):
+            columns[name] += [value] * one.steps.size
+        columns["law"] += one.names
+    for name in ("floor", "whole"):
+        columns[name] = np.concatenate([getattr(one, name) for one in found])
+    columns["step"] = np.concatenate([one.steps for one in found])
+    for name in ("numbers", "held"):
+        columns[name] = _lists([getattr(one, name) for one in found], [getattr(one, f"{name}_sizes") for one in found])
+    return arrow_table(columns, LAWS)
 
 
-def _all(publication: Publication) -> Iterator[tuple[Place, Laws, tuple[Warp, ...]]]:
-    for one in publication.published.values():
+class _Block(NamedTuple):
+    """The laws of a place, a value per step; of lists all numbers and how many each step has."""
+
+    place: Place
+    steps: IntArray
+    floor: FloatArray
+    whole: NDArray[Any]
+    names: list[str]
+    numbers: FloatArray
+    numbers_sizes: IntArray
+    held: FloatArray
+    held_sizes: IntArray
+
+
+def _block(place: Place, laws: Laws, warps: tuple[Warp, ...]) -> _Block:
+    used = laws.components[:, :, 0] > 0.0
+    counts = used.sum(axis=1)
+    at = np.flatnonzero(counts)  # a step without components has no law
+    parts = laws.components[used]
+    held = np.array([warps[h].scores for h in at.tolist()]) if warps else np.empty((0, KNOTS.size))
+    kinds = [NAMES[int(kind)] for kind in parts[:, KIND].tolist()]
+    ends = np.cumsum(counts[at]).tolist()
+    return _Block(
+        place=place,
+        steps=at + 1,
+        floor=laws.floor[at],
+        whole=laws.whole[at],
+        names=[" ".join(kinds[a:b]) for a, b in zip([0, *ends[:-1]], ends, strict=False)],
+        numbers=np.delete(parts, KIND, axis=1).ravel(),
+        numbers_sizes=counts[at] * (parts.shape[1] - 1),
+        held=held.ravel(),
+        held_sizes=np.full(at.size, KNOTS.size if warps else 0),
+    )
+
+
+def _lists(numbers: list[FloatArray], sizes: list[IntArray]) -> pa.Array:
+    ends = np.concatenate(([0], np.cumsum(np.concatenate(sizes)))).astype(np.int64)
+    return pa.LargeListArray.from_arrays(pa.array(ends), pa.array(np.concatenate(numbers)))
+
+
+def _all(
+    items: Iterable[ItemPublication], groups: Iterable[GroupTotals]
+) -> Iterator[tuple[Place, Laws, tuple[Warp, ...]]]:
+    for one in items:
         yield from _of_item(one)
-    for group in publication.groups:
+    for group in groups:
         if group.totals.laws is not None:
             yield Place(TOTAL, group.group, group.name), group.totals.laws, group.totals.warps
 
@@ -63,65 +124,40 @@ def _of_item(one: ItemPublication) -> Iterator[tuple[Place, Laws, tuple[Warp, ..
         yield Place(TOTAL, ITEM, one.item), one.totals.laws, one.totals.warps
 
 
-def _rows(place: Place, laws: Laws, warps: tuple[Warp, ...]) -> Iterable[list[Any]]:
-    for h, components in enumerate(laws.components):
-        scores = warps[h].scores.tolist() if warps else [np.nan] * KNOTS.size
-        for one in components[components[:, 0] > 0.0].tolist():
-            support = [float(laws.floor[h]), bool(laws.whole[h])]
-            yield [*place, h + 1, one[0], KINDS[Kind(int(one[1]))], *one[2:], *support, *scores]
-
-
-def read_laws(table: pd.DataFrame, steps: dict[tuple[str, str], int]) -> dict[Place, Read]:
-    """The laws of a table of texts, by whose they are; `steps` are the lead times of each group and name."""
-    kinds = {name: float(kind) for kind, name in KINDS.items()}
-    numbers = table[["weight", *PARAMETERS, "floor", *HELD]].replace("", "nan").astype(np.float64)
-    columns = _Columns(
-        step=np.asarray(table["step"].astype(np.int64), dtype=np.int64) - 1,
-        law=np.column_stack((numbers["weight"], table["law"].map(kinds), numbers[list(PARAMETERS)])),
-        floor=numbers["floor"].to_numpy(),
-        whole=(table["whole"] == "True").to_numpy(dtype=bool),
-        held=numbers[list(HELD)].to_numpy(),
-    )
+def read_laws(table: Mapping[str, NDArray[Any]], steps: dict[tuple[str, str], int]) -> dict[Place, Read]:
+    """The laws of the columns of a table, by whose they are; `steps` are the lead times of each group and name."""
     found = {}
     for key, rows in places(table, list(Place._fields)).items():
         whose = Place(*key)
-        found[whose] = _laws(columns.at(rows), steps[whose.group, whose.name])
+        found[whose] = _laws({name: table[name][rows] for name in LAWS.names}, steps[whose.group, whose.name])
     return found
 
 
-def places(table: pd.DataFrame, names: list[str]) -> dict[tuple[str, ...], IntArray]:
+def places(table: Mapping[str, NDArray[Any]], names: list[str]) -> dict[tuple[str, ...], IntArray]:
     """Where the rows of each key stand, the keys as they come."""
-    keys = zip(*(table[name].astype(str).tolist() for name in names), strict=True)
+    keys = zip(*(table[name].tolist() for name in names), strict=True)
     found: dict[tuple[str, ...], list[int]] = {}
     for place, key in enumerate(keys):
         found.setdefault(key, []).append(place)
     return {key: np.array(rows, dtype=np.int64) for key, rows in found.items()}
 
 
-class _Columns(NamedTuple):
-    """Columns of the table as numbers."""
-
-    step: IntArray
-    law: FloatArray
-    floor: FloatArray
-    whole: BoolArray
-    held: FloatArray
-
-    def at(self, rows: IntArray) -> "_Columns":
-        """Some of the rows."""
-        return _Columns(self.step[rows], self.law[rows], self.floor[rows], self.whole[rows], self.held[rows])
+KINDS = {name: float(kind) for kind, name in NAMES.items()}
 
 
-def _laws(own: _Columns, horizon: int) -> Read:
+def _laws(own: Mapping[str, NDArray[Any]], horizon: int) -> Read:
     """Put the components of each step beside each other; a step without any has no law."""
-    step = own.step
-    begun = np.searchsorted(step, step)  # rows of a step stand together, in order
-    part = np.arange(step.size) - begun
-    components = np.full((horizon, int(part.max(initial=0)) + 1, NUMBERS), np.nan)
-    components[step, part] = own.law
+    at = own["step"] - 1
+    names = [text.split(" ") for text in own["law"].tolist()]
+    most = max((len(one) for one in names), default=1)
+    components = np.full((horizon, most, NUMBERS), np.nan)
+    for h, kinds, numbers in zip(at.tolist(), names, own["numbers"], strict=True):
+        rows = np.insert(numbers.reshape(len(kinds), -1), KIND, [KINDS[kind] for kind in kinds], axis=1)
+        components[h, : len(kinds)] = rows
     floor, whole = np.full(horizon, -np.inf), np.zeros(horizon, dtype=bool)
-    floor[step], whole[step] = own.floor, own.whole
+    floor[at], whole[at] = own["floor"], own["whole"]
+    warped = bool(at.size) and all(len(one) for one in own["held"])
     scores = np.tile(KNOTS, (horizon, 1))
-    scores[step] = own.held
-    warped = bool(step.size) and not np.isnan(scores[step]).any()
+    if warped:
+        scores[at] = np.stack(list(own["held"]))
     return Laws(components, floor, whole), tuple(Warp(row) for row in scores) if warped else ()

@@ -1,10 +1,8 @@
-"""Publications as directories: written all or nothing, read back to the bit."""
+"""Publications as tables, and back to the bit."""
 
-import io
-import json
-from collections.abc import Callable, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import Path
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -18,146 +16,155 @@ from veridex.core.laws.warp import Warp
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
-from veridex.core.publication.head import Planned
-from veridex.core.publication.manifest import FORMAT, evidence_of, head_of
+from veridex.core.publication.head import Head
+from veridex.core.publication.items import items_of
+from veridex.core.publication.manifest import FORMAT, evidence_of, head_entry, head_of, item_entry
 from veridex.core.publication.publication import Publication
-from veridex.core.publication.tables import ITEM
+from veridex.core.publication.tables import ITEM, frame_of, totals_of
 from veridex.core.scoring.levels import level_label
 from veridex.errors import PublicationUnreadable
-from veridex.exchange.forms.laws import Place, laws_table, places, read_laws
-from veridex.exchange.places.addresses import checked_directory
-from veridex.exchange.places.directories import Torn, read_directory, write_directory
+from veridex.exchange.forms.histories import ledger_schema
+from veridex.exchange.forms.laws import LAWS, Place, laws_table, places, read_laws
+from veridex.exchange.forms.views import about_of, views_of
+from veridex.exchange.kept import Form, Found, Kept, Layout, Part, Unfit, arrow_table, line_of, record_field, schema_of
 
-__all__ = ["checked_publication", "dated", "planned_at", "read_publication", "standing", "write_publication"]
+__all__ = ["PUBLICATION"]
 
-TABLE, TOTALS, LAWS, LEDGER = "publication.csv", "totals.csv", "laws.csv", "ledger.csv"
-MANIFEST = "manifest.json"
-TABLES = (TABLE, TOTALS, LAWS, LEDGER)
+TABLES = {"forecast": "publication", "total": "totals", "item": "items", "law": "laws", "ledger": "ledger"}
+INDEXES = {
+    "forecast": (("item", "period"),),
+    "total": (("group", "name"),),
+    "item": (("item",),),
+    "ledger": (("item",),),
+}
+TECHNICAL = ("method", "decided", "route", "benchmark", "known_until", "horizon")
+"""What of the items a workbook leaves out: its record has it."""
 
-NUMBERS = ("lower_", "upper_", "quantile_", "half_width_")
+RECORD = "record"
+
+PART = 500
+"""Items of a part: their rows are a few megabytes."""
+
+NOBODY = ItemPublication(item="", fingerprint="", origin=0, past=np.zeros(1), horizon=1, method=None)
+"""An item whose tables show what columns there are."""
 
 
-def write_publication(publication: Publication, destination: str | Path) -> Path:
-    """Write a publication into a directory: the four tables and `manifest.json`.
-
-    Raises
-    ------
-    DestinationRefused
-        If the destination is no directory, holds other files, or cannot be written.
-    """
-    target = checked_publication(destination)
-    manifest = _json(publication.manifest)
-    cadence = publication.cadence
-
-    def table(frame: pd.DataFrame) -> Callable[[Path], None]:
-        return lambda path: dated(frame, cadence).to_csv(path, index=False, lineterminator="\n")
-
-    return write_directory(
-        target,
-        {
-            TABLE: table(publication.frame),
-            TOTALS: table(publication.totals),
-            LAWS: lambda path: laws_table(publication).to_csv(path, index=False, lineterminator="\n"),
-            LEDGER: table(publication.ledger),
-            MANIFEST: lambda path: _write_text(path, manifest),
-        },
+def _keep(publication: Publication) -> Kept:
+    """A publication as tables."""
+    head = head_entry(publication.head, publication.groups)
+    layouts = _layouts(head)
+    steps = [max(one.horizon, 0) * (1 + len(one.scenarios)) for one in publication.published.values()]
+    past = sum(one.past.size for one in publication.published.values())
+    return Kept(
+        form=PUBLICATION,
+        head=head,
+        layouts=layouts,
+        parts=lambda: _parts(publication, layouts),
+        facts=_facts(publication),
+        rows={"forecast": past + sum(steps), "total": sum(steps)},
+        views=views_of(publication),
+        about=about_of(publication),
     )
 
 
-def checked_publication(destination: str | Path) -> Path:
-    """The directory of a publication; raise `DestinationRefused` where none must be written."""
-    return checked_directory(destination, {*TABLES, MANIFEST}, "a publication")
+def _layouts(entry: Mapping[str, Any]) -> tuple[Layout, ...]:
+    """What the tables of a publication are, as its head says."""
+    if entry.get("format") != FORMAT:
+        raise Unfit(f"its format is {entry.get('format')!r}, not {FORMAT!r}")
+    head = head_of(entry)
+    cadence = Cadence.named(head.demand.cadence)
+    frame, totals, items = _frames(head, [NOBODY], cadence)
+    schemas = {
+        "forecast": schema_of(frame, cadence),
+        "total": schema_of(totals, cadence),
+        "item": schema_of(items, cadence).append(record_field(RECORD)),
+        "law": LAWS,
+        "ledger": ledger_schema(cadence),
+    }
+    sheets = {"forecast": "Long", "total": "Totals", "item": "Items", "ledger": "Ledger"}
+    people = {"item": tuple(name for name in items.columns if name not in TECHNICAL)}
+    return tuple(
+        Layout(name, file, schemas[name], sheets.get(name, ""), INDEXES.get(name, ((),)), people.get(name, ()))
+        for name, file in TABLES.items()
+    )
 
 
-def standing(target: Path) -> str:
-    """What a directory holds of an earlier publication, in words; empty where it holds none that can be read."""
-    try:
-        manifest = json.loads((target / MANIFEST).read_text(encoding="utf-8"))
-        return f"the publication of {len(manifest['items'])} items made at {manifest['created']}"
-    except (OSError, ValueError, KeyError, TypeError):
-        return ""
+def _frames(head: Head, items: Sequence[ItemPublication], cadence: Cadence) -> tuple[pd.DataFrame, ...]:
+    """The tables of items that people look at."""
+    return (
+        frame_of(items, cadence, head.wanted),
+        totals_of(items, (), cadence, head.wanted),
+        items_of(items, cadence, head.wanted.levels),
+    )
 
 
-def planned_at(target: str | Path) -> Planned | None:
-    """The plan that a whole publication at a place followed; None where there is none, or none that can be read."""
-    try:
-        held = read_directory(Path(target), (MANIFEST, *TABLES))
-        manifest = json.loads(held[MANIFEST])
-        return Planned(**manifest["plan"]) if manifest.get("format") == FORMAT else None
-    except (OSError, ValueError, KeyError, TypeError, AttributeError, Torn):
-        return None
+def _parts(publication: Publication, layouts: Sequence[Layout]) -> Iterator[Part]:
+    """The tables, some items after the others; then the groups."""
+    head, cadence = publication.head, publication.cadence
+    schemas = {one.name: one.schema for one in layouts}
+    yield {"ledger": arrow_table(publication.ledger, schemas["ledger"])}
+    left = iter(publication.published.values())
+    while items := list(islice(left, PART)):
+        frame, totals, table = _frames(head, items, cadence)
+        table[RECORD] = [line_of(item_entry(one, cadence)) for one in items]
+        found = {"forecast": frame, "total": totals, "item": table}
+        part = {name: arrow_table(rows, schemas[name]) for name, rows in found.items()}
+        yield part | {"law": laws_table(items, ())}
+    if publication.groups:
+        totals = totals_of((), publication.groups, cadence, head.wanted)
+        yield {"total": arrow_table(totals, schemas["total"]), "law": laws_table((), publication.groups)}
 
 
-def dated(table: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
-    """A table as files hold it: periods as ISO text."""
-    return table.assign(period=cadence.iso(table["period"].to_numpy()))
+def _facts(publication: Publication) -> dict[str, Any]:
+    """What a database says of the whole in columns."""
+    head = publication.head
+    return {
+        "made": head.made.at,
+        "items": len(publication.items),
+        "cadence": head.demand.cadence,
+        "horizon": head.horizon,
+        "demand_from": head.demand.first,
+        "demand_until": head.demand.last,
+        "measure": head.demand.measure.name,
+        "unit": head.demand.measure.unit or "",
+        "veridex": head.made.versions.get("veridex", ""),
+        "plan_file": "" if head.plan is None else head.plan.file,
+        "plan_key": "" if head.plan is None else head.plan.key,
+    }
 
 
-def _json(manifest: dict[str, Any]) -> str:
-    """A manifest as text that people can look through: what is said of an item stands on its line."""
-    lines = []
-    for key, value in manifest.items():
-        if key == "items":
-            items = (f"  {_line(item)}: {_line(said)}" for item, said in value.items())
-            lines.append(f'"{key}": {{\n' + ",\n".join(items) + "\n }")
-        else:
-            lines.append(f'"{key}": {_line(value)}')
-    return "{\n " + ",\n ".join(lines) + "\n}\n"
-
-
-def _line(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=False, allow_nan=False)
-
-
-def _write_text(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
-
-
-def read_publication(source: str | Path) -> Publication:
-    """Read what `write` wrote; values come back to the bit.
-
-    Raises
-    ------
-    PublicationUnreadable
-        If the directory does not hold a publication of this version's format.
-    """
-    directory = Path(source)
-    try:
-        held = read_directory(directory, (MANIFEST, *TABLES))
-        manifest: dict[str, Any] = json.loads(held[MANIFEST])
-        if manifest.get("format") != FORMAT:
-            raise PublicationUnreadable(str(directory), f"its format is {manifest.get('format')!r}, not {FORMAT!r}")
-        tables = {name: pd.read_csv(io.BytesIO(held[name]), dtype=str, keep_default_na=False) for name in TABLES}
-    except Torn as problem:
-        raise PublicationUnreadable(str(directory), f"it was changed since it was written: {problem}") from None
-    except (OSError, ValueError, AttributeError) as problem:
-        if isinstance(problem, PublicationUnreadable):
-            raise
-        raise PublicationUnreadable(str(directory), f"no publication can be read there ({problem})") from None
-    try:
-        return _publication(manifest, tables)
-    except (KeyError, TypeError, ValueError, IndexError) as problem:
-        raise PublicationUnreadable(str(directory), f"it is not what this version writes ({problem!r})") from None
-
-
-def _publication(manifest: dict[str, Any], tables: dict[str, pd.DataFrame]) -> Publication:
-    head = head_of(manifest)
-    cadence, wanted = Cadence.named(head.demand.cadence), head.wanted
-    frame, totals = (_typed_frame(tables[name], cadence) for name in (TABLE, TOTALS))
-    ahead, beyond = _columns(frame), _columns(totals)
+def _restore(found: Found) -> Publication:
+    """The publication that tables tell of."""
+    head = head_of(found.head)
+    cadence = Cadence.named(head.demand.cadence)
+    ahead, beyond = found.columns("forecast"), found.columns("total")
     nothing = _Rows.of(ahead, np.empty(0, dtype=np.int64))
-    rows = {key[0]: _Rows.of(ahead, own) for key, own in places(frame, ["item"]).items()}
-    summed = {(key[0], key[1]): _Rows.of(beyond, own) for key, own in places(totals, ["group", "name"]).items()}
+    rows = {key[0]: _Rows.of(ahead, own) for key, own in places(ahead, ["item"]).items()}
+    summed = {(key[0], key[1]): _Rows.of(beyond, own) for key, own in places(beyond, ["group", "name"]).items()}
     steps = {key: int(own["step"].max()) for key, own in summed.items()}
-    read = _Read(summed, read_laws(tables[LAWS], steps), cadence, wanted)
+    read = _Read(summed, read_laws(found.columns("law"), steps), cadence, head.wanted)
+    items = found.records("item", "item", RECORD)
     return Publication(
         head=head,
-        published={
-            item: _item(item, entry, rows.get(item, nothing), read) for item, entry in manifest["items"].items()
-        },
-        groups=tuple(_group(entry, read) for entry in manifest["group_totals"]),
-        ledger=_typed_ledger(tables[LEDGER], cadence),
+        published={item: _item(item, entry, rows.get(item, nothing), read) for item, entry in items.items()},
+        groups=tuple(_group(entry, read) for entry in found.head["group_totals"]),
+        ledger=pd.DataFrame(found.columns("ledger")).astype(dict.fromkeys(("item", "what", "why"), "str")),
     )
+
+
+PUBLICATION = Form(
+    kind="publication",
+    called="a publication",
+    version=FORMAT,
+    head_file="manifest.json",
+    tables=TABLES,
+    layouts=_layouts,
+    keep=_keep,
+    restore=_restore,
+    unreadable=PublicationUnreadable,
+    recorded=("item",),
+    newest=("forecast", "total", "item"),
+)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -261,43 +268,3 @@ class _Rows:
     def where(self, wanted: NDArray[Any]) -> "_Rows":
         """The rows at which something holds."""
         return _Rows.of(self._columns, np.flatnonzero(wanted))
-
-
-def _columns(table: pd.DataFrame) -> dict[str, NDArray[Any]]:
-    """The columns of a table as arrays; a lead time that is not told is none, and was not tested."""
-    found = {str(name): table[name].to_numpy() for name in table.columns if name not in ("step", "tested")}
-    found["step"] = table["step"].fillna(0).to_numpy(dtype=np.int64)
-    found["tested"] = table["tested"].fillna(False).to_numpy(dtype=bool)
-    return found
-
-
-def _typed_frame(frame: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
-    """Give the texts of a file their types back."""
-    frame["period"] = _periods(frame["period"], cadence)
-    frame["step"] = pd.Series([int(text) if text else pd.NA for text in frame["step"]], dtype="Int64")
-    frame["tested"] = pd.Series([text == "True" if text else pd.NA for text in frame["tested"]], dtype="boolean")
-    if "method" in frame:
-        frame["method"] = frame["method"].where(frame["method"] != "", None)
-    if "items" in frame:
-        frame["items"] = frame["items"].astype(np.int64)
-    for name in frame.columns:
-        if name in ("value", "forecast", "std_error") or name.startswith(NUMBERS):
-            frame[name] = _numbers(frame[name])
-    return frame
-
-
-def _typed_ledger(ledger: pd.DataFrame, cadence: Cadence) -> pd.DataFrame:
-    return ledger.assign(
-        period=_periods(ledger["period"], cadence),
-        before=_numbers(ledger["before"]),
-        after=_numbers(ledger["after"]),
-    )
-
-
-def _periods(texts: "pd.Series[Any]", cadence: Cadence) -> "pd.Series[Any]":
-    return texts.astype(np.int64) if cadence.counted else texts.astype("datetime64[s]")
-
-
-def _numbers(texts: "pd.Series[Any]") -> Any:
-    """Numbers of texts; Python's own float reads every digit that was written."""
-    return np.array([float(text) if text else np.nan for text in texts.tolist()], dtype=np.float64)

@@ -1,129 +1,198 @@
-"""Tidied histories as directories, histories as single files; the reader knows its own files again."""
+"""Histories and tidied histories as tables, and back to the bit."""
 
-import io
-import json
-from collections.abc import Callable
-from pathlib import Path
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 
-from veridex.core.arrays import FloatArray
 from veridex.core.history.history import History
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tidying.ledger import ledger
 from veridex.core.tidying.tidy import Tidied
 from veridex.errors import FileUnreadable
-from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, note_entry, restored
-from veridex.exchange.forms.publications import dated
-from veridex.exchange.places.addresses import checked_directory, checked_file
-from veridex.exchange.places.directories import Torn, read_directory, write_directory
-from veridex.exchange.places.files import replace_file
+from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, ledger_schema, note_entry, restored
+from veridex.exchange.kept import NUMBER, TEXT, Form, Found, Kept, Layout, Part, Unfit, View, arrow_table, period_field
 
-__all__ = ["checked_tidied", "own_tidied", "write_history", "write_tidied"]
+__all__ = ["HISTORY", "TIDIED"]
 
-HISTORY, LEDGER, RULES = FILES = ("history.csv", "ledger.csv", "rules.json")
-FORMAT = "veridex tidied history 2"
-DEMAND = {"values": "demand"}
+HISTORY_FORMAT, TIDIED_FORMAT = "veridex history 1", "veridex tidied history 3"
+
+OWN = {"values": "demand"}
 """Columns that go by another name than the arrays they hold."""
 
+INDEXES = (("item", "period"),)
 
-def checked_tidied(destination: str | Path) -> Path:
-    """The directory of a tidied history; raise `DestinationRefused` where none must be written."""
-    return checked_directory(destination, set(FILES), "a tidied history")
+PART = 2_000
+"""Items of a part."""
 
 
-def write_tidied(tidied: Tidied, destination: str | Path) -> Path:
-    """Write `history.csv`, `ledger.csv` and `rules.json`: all at once or not at all."""
-    history = tidied.history
-    head = {
-        "format": FORMAT,
-        "rules": history.rules.in_words() if history.rules else None,
-        "done": [note_entry(note) for note in tidied.notes],
-        "history": about(history),
-    }
-
-    def table(frame: pd.DataFrame) -> Callable[[Path], None]:
-        return lambda path: dated(frame, history.cadence).to_csv(path, index=False, lineterminator="\n")
-
-    return write_directory(
-        checked_tidied(destination),
-        {
-            HISTORY: table(_marked(history)),
-            LEDGER: table(tidied.ledger),
-            RULES: lambda path: _write_json(path, head),
-        },
+def _keep_history(history: History) -> Kept:
+    """A history as a table."""
+    head = {"format": HISTORY_FORMAT, "columns": _columns(history), "history": about(history)}
+    return Kept(
+        form=HISTORY,
+        head=head,
+        layouts=_layouts_of_history(head),
+        parts=lambda: ({"demand": part} for part in _demand(history, head)),
+        facts=_facts(history),
+        rows={"demand": history.values.size},
+        views=(_picture(history, "demand"),),
+        about=_about(history),
     )
 
 
-def write_history(history: History, destination: str | Path) -> Path:
-    """Write a history into one file that ends in ``.csv`` or ``.parquet``: whole or not at all."""
-    target = checked_file(destination, (".csv", ".parquet"), "a history")
-    table = dated(_marked(history), history.cadence)
-    if target.suffix.lower() == ".csv":
-        return replace_file(target, lambda path: table.to_csv(path, index=False, lineterminator="\n"))
-    return replace_file(target, lambda path: table.to_parquet(path, index=False))
+def _keep_tidied(tidied: Tidied) -> Kept:
+    """A tidied history as tables: demand, raw demand and marks; and the ledger of what was repaired."""
+    history = tidied.history
+    head = {
+        "format": TIDIED_FORMAT,
+        "rules": history.rules.in_words() if history.rules else None,
+        "done": [note_entry(note) for note in tidied.notes],
+        "columns": _columns(history),
+        "history": about(history),
+    }
+
+    def parts() -> Iterator[Part]:
+        repairs = arrow_table(tidied.ledger, ledger_schema(history.cadence))
+        for number, part in enumerate(_demand(history, head)):
+            yield {"tidied_demand": part} | ({} if number else {"repair": repairs})
+
+    return Kept(
+        form=TIDIED,
+        head=head,
+        layouts=_layouts_of_tidied(head),
+        parts=parts,
+        facts=_facts(history) | {"rules": head["rules"] or ""},
+        rows={"tidied_demand": history.values.size, "repair": len(tidied.ledger)},
+        views=(_picture(history, "tidied_demand"),),
+        about=_about(history),
+    )
 
 
-def own_tidied(source: str | Path) -> History | None:
-    """The history that `vx.write` put there, raw values, marks and rules to the bit; None for any other file.
-
-    Raises
-    ------
-    FileUnreadable
-        If it is one of ours and was changed since it was written.
-    """
-    directory = _home_of(source)
-    if directory is None:
-        return None
-    try:
-        held = read_directory(directory, (HISTORY, RULES))
-        head = json.loads(held[RULES])
-    except Torn as problem:
-        said = f"this tidied history was changed since it was written: {problem}"
-        remedy = "Tidy the source again, or copy the table elsewhere and read it as your own."
-        raise FileUnreadable(str(source), said, remedy) from None
-    if head.get("format") != FORMAT:
-        return None
-    return _restored(head, pd.read_csv(io.BytesIO(held[HISTORY]), dtype=str, keep_default_na=False))
+def _layouts_of_history(head: Mapping[str, Any]) -> tuple[Layout, ...]:
+    if head.get("format") != HISTORY_FORMAT:
+        raise Unfit(f"its format is {head.get('format')!r}, not {HISTORY_FORMAT!r}")
+    return (Layout("demand", "history", _schema(head), "History", INDEXES),)
 
 
-def _home_of(source: str | Path) -> Path | None:
-    """The directory of a tidied history that a source names: itself, or its `history.csv`."""
-    if "://" in str(source) or str(source) == "-":
-        return None
-    path = Path(source)
-    directory = path if path.is_dir() else path.parent
-    named = path.is_dir() or path.name == HISTORY
-    return directory if named and (directory / RULES).is_file() and (directory / HISTORY).is_file() else None
+def _layouts_of_tidied(head: Mapping[str, Any]) -> tuple[Layout, ...]:
+    if head.get("format") != TIDIED_FORMAT:
+        raise Unfit(f"its format is {head.get('format')!r}, not {TIDIED_FORMAT!r}")
+    repairs = ledger_schema(Cadence.named(head["history"]["cadence"]))
+    return (
+        Layout("tidied_demand", "history", _schema(head), "History", INDEXES),
+        Layout("repair", "ledger", repairs, "Ledger"),
+    )
 
 
-def _restored(head: dict[str, Any], table: pd.DataFrame) -> History:
-    cadence = Cadence.named(head["history"]["cadence"])
-    names, firsts, sizes = np.unique(table["item"].to_numpy(dtype=str), return_index=True, return_counts=True)
-    order = np.argsort(firsts)  # as the items stand in the file
-    texts = table["period"].to_numpy()[firsts[order]]
-    starts = np.array([cadence.period(text) for text in texts], dtype=np.int64)
-    columns = {name: DEMAND.get(name, name) for name in ARRAYS}
-    arrays = {name: _numbers(table[column]) if column in table else None for name, column in columns.items()}
-    return restored(head["history"], tuple(names[order].tolist()), starts, sizes[order].astype(np.int64), arrays)
+def _columns(history: History) -> list[str]:
+    """The columns of its table beside item and period."""
+    held = [OWN.get(name, name) for name, array in arrays_of(history).items() if array is not None]
+    return [*held[:2], "mark", *held[2:]] if history.raw is not None else held
 
 
-def _numbers(texts: "pd.Series[Any]") -> FloatArray:
-    return np.array([float(text) if text else np.nan for text in texts], dtype=np.float64)
+def _schema(head: Mapping[str, Any]) -> pa.Schema:
+    """Item, period, demand; of a tidied history raw demand, marks and the rest."""
+    period = period_field("period", Cadence.named(head["history"]["cadence"]))
+    more = [pa.field(name, TEXT if name == "mark" else NUMBER) for name in head["columns"]]
+    return pa.schema([pa.field("item", TEXT), period, *more])
 
 
-def _write_json(path: Path, value: object) -> None:
-    path.write_text(json.dumps(value, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+def _demand(history: History, head: Mapping[str, Any]) -> Iterator[pa.Table]:
+    """The rows of the table, some items after the others."""
+    schema, marks = _schema(head), _marks(history)
+    arrays = {OWN.get(name, name): array for name, array in arrays_of(history).items() if array is not None}
+    ordinals = np.concatenate([series.ordinals for series in history])
+    for first in range(0, len(history), PART):
+        names = history.names[first : first + PART]
+        sizes = np.diff(history.offsets[first : first + PART + 1])
+        rows = slice(int(history.offsets[first]), int(history.offsets[first + len(names)]))
+        items = np.repeat(np.array(names, dtype=object), sizes)
+        found: dict[str, Any] = {name: array[rows] for name, array in arrays.items()}
+        found |= {"item": items, "period": history.cadence.starts(ordinals[rows])}
+        if history.raw is not None:
+            keys = zip(items.tolist(), ordinals[rows].tolist(), strict=True)
+            found["mark"] = [marks.get(key) for key in keys]
+        yield arrow_table(found, schema)
 
 
-def _marked(history: History) -> pd.DataFrame:
-    """A history as a long table: item, period, demand; of a tidied one raw demand, marks and the rest."""
-    table = history.to_frame()
-    if history.raw is not None:
-        found = ledger(history)
-        marks = found.groupby(["item", "period"], sort=False)["what"].agg("; ".join).rename("mark").reset_index()
-        table = table.merge(marks, on=["item", "period"], how="left") if len(marks) else table.assign(mark=None)
-    more = {name: array for name, array in arrays_of(history).items() if name not in ("values", "raw")}
-    return table.assign(**{name: array for name, array in more.items() if array is not None})
+def _marks(history: History) -> dict[tuple[str, int], str]:
+    """What was repaired or found at an item's periods."""
+    if history.raw is None:
+        return {}
+    found: dict[tuple[str, int], list[str]] = {}
+    table = ledger(history)
+    ordinals = history.cadence.ordinals(table["period"].to_numpy()).tolist()
+    for item, ordinal, what in zip(table["item"], ordinals, table["what"], strict=True):
+        found.setdefault((item, ordinal), []).append(what)
+    return {key: "; ".join(what) for key, what in found.items()}
+
+
+def _restore(found: Found, table: str) -> History:
+    """The history that tables tell of, raw values, marks and rules to the bit."""
+    cadence = Cadence.named(found.head["history"]["cadence"])
+    columns = found.columns(table)
+    codes, names = pd.factorize(columns["item"])
+    firsts = np.unique(codes, return_index=True)[1]
+    arrays = {name: columns.get(OWN.get(name, name)) for name in ARRAYS}
+    starts = cadence.ordinals(columns["period"][firsts])
+    return restored(found.head["history"], tuple(names.tolist()), starts, np.bincount(codes).astype(np.int64), arrays)
+
+
+def _facts(history: History) -> dict[str, Any]:
+    """What a database says of the whole in columns."""
+    return {
+        "items": len(history),
+        "cadence": history.cadence.name,
+        "measure": history.measure.name,
+        "unit": history.measure.unit or "",
+    }
+
+
+def _picture(history: History, table: str) -> View:
+    """A picture of the item that is picked."""
+    of = {"rows": "item", "columns": "period", "values": "demand", "label": history.measure.label, "bands": []}
+    return View("Picture", "picture", table, of | {"longest": int(np.diff(history.offsets).max())})
+
+
+def _about(history: History) -> dict[str, str]:
+    """What a workbook says of itself."""
+    rules = history.rules
+    said = {
+        "what": f"Demand of {len(history):,} items, {history.cadence.name}, {history.measure.label}",
+        "tidied": "no" if rules is None else rules.in_words(),
+        "remarks": "\n".join(map(str, history.notes)),
+    }
+    return {name: text for name, text in said.items() if text}
+
+
+def _unreadable(source: str, problem: str) -> FileUnreadable:
+    return FileUnreadable(source, problem, "Write it again, or copy its table elsewhere and read it as your own.")
+
+
+HISTORY = Form(
+    kind="history",
+    called="a history",
+    version=HISTORY_FORMAT,
+    head_file="rules.json",
+    tables={"demand": "history"},
+    layouts=_layouts_of_history,
+    keep=_keep_history,
+    restore=lambda found: _restore(found, "demand"),
+    unreadable=_unreadable,
+    alone=True,
+)
+
+TIDIED = Form(
+    kind="tidied",
+    called="a tidied history",
+    version=TIDIED_FORMAT,
+    head_file="rules.json",
+    tables={"tidied_demand": "history", "repair": "ledger"},
+    layouts=_layouts_of_tidied,
+    keep=_keep_tidied,
+    restore=lambda found: _restore(found, "tidied_demand"),
+    unreadable=_unreadable,
+)

@@ -1,14 +1,11 @@
-"""Trials in one Parquet file: a row per fold, the history and what else is needed as rows and metadata."""
+"""Trials as one table: a row per fold, the history and what else is needed as rows and in the head."""
 
-import hashlib
-import json
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from pyarrow import parquet
 
 from veridex.core.backtest.folds import FoldArrays
 from veridex.core.backtest.pace import Pace
@@ -19,58 +16,73 @@ from veridex.core.history.history import History
 from veridex.core.methods.catalogue import method
 from veridex.errors import TrialUnreadable
 from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, note_entry, note_of, restored
-from veridex.exchange.places.addresses import checked_file
-from veridex.exchange.places.files import replace_file
+from veridex.exchange.kept import LIST, Form, Found, Kept, Layout, Part, Unfit
+from veridex.exchange.unfit import escaped, unescaped
 
-__all__ = ["read_trial", "write_trial"]
+__all__ = ["TRIAL"]
 
-FORMAT = "veridex trial 8"
-KEY, SEAL = b"veridex", b"seal"
+FORMAT = "veridex trial 9"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "std_error", "laws", "transforms", "chances", "training")
 PLAIN = ("status", "parameters", "criteria", "forms", "seconds")
+SCHEMA = pa.schema(
+    [
+        ("kind", pa.string()),
+        ("part", pa.int32()),
+        ("name", pa.string()),
+        ("status", pa.int8()),
+        ("parameters", pa.float64()),
+        ("criteria", pa.float64()),
+        ("forms", pa.binary()),
+        ("seconds", pa.float64()),
+        *((name, LIST) for name in PER_FOLD),
+        ("origins", pa.int64()),
+        ("clarity", pa.float64()),
+        *((name, LIST) for name in ("actuals", "scales", "supports")),
+        ("start", pa.int64()),
+        ("keys", pa.list_(pa.string())),
+        *((name, LIST) for name in ARRAYS),
+    ]
+)
 SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 
 
-def write_trial(trial: Trial, destination: str | Path) -> Path:
-    """Write a trial into one file that ends in ``.parquet``: whole or not at all, sealed by checksums."""
-    target = checked_file(destination, (".parquet",), "a trial")
-    parts = [rows for k, one in enumerate((trial, *trial.cuts)) for rows in _tables(one, k)]
-    table = pa.concat_tables(parts, promote_options="default")
-    head = json.dumps(_head(trial), ensure_ascii=False).encode()
-    table = table.replace_schema_metadata({KEY: head, SEAL: _seal(head)})
-    return replace_file(
-        target, lambda path: parquet.write_table(table, path, compression="zstd", write_page_checksum=True)
+def _keep(trial: Trial) -> Kept:
+    """A trial as a table: its folds, origins and items under each other, those of cut ones after it."""
+    head = _head(trial) | {"format": FORMAT}
+    return Kept(
+        form=TRIAL,
+        head=head,
+        layouts=_layouts(head),
+        parts=lambda: _parts(trial),
+        facts={
+            "items": len(trial.history),
+            "cadence": trial.history.cadence.name,
+            "methods": len(trial.lineup),
+            "scheme": trial.scheme.in_words(),
+        },
     )
 
 
-def _seal(head: bytes) -> bytes:
-    return hashlib.sha256(head).hexdigest().encode()
-
-
-def read_trial(source: str | Path) -> Trial:
-    """Read a trial that `vx.write` has written: the same results to the bit.
-
-    Raises
-    ------
-    TrialUnreadable
-        If there is no such file, it holds no trial of this version, or it is not what was written.
-    """
-    path = Path(source)
-    try:
-        table = parquet.read_table(path, page_checksum_verification=True)
-        said = table.schema.metadata or {}
-        head = json.loads(said.get(KEY, b"{}"))
-    except (OSError, ValueError, pa.ArrowException) as problem:
-        raise TrialUnreadable(str(source), str(problem).partition("\n")[0]) from None
+def _layouts(head: Mapping[str, Any]) -> tuple[Layout, ...]:
     if head.get("format") != FORMAT:
-        raise TrialUnreadable(str(source), f"it is no trial that this version reads ({FORMAT!r})")
-    if said.get(SEAL) != _seal(said[KEY]):
-        raise TrialUnreadable(str(source), "it is not what was written: its head was changed")
-    try:
-        return _trial(head, table)
-    except (KeyError, TypeError, ValueError) as problem:
-        raise TrialUnreadable(str(source), f"it is not what was written ({problem})") from None
+        raise Unfit(f"it is no trial that this version reads ({FORMAT!r})")
+    return (Layout("fold", "trial", SCHEMA),)
+
+
+def _restore(found: Found) -> Trial:
+    return _trial(found.head, found.tables["fold"])
+
+
+def _parts(trial: Trial) -> Iterator[Part]:
+    """All rows under one schema: what a kind of row does not have is null."""
+    for k, one in enumerate((trial, *trial.cuts)):
+        for rows in _tables(one, k):
+            columns = [
+                rows[name].cast(kind) if name in rows.column_names else pa.nulls(len(rows), kind)
+                for name, kind in zip(SCHEMA.names, SCHEMA.types, strict=True)
+            ]
+            yield {"fold": pa.table(columns, schema=SCHEMA)}
 
 
 def _tables(trial: Trial, part: int) -> list[pa.Table]:
@@ -79,7 +91,7 @@ def _tables(trial: Trial, part: int) -> list[pa.Table]:
     return [rows.append_column("part", pa.array([part] * len(rows), type=pa.int32())) for rows in tables]
 
 
-def _trial(head: dict[str, Any], table: pa.Table, part: int = 0) -> Trial:
+def _trial(head: Mapping[str, Any], table: pa.Table, part: int = 0) -> Trial:
     kinds, own = table["kind"].to_numpy(), table["part"].to_numpy() == part
     parts = {kind: table.filter(pa.array(own & (kinds == kind))) for kind in (FOLDS, ORIGINS, ITEMS)}
     return Trial(
@@ -100,7 +112,6 @@ def _trial(head: dict[str, Any], table: pa.Table, part: int = 0) -> Trial:
 def _head(trial: Trial) -> dict[str, Any]:
     """Everything that is not an array."""
     return {
-        "format": FORMAT,
         "lineup": [one.text for one in trial.lineup],
         "added": [one.text for one in trial.added],
         "scheme": {"kind": type(trial.scheme).__name__, "settings": asdict(trial.scheme)},  # type: ignore[call-overload]
@@ -150,12 +161,12 @@ def _item_rows(trial: Trial) -> pa.Table:
         return pa.array([None if values is None else values[a:b] for a, b in bounds], type=pa.large_list(pa.float64()))
 
     columns = {name: lists(array) for name, array in arrays_of(history).items()}
-    kinds, names = pa.array([ITEMS] * len(history)), pa.array(history.names)
+    kinds, names = pa.array([ITEMS] * len(history)), pa.array([escaped(name) for name in history.names])
     said = {"start": pa.array(history.starts), "keys": pa.array([list(one.keys) for one in trial])}
     return pa.table({"kind": kinds, "name": names, **said, **columns})
 
 
-def _history(head: dict[str, Any], table: pa.Table) -> History:
+def _history(head: Mapping[str, Any], table: pa.Table) -> History:
     def whole(name: str) -> np.ndarray | None:
         column = table[name]
         if column.null_count:
@@ -164,14 +175,14 @@ def _history(head: dict[str, Any], table: pa.Table) -> History:
 
     return restored(
         head["history"],
-        tuple(table["name"].to_pylist()),
+        tuple(unescaped(name) for name in table["name"].to_pylist()),
         np.array(table["start"].to_numpy(), dtype=np.int64),
         np.array([len(values) for values in table["values"]], dtype=np.int64),
         {name: whole(name) for name in ARRAYS},
     )
 
 
-def _store(head: dict[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
+def _store(head: Mapping[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
     items, methods, tested, horizon = head["shape"]
     wanted = FoldArrays.empty((items, methods, tested), head["components"], horizon, head["keep"])
     found = {}
@@ -179,5 +190,21 @@ def _store(head: dict[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
         column = parts[FOLDS if name in (*PER_FOLD, *PLAIN) else ORIGINS][name].combine_chunks()
         flat = column.values if pa.types.is_large_list(column.type) else column
         found[name] = np.array(flat.to_numpy(zero_copy_only=False), dtype=empty.dtype).reshape(empty.shape)
-    names, keys = parts[ITEMS]["name"].to_pylist(), [tuple(own) for own in parts[ITEMS]["keys"].to_pylist()]
+    names = [unescaped(name) for name in parts[ITEMS]["name"].to_pylist()]
+    keys = [tuple(own) for own in parts[ITEMS]["keys"].to_pylist()]
     return MemoryStore(names, FoldArrays(**found).locked(), keys)
+
+
+TRIAL = Form(
+    kind="trial",
+    called="a trial",
+    version=FORMAT,
+    head_file="trial.json",
+    tables={"fold": "trial"},
+    layouts=_layouts,
+    keep=_keep,
+    restore=_restore,
+    unreadable=TrialUnreadable,
+    alone=True,
+    lists=True,
+)

@@ -6,13 +6,13 @@ import json
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 
 from veridex.errors import DestinationRefused, StoreError
 from veridex.exchange.places.files import settle, sweep
 
-__all__ = ["SEAL", "Torn", "read_directory", "refuse_directory", "write_directory"]
+__all__ = ["SEAL", "StagedDirectory", "Torn", "read_directory", "refuse_directory"]
 
 SEAL = "seal.json"
 """The file that holds the digests of all others: what was edited, cut or swapped does not fit it."""
@@ -26,42 +26,72 @@ class Torn(StoreError):
     """The files of a directory do not belong together."""
 
 
-def write_directory(target: Path, files: Mapping[str, Callable[[Path], None]]) -> Path:
-    """Write files into a directory, all or nothing; earlier ones of the same names are replaced.
+class StagedDirectory:
+    """Files in a directory beside its place; see `Staged`. Earlier ones of the same names are replaced.
 
     Parameters
     ----------
     target : Path
-    files : mapping of str to callable
-        What writes each file, given its path.
+    fill : callable
+        Given the directory, writes the files into it.
 
     Raises
     ------
     DestinationRefused
-        If the directory holds other files, or cannot be written.
+        If it cannot be written.
     """
-    refuse_directory(target, set(files))
-    place = Path(os.path.realpath(target))
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        sweep(place)
-        stage = Path(tempfile.mkdtemp(prefix=f".{place.name}-{os.getpid()}-", dir=place.parent))
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another directory.") from None
-    try:
-        stage.chmod(0o755)
-        for name, writer in files.items():
-            writer(stage / name)
-        seal = {name: _digest((stage / name).read_bytes()) for name in files}
-        (stage / SEAL).write_text(json.dumps(seal, indent=1) + "\n", encoding="utf-8")
-        for name in (*files, SEAL):
-            settle(stage / name)
-        _swap(stage, place)
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Nothing was written.") from None
-    finally:
-        shutil.rmtree(stage, ignore_errors=True)
-    return target
+
+    def __init__(self, target: Path, fill: Callable[[Path], None]) -> None:
+        self._target, self._place = target, Path(os.path.realpath(target))
+        self._stage: Path | None = None
+        self._replaced = False
+        try:
+            self._place.parent.mkdir(parents=True, exist_ok=True)
+            sweep(self._place)
+            self._stage = self._beside()
+            self._new.mkdir()
+            fill(self._new)
+            names = sorted(path.name for path in self._new.iterdir())
+            seal = {name: _digest(self._new / name) for name in names}
+            (self._new / SEAL).write_text(json.dumps(seal, indent=1) + "\n", encoding="utf-8")
+            for name in (*names, SEAL):
+                settle(self._new / name)
+        except OSError as problem:
+            self.close()
+            raise self._refused(problem) from None
+        except BaseException:
+            self.close()
+            raise
+
+    @property
+    def _new(self) -> Path:
+        assert self._stage is not None
+        return self._stage / "new"
+
+    def commit(self) -> None:
+        """Put it into its place; whatever fails, one whole directory stands there."""
+        try:
+            self._replaced = _swap(self._new, self._place)
+        except OSError as problem:
+            raise self._refused(problem) from None
+
+    def undo(self) -> None:
+        """Put the old one back; where there was none, none is left."""
+        if self._replaced:
+            _swap(self._new, self._place)
+        else:
+            os.replace(self._place, self._new)
+
+    def close(self) -> None:
+        """Remove what is left beside the place."""
+        if self._stage is not None:
+            shutil.rmtree(self._stage, ignore_errors=True)
+
+    def _beside(self) -> Path:
+        return Path(tempfile.mkdtemp(prefix=f".{self._place.name}-{os.getpid()}-", dir=self._place.parent))
+
+    def _refused(self, problem: OSError) -> DestinationRefused:
+        return DestinationRefused(str(self._target), problem.strerror or str(problem), "Nothing was written.")
 
 
 def read_directory(source: Path, names: tuple[str, ...]) -> dict[str, bytes]:
@@ -81,7 +111,8 @@ def read_directory(source: Path, names: tuple[str, ...]) -> dict[str, bytes]:
             seal = json.loads(held.pop(SEAL))
         except ValueError:
             continue
-        wrong = [name for name in names if not isinstance(seal, dict) or seal.get(name) != _digest(held[name])]
+        digests = {name: hashlib.sha256(content).hexdigest() for name, content in held.items()}
+        wrong = [name for name in names if not isinstance(seal, dict) or seal.get(name) != digests[name]]
         if not wrong:
             return held
         problem = f"{wrong[0]} is not what was written"
@@ -100,30 +131,31 @@ def refuse_directory(target: Path, names: set[str]) -> None:
         raise DestinationRefused(str(target), f"it holds other files ({found})", "Name a new or an empty directory.")
 
 
-def _digest(content: bytes) -> str:
-    return hashlib.sha256(content).hexdigest()
+def _digest(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _swap(stage: Path, target: Path) -> None:
-    """Put the staged directory in the target's place; whatever fails, one whole directory stands there."""
+def _swap(new: Path, target: Path) -> bool:
+    """Put a directory in the target's place; whether one stood there, which is now where the new one was."""
     if not target.exists():
         try:
-            os.replace(stage, target)
-            return
+            os.replace(new, target)
+            return False
         except OSError:
             if not target.exists():  # else another writer was faster: its directory is replaced
                 raise
-    if _exchanged(stage, target):
-        return
-    aside = Path(tempfile.mkdtemp(prefix=f".{target.name}-{os.getpid()}-", dir=target.parent))
-    os.replace(target, aside / "old")
+    if _exchanged(new, target):
+        return True
+    aside = new.with_name("aside")
+    os.replace(target, aside)
     try:
-        os.replace(stage, target)
+        os.replace(new, target)
     except OSError:
-        os.replace(aside / "old", target)
+        os.replace(aside, target)
         raise
-    finally:
-        shutil.rmtree(aside, ignore_errors=True)
+    os.replace(aside, new)
+    return True
 
 
 def _exchanged(one: Path, other: Path) -> bool:

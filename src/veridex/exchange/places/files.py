@@ -9,11 +9,11 @@ from pathlib import Path
 
 from veridex.errors import DestinationRefused
 
-__all__ = ["refuse_file", "replace_file", "replace_text", "settle", "sweep"]
+__all__ = ["StagedFile", "refuse_file", "replace_file", "replace_text", "settle", "sweep"]
 
 
-def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:
-    """Write a file beside its place under a name of its own, then put it there in one step.
+class StagedFile:
+    """A file that stands beside its place under a name of its own; see `Staged`.
 
     A link stays a link: what it points to is replaced. Of two writers the later one wins, whole.
 
@@ -22,24 +22,67 @@ def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:
     DestinationRefused
         If it cannot be written; what was there before stays.
     """
-    place = Path(os.path.realpath(target))
-    stage = None
+
+    def __init__(self, target: Path, writer: Callable[[Path], None]) -> None:
+        self._target, self._place = target, Path(os.path.realpath(target))
+        self._stage: Path | None = None
+        self._old: Path | None = None
+        try:
+            self._place.parent.mkdir(parents=True, exist_ok=True)
+            sweep(self._place)
+            prefix = f".{self._place.name}-{os.getpid()}-"
+            handle, name = tempfile.mkstemp(prefix=prefix, suffix=self._place.suffix, dir=self._place.parent)
+            os.close(handle)
+            self._stage = Path(name)
+            writer(self._stage)
+            self._stage.chmod(0o644)
+            settle(self._stage)
+        except OSError as problem:
+            self.close()
+            raise self._refused(problem) from None
+        except BaseException:
+            self.close()
+            raise
+
+    def commit(self) -> None:
+        """Put it into its place in one step; what stood there is kept beside it until all is done."""
+        assert self._stage is not None
+        try:
+            if self._place.exists():
+                old = self._stage.with_name(f"{self._stage.name}-old")
+                os.link(self._place, old)
+                self._old = old
+        except OSError:
+            pass  # a disk without links: then there is no way back
+        try:
+            os.replace(self._stage, self._place)
+        except OSError as problem:
+            raise self._refused(problem) from None
+
+    def undo(self) -> None:
+        """Put the old one back; where there was none, none is left."""
+        if self._old is not None:
+            os.replace(self._old, self._place)
+        else:
+            self._place.unlink(missing_ok=True)
+
+    def close(self) -> None:
+        """Remove what is left beside the place."""
+        for left in (self._stage, self._old):
+            if left is not None:
+                left.unlink(missing_ok=True)
+
+    def _refused(self, problem: OSError) -> DestinationRefused:
+        return DestinationRefused(str(self._target), problem.strerror or str(problem), "Nothing was written.")
+
+
+def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:
+    """Write a file and put it into its place, as `StagedFile` does."""
+    staged = StagedFile(target, writer)
     try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        sweep(place)
-        prefix = f".{place.name}-{os.getpid()}-"
-        handle, name = tempfile.mkstemp(prefix=prefix, suffix=place.suffix, dir=place.parent)
-        os.close(handle)
-        stage = Path(name)
-        writer(stage)
-        stage.chmod(0o644)
-        settle(stage)
-        os.replace(stage, place)
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Nothing was written.") from None
+        staged.commit()
     finally:
-        if stage is not None:
-            stage.unlink(missing_ok=True)
+        staged.close()
     return target
 
 

@@ -18,10 +18,11 @@ class Placing:
     TITLE: ClassVar[str] = "Results"
 
     to: Annotated[
-        tuple[Path, ...],
+        Texts,
         Word(
-            help="Where to keep the result: a directory; of a trial a file ending in .parquet, of a fit in .json. "
-            "Several may be named.",
+            help="Where to keep the result: a directory, a workbook (.xlsx), Parquet (.parquet), a database "
+            "(sqlite:///forecasts.db); a trial only in the last two, a fit in a file ending in .json. Several are "
+            "written together.",
             repeated=True,
             place=True,
         ),
@@ -93,7 +94,5 @@ class Planning:
 
     to: Annotated[Path, Word(help="The plan's own file.")] = Path("plan.toml")
     figures: Annotated[Path | None, Word(help="Where it draws.")] = None
-    publish_to: Annotated[
-        tuple[Path, ...], Word(help="Where it publishes to (default: published).", repeated=True)
-    ] = ()
+    publish_to: Annotated[Texts, Word(help="Where it publishes to (default: published).", repeated=True)] = ()
     quiet: Annotated[bool, Word(help="No notes and no progress on standard error.")] = False

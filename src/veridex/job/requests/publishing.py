@@ -1,7 +1,6 @@
 """What can be said of what is decided, published and watched."""
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Annotated, ClassVar, Literal
 
 from veridex.errors import ParameterError
@@ -72,9 +71,7 @@ class Publishing:
     TITLE: ClassVar[str] = "Publication"
 
     method: Annotated[Texts, Word(help="Your own choice for all items, without a backtest.", repeated=True)] = ()
-    trial: Annotated[Path | None, Word(help="A trial that `backtest --to` has written.", name="from", planned="")] = (
-        None
-    )
+    trial: Annotated[str | None, Word(help="A trial that `backtest --to` has written.", name="from", planned="")] = None
     horizon: Annotated[str, Word(help="Periods to forecast, or the last one, e.g. 2026-12.")] = "12"
     levels: Annotated[Numbers, Word(help="Interval levels in percent, separated by commas.")] = (80, 95)
     intervals: Annotated[

@@ -21,21 +21,24 @@ def trial():
     return vx.backtest(portfolio(3), ["naive", "theta"], SCHEME)
 
 
-@pytest.mark.parametrize(
-    "address", ["sqlite:///x.db", "postgresql://here/x", "x.xlsx", "x.parquet", "x.csv", "x.json", "s3://there/x"]
-)
-def test_a_publication_goes_into_a_directory_only(address, tmp_path, monkeypatch):
+@pytest.mark.parametrize("address", ["x.csv", "x.json", "x.ods", "x.db", "s3://there/x", "mysql://here/x"])
+def test_what_keeps_no_publication_names_what_does(address, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
-    with pytest.raises(vx.errors.DestinationRefused, match=r"no place of this kind keeps a publication. Name a dir"):
+    with pytest.raises(vx.errors.DestinationRefused, match=r"keeps a publication. Name a directory .* or a database"):
         vx.write(published(), address)
     assert list(tmp_path.iterdir()) == []
 
 
 def test_other_values_name_the_places_that_serve_them(trial, tmp_path):
     fitted = vx.fit(monthly(seasonal_values()), "naive")
-    for what, name in ((trial, "t.csv"), (fitted, "f.txt"), (trial.history, "h.xlsx"), (trial, "sqlite:///t.db")):
-        with pytest.raises(vx.errors.StoreError, match="Name a file ending in"):
-            vx.write(what, name if "://" in name else tmp_path / name)
+    for what, name, said in (
+        (trial, "t.csv", "Name a file ending in .parquet or a database"),
+        (trial, "t.xlsx", "Name a file ending in .parquet or a database"),
+        (fitted, "f.txt", "Name a file ending in .json"),
+        (trial.history, "h.zip", r"a file ending in .parquet, a file ending in .csv or a database"),
+    ):
+        with pytest.raises(vx.errors.StoreError, match=said):
+            vx.write(what, tmp_path / name)
     assert list(tmp_path.iterdir()) == []
 
 

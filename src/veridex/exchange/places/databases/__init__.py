@@ -1,0 +1,1 @@
+"""Databases as places: SQLite and PostgreSQL, through SQLAlchemy."""

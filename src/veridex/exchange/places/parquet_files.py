@@ -1,0 +1,178 @@
+"""Parquet: a directory with a file for each table, the head in the metadata of the first; or one file for one table."""
+
+import hashlib
+import json
+import os
+from collections.abc import Mapping
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+from pyarrow import parquet
+
+from veridex.exchange.fingerprints import Fingerprint
+from veridex.exchange.kept import Form, Found, Kept, line_of
+from veridex.exchange.places.directories import StagedDirectory, Torn, read_directory, refuse_directory
+from veridex.exchange.places.files import StagedFile, refuse_file
+from veridex.exchange.places.place import Staged
+
+__all__ = ["ParquetDirectory", "ParquetFile"]
+
+HEAD, SEAL, FINGERPRINT = b"veridex", b"seal", b"fingerprint"
+
+
+class ParquetDirectory:
+    """A directory of Parquet files; see `Place`. Each part is a group of rows, so that no more is in memory.
+
+    Parameters
+    ----------
+    target : Path
+    """
+
+    numbered = waits = False
+
+    def __init__(self, target: Path) -> None:
+        self._target = target
+        self.shown, self.same = str(target), os.path.realpath(target)
+
+    def check(self, form: Form) -> None:
+        """Refuse a directory with other files in it."""
+        refuse_directory(self._target, set(_files(form)))
+
+    def room(self, rows: Mapping[str, int]) -> None:
+        """There is always room."""
+
+    def stage(self, kept: Kept) -> Staged:
+        """Write the files beside the directory."""
+
+        def fill(stage: Path) -> None:
+            with ExitStack() as stack:
+                writers = {}
+                for number, one in enumerate(kept.layouts):
+                    schema = one.schema.with_metadata(None if number else _metadata(kept.head))
+                    writers[one.name] = stack.enter_context(_writer(stage / f"{one.file}.parquet", schema))
+                for part in kept.parts():
+                    for name, table in part.items():
+                        writers[name].write_table(table.replace_schema_metadata(writers[name].schema.metadata))
+
+        return StagedDirectory(self._target, fill)
+
+    def head(self, form: Form) -> dict[str, Any] | None:
+        """What the metadata say, where all files are as they were written."""
+        try:
+            held = read_directory(self._target, _files(form))
+            return _head(parquet.read_schema(pa.BufferReader(held[_files(form)[0]])))
+        except (OSError, ValueError, pa.ArrowException, Torn):
+            return None
+
+    def holds(self, form: Form) -> bool:
+        """Whether the metadata of the first table say so."""
+        return _holds(self._target / _files(form)[0], form)
+
+    def occupied(self, form: Form) -> bool:
+        """Whether it is there."""
+        return self._target.exists()
+
+    def found(self, form: Form) -> Found:
+        """Read the files."""
+        held = read_directory(self._target, _files(form))
+        head = _head(parquet.read_schema(pa.BufferReader(held[_files(form)[0]])))
+        tables = {
+            one.name: parquet.read_table(pa.BufferReader(held[f"{one.file}.parquet"])).select(one.schema.names)
+            for one in form.layouts(head)
+        }
+        return Found(head, tables)
+
+
+class ParquetFile:
+    """One Parquet file with one table, its head in the metadata, sealed by checksums; see `Place`."""
+
+    numbered = waits = False
+
+    def __init__(self, target: Path) -> None:
+        self._target = target
+        self.shown, self.same = str(target), os.path.realpath(target)
+
+    def check(self, form: Form) -> None:
+        """Refuse what cannot be written to."""
+        refuse_file(self._target)
+
+    def room(self, rows: Mapping[str, int]) -> None:
+        """There is always room."""
+
+    def stage(self, kept: Kept) -> Staged:
+        """Write the file beside its place."""
+        (layout,) = kept.layouts
+        schema = layout.schema.with_metadata(_metadata(kept.head))
+        sealed = Fingerprint(line_of(kept.head), kept.layouts)
+
+        def write(path: Path) -> None:
+            with _writer(path, schema) as writer:
+                for part in kept.parts():
+                    sealed.add(part)
+                    writer.write_table(part[layout.name].replace_schema_metadata(schema.metadata))
+                writer.add_key_value_metadata({FINGERPRINT: sealed.text.encode()})
+
+        return StagedFile(self._target, write)
+
+    def head(self, form: Form) -> dict[str, Any] | None:
+        """What the metadata say, where they are as they were written."""
+        try:
+            return _head(parquet.read_schema(self._target))
+        except (OSError, ValueError, pa.ArrowException, Torn):
+            return None
+
+    def holds(self, form: Form) -> bool:
+        """Whether its metadata say so."""
+        return _holds(self._target, form)
+
+    def occupied(self, form: Form) -> bool:
+        """Whether it is there."""
+        return self._target.exists()
+
+    def found(self, form: Form) -> Found:
+        """Read the file."""
+        file = parquet.ParquetFile(self._target, page_checksum_verification=True)
+        head = _head(file.schema_arrow)
+        (layout,) = form.layouts(head)
+        table = file.read(columns=layout.schema.names)
+        sealed = Fingerprint(line_of(head), (layout,))
+        sealed.add({layout.name: table})
+        if (file.metadata.metadata or {}).get(FINGERPRINT, b"").decode() != sealed.text:
+            raise Torn("its rows are not what was written")
+        return Found(head, {layout.name: table})
+
+
+def _files(form: Form) -> tuple[str, ...]:
+    return tuple(f"{file}.parquet" for file in form.tables.values())
+
+
+def _writer(path: Path, schema: pa.Schema) -> parquet.ParquetWriter:
+    return parquet.ParquetWriter(path, schema, compression="zstd", write_page_checksum=True)
+
+
+def _metadata(head: Mapping[str, Any]) -> dict[bytes, bytes]:
+    """The head, and what it is known again by."""
+    text = line_of(head).encode()
+    return {HEAD: text, SEAL: hashlib.sha256(text).hexdigest().encode()}
+
+
+def _holds(path: Path, form: Form) -> bool:
+    """Whether a file's metadata say that it is of a form, changed or not."""
+    try:
+        said = json.loads((parquet.read_schema(path).metadata or {}).get(HEAD, b"{}"))
+        return isinstance(said, dict) and said.get("format") == form.version
+    except (OSError, ValueError, pa.ArrowException):
+        return False
+
+
+def _head(schema: pa.Schema) -> dict[str, Any]:
+    said = schema.metadata or {}
+    text = said.get(HEAD, b"{}")
+    head = json.loads(text)
+    if not isinstance(head, dict) or not head:
+        raise ValueError("its metadata say nothing of Veridex")
+    if said.get(SEAL) != hashlib.sha256(text).hexdigest().encode():
+        raise Torn("its head was changed")
+    return head
