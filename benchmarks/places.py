@@ -2,6 +2,7 @@
 
 import shutil
 import sqlite3
+import subprocess
 import sys
 import tempfile
 import time
@@ -26,6 +27,39 @@ sys.path.append(str(Path(__file__).parents[1] / "tests"))
 from servers import postgresql_server
 
 __all__ = ["report_places"]
+
+MEMORY = """
+import sys
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+import numpy as np
+import veridex as vx
+
+def held(key):
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) for line in lines if line.startswith(key)) / 1024
+
+class Made(Mapping):
+    "Items that are made when they are asked for, and forgotten."
+    def __init__(self, one, count):
+        self.one, self.names = one, range(count)
+    def __len__(self):
+        return len(self.names)
+    def __iter__(self):
+        return (f"item-{k}" for k in self.names)
+    def __getitem__(self, item):
+        return replace(self.one, item=item)
+
+history = vx.History.from_numbers(np.arange(120.0) % 12, start="2015-09", cadence="monthly", item="a")
+few = vx.publish(history, method="seasonal-naive", horizon=12)
+many = replace(few, published=Made(few["a"], int(sys.argv[2])))
+vx.write(few, sys.argv[1])
+Path("/proc/self/clear_refs").write_text("5")  # the peak starts anew
+before = held("VmRSS")
+vx.write(many, sys.argv[1])
+print(held("VmHWM") - before)
+"""
 
 ITEMS, PAST, AHEAD, TIMES = 1000, 120, 12, 5
 TYPES = {pa.float64(): "double precision", pa.int64(): "bigint", pa.bool_(): "boolean", pa.timestamp("s"): "timestamp"}
@@ -125,6 +159,13 @@ def directory() -> Iterator[Path]:
         shutil.rmtree(name, ignore_errors=True)
 
 
+def peak(items: int) -> float:
+    """Megabytes that writing so many items as Parquet takes, where they are made one by one."""
+    with directory() as home:
+        words = [sys.executable, "-c", MEMORY, str(home / "many.parquet"), str(items)]
+        return float(subprocess.run(words, check=True, capture_output=True, text=True).stdout)
+
+
 def report_places(report: Callable[[str, float, float, str], None]) -> None:
     """Ratios of places to what does the same with the rows at hand; and of whole calls, which make the rows first."""
     publication = published()
@@ -151,3 +192,5 @@ def report_places(report: Callable[[str, float, float, str], None]) -> None:
             ours, whole = seconds(lambda: place(ready)), seconds(lambda: place(PUBLICATION.keep(publication)))
             report(f"{size} into {what} of the same rows ({theirs:.2f} s)", ours / theirs, bar, "x")
             report(f"the same, with making the rows ({whole:.2f} s)", whole / theirs, bar, "x")
+    few, many = peak(2_000), peak(20_000)
+    report(f"peak memory of 20,000 items into Parquet over that of 2,000 ({few:.0f} MB)", many / few, 1.5, "x")

@@ -15,4 +15,5 @@ print(trial.standings()[["rank", "method", "n", "mase", "value_added", "coverage
 verdict = vx.decide(trial)
 print(verdict.why("smoker-01"))
 publication = vx.publish(history, verdict, horizon=12, levels=(80, 95))
-print("written to", vx.write(publication, "published"))
+print("written to", *vx.write(publication, ["published", "forecasts.xlsx", "sqlite:///forecasts.db"]))
+print(vx.read_publication("sqlite:///forecasts.db"))

@@ -99,10 +99,10 @@ def test_a_trial_comes_back(demand, place, tmp_path, request):
     pd.testing.assert_frame_equal(again.errors, trial.errors, check_exact=True)
 
 
-@pytest.mark.parametrize("cadence", ["hourly", "daily", "weekly", "quarterly", "counted"])
+@pytest.mark.parametrize("cadence", ["hourly", "daily", "weekly", "quarterly", "yearly", "counted"])
 def test_periods_of_every_cadence_come_back(cadence, place):
     start = None if cadence == "counted" else "2023-01-02 00:00" if cadence == "hourly" else "2023-01-02"
-    start = "2023-01" if cadence == "quarterly" else start
+    start = {"quarterly": "2023-01", "yearly": "1880"}.get(cadence, start)  # before the first day of spreadsheets
     history = vx.History.from_numbers(np.arange(40.0) % 7, start=start, cadence=cadence, item="smoker-01")
     made = vx.publish(history, method="naive", horizon=2, past=5)
     vx.write(made, place)

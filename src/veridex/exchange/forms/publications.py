@@ -25,7 +25,7 @@ from veridex.core.scoring.levels import level_label
 from veridex.errors import PublicationUnreadable
 from veridex.exchange.forms.histories import ledger_schema
 from veridex.exchange.forms.laws import LAWS, Place, laws_table, places, read_laws
-from veridex.exchange.forms.views import about_of, views_of
+from veridex.exchange.forms.views import Extent, about_of, views_of
 from veridex.exchange.kept import Form, Found, Kept, Layout, Part, Unfit, arrow_table, line_of, record_field, schema_of
 
 __all__ = ["PUBLICATION"]
@@ -53,16 +53,15 @@ def _keep(publication: Publication) -> Kept:
     """A publication as tables."""
     head = head_entry(publication.head, publication.groups)
     layouts = _layouts(head)
-    steps = [max(one.horizon, 0) * (1 + len(one.scenarios)) for one in publication.published.values()]
-    past = sum(one.past.size for one in publication.published.values())
+    extent = Extent.of(publication)
     return Kept(
         form=PUBLICATION,
         head=head,
         layouts=layouts,
         parts=lambda: _parts(publication, layouts),
         facts=_facts(publication),
-        rows={"forecast": past + sum(steps), "total": sum(steps)},
-        views=views_of(publication),
+        rows={"forecast": extent.rows, "total": extent.totals},
+        views=views_of(publication, extent),
         about=about_of(publication),
     )
 
@@ -120,7 +119,7 @@ def _facts(publication: Publication) -> dict[str, Any]:
     head = publication.head
     return {
         "made": head.made.at,
-        "items": len(publication.items),
+        "items": len(publication.published),
         "cadence": head.demand.cadence,
         "horizon": head.horizon,
         "demand_from": head.demand.first,

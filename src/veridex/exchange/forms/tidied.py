@@ -154,7 +154,7 @@ def _facts(history: History) -> dict[str, Any]:
 def _picture(history: History, table: str) -> View:
     """A picture of the item that is picked."""
     of = {"rows": "item", "columns": "period", "values": "demand", "label": history.measure.label, "bands": []}
-    return View("Picture", "picture", table, of | {"longest": int(np.diff(history.offsets).max())})
+    return View("Picture", "picture", table, of)
 
 
 def _about(history: History) -> dict[str, str]:

@@ -1,5 +1,7 @@
 """How people look at a publication in a workbook: across the periods, as a picture, and what it is about."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from veridex.core.methods.words import counted
@@ -9,15 +11,45 @@ from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label
 from veridex.exchange.kept import View
 
-__all__ = ["about_of", "views_of"]
+__all__ = ["Extent", "about_of", "views_of"]
 
 
-def views_of(publication: Publication) -> tuple[View, ...]:
+@dataclass(slots=True)
+class Extent:
+    """How large a publication is, found in one look at its items: they may be made as they are asked for.
+
+    Attributes
+    ----------
+    rows, totals : int
+        Of its tables of forecasts, history included, and of totals.
+    first, last : int
+        Ordinals of the first and the last period ahead; the last before the first where there is none.
+    """
+
+    rows: int = 0
+    totals: int = 0
+    first: int = 0
+    last: int = -1
+
+    @classmethod
+    def of(cls, publication: Publication) -> "Extent":
+        """Look at all items."""
+        found = cls()
+        for one in publication.published.values():
+            ahead = max(one.horizon, 0)
+            found.rows += one.past.size + ahead * (1 + len(one.scenarios))
+            found.totals += ahead
+            if ahead:
+                some = found.first <= found.last
+                found.first = min(found.first, one.origin + 1) if some else one.origin + 1
+                found.last = max(found.last, one.origin + ahead) if some else one.origin + ahead
+        return found
+
+
+def views_of(publication: Publication, extent: Extent) -> tuple[View, ...]:
     """A row per item and a column per period ahead; and a picture of one item with its bands."""
     head, measure = publication.head, publication.head.demand.measure
-    firsts = [one.origin + 1 for one in publication.published.values() if one.horizon > 0]
-    lasts = [one.origin + one.horizon for one in publication.published.values() if one.horizon > 0]
-    ahead = np.arange(min(firsts, default=0), max(lasts, default=-1) + 1)
+    ahead = np.arange(extent.first, extent.last + 1)
     across = {
         "rows": "item",
         "columns": "period",
@@ -26,7 +58,6 @@ def views_of(publication: Publication) -> tuple[View, ...]:
         "periods": publication.cadence.starts(ahead),
         "adds_up": measure.adds_up,
     }
-    longest = max((one.past.size + max(one.horizon, 0) for one in publication.published.values()), default=0)
     picture = {
         "rows": "item",
         "columns": "period",
@@ -35,7 +66,6 @@ def views_of(publication: Publication) -> tuple[View, ...]:
         "past": "actual",
         "other": "scenario",
         "bands": [(level, *(f"{side}_{level_label(level)}" for side in ("lower", "upper"))) for level in _widest(head)],
-        "longest": longest,
         "label": measure.label,
     }
     return View("Forecast", "across", "forecast", across), View("Picture", "picture", "forecast", picture)
@@ -55,7 +85,7 @@ def about_of(publication: Publication) -> dict[str, str]:
     quantiles = ", ".join(f"{one:g} %" for one in wanted.quantiles)
     until = f"until {head.until}" if head.until else f"{cadence.length(head.horizon)} ahead"
     said = {
-        "what": f"Forecasts of {counted(len(publication.items), 'item')}, {cadence.name}, {until}",
+        "what": f"Forecasts of {counted(len(publication.published), 'item')}, {cadence.name}, {until}",
         "demand": f"{demand.measure.label}, {demand.first} to {demand.last}",
         "tidied": demand.tidying or "no",
         "intervals": f"{levels}, {wanted.kind or 'calibrated where there is a backtest, else of the model'}",

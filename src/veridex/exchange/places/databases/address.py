@@ -10,7 +10,7 @@ from pathlib import Path
 
 import sqlalchemy as sql
 
-__all__ = ["FAILURES", "PREFIX", "Address", "AddressWrong"]
+__all__ = ["FAILURES", "PATIENCE", "PREFIX", "Address", "AddressWrong"]
 
 PREFIX = "veridex_"
 """What the names of our tables begin with where the address does not say it."""
@@ -28,7 +28,7 @@ SECRET = "password"
 """What the name of a word of the query has in it that nobody may see."""
 
 PATIENCE = 600
-"""Seconds to wait for another writer of a SQLite file."""
+"""Seconds to wait for another writer, or for readers that do not let go."""
 
 
 class AddressWrong(ValueError):

@@ -12,7 +12,7 @@ import sqlalchemy as sql
 from veridex.errors import DestinationRefused
 from veridex.exchange.fingerprints import Fingerprint
 from veridex.exchange.kept import Form, Found, Kept, line_of
-from veridex.exchange.places.databases.address import FAILURES, Address, AddressWrong
+from veridex.exchange.places.databases.address import FAILURES, PATIENCE, Address, AddressWrong
 from veridex.exchange.places.databases.rows import Loader, selected
 from veridex.exchange.places.databases.schema import Newer, Tables
 from veridex.exchange.places.directories import Torn
@@ -240,4 +240,5 @@ def _begin(connection: sql.Connection, prefix: str) -> None:
     if connection.dialect.name == "sqlite":
         connection.exec_driver_sql("BEGIN IMMEDIATE")
     else:
+        connection.exec_driver_sql(f"SET LOCAL lock_timeout = '{PATIENCE}s'")
         connection.execute(sql.text("SELECT pg_advisory_xact_lock(hashtext('veridex'), hashtext(:p))"), {"p": prefix})

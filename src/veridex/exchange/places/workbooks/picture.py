@@ -14,7 +14,7 @@ from veridex.exchange.places.workbooks.sheets import Sheet, printed
 
 __all__ = ["Picture"]
 
-LONGEST = 400
+LONGEST = 260
 """Periods that are drawn, the newest: more cannot be told apart on a screen."""
 
 TINTS = ("#f3dcc4", "#e6b98c")
@@ -254,6 +254,7 @@ class Picture:
                 "text_axis": True,
                 "interval_tick": max(1, periods // 24),
                 "line": {"color": INK},
+                "label_position": "low",
             }
         )
         chart.set_y_axis(

@@ -13,7 +13,7 @@ from veridex.exchange.places.workbooks.cells import LONGEST, Look, Seal, column_
 
 __all__ = ["Across", "Plain", "Sheet", "TooLong", "printed"]
 
-NARROW, WIDE, SENTENCES = 9, 60, 80
+NARROW, STAMP, WIDE, SENTENCES = 9, 12, 60, 80
 """Widths of columns, in letters."""
 
 LINE, MOST_LINES = 13.5, 8
@@ -139,7 +139,8 @@ class Plain:
         for column, (one, values) in enumerate(zip(self._fields, columns, strict=True)):
             texts = [len(value) for value in values[:500] if isinstance(value, str)]
             words = max(map(len, one.name.split("_")))
-            wide = max([NARROW, words + 2, *(size + 1 for size in texts)])
+            stamp = STAMP if pa.types.is_timestamp(one.type) else 0
+            wide = max([NARROW, words + 2, stamp if is_day(one) else int(1.5 * stamp), *(size + 1 for size in texts)])
             self.sheet.sheet.set_column(column, column, min(wide, self._widest if one.name in WRAPPED else WIDE))
 
 
@@ -177,7 +178,7 @@ class Across:
         if self._last:
             sheet.put(self._last + 1, "total" if view.of["adds_up"] else "mean", look.header(right=True))
         sheet.sheet.set_column(0, 0, 24)
-        sheet.sheet.set_column(1, self._last + 1, 10)
+        sheet.sheet.set_column(1, self._last + 1, 11 if day else 17)
         self._function = "SUM" if view.of["adds_up"] else "AVERAGE"
         self._form: Any = None
         sheet.row = 1
