@@ -8,18 +8,9 @@ from conftest import inside
 from veridex.plan.journal import Journal
 
 PLAN = """plan = 1
-[history]
-file = "demand.csv"
-item = "sku"
-period = "month"
-demand = "units"
-cadence = "monthly"
-[test]
-methods = ["seasonal-naive", "theta"]
-scheme = "rolling horizon=2 origins=4 anchor=12"
-[publish]
-horizon = 2
-to = [{to}]
+history = {{ file = "demand.csv", item = "sku", period = "month", demand = "units", cadence = "monthly" }}
+test = {{ methods = ["seasonal-naive", "theta"], scheme = "rolling horizon=2 origins=4 anchor=12" }}
+publish = {{ horizon = 2, to = [{to}] }}
 """
 
 

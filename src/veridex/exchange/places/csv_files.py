@@ -2,7 +2,6 @@
 
 import io
 import json
-import os
 from collections.abc import Mapping
 from contextlib import ExitStack
 from pathlib import Path
@@ -15,7 +14,8 @@ from pyarrow import csv
 
 from veridex.exchange.kept import LIST, Form, Found, Kept, Layout, Part, is_day, line_of
 from veridex.exchange.places.directories import StagedDirectory, Torn, read_directory, refuse_directory
-from veridex.exchange.places.files import StagedFile, refuse_file
+from veridex.exchange.places.files import StagedFile
+from veridex.exchange.places.paths import FilePlace, PathPlace
 from veridex.exchange.places.place import Staged
 
 __all__ = ["CsvDirectory", "CsvFile"]
@@ -26,26 +26,12 @@ BLOCK = 1 << 24
 WORDS = {pa.int64(): pd.Int64Dtype(), pa.bool_(): pd.BooleanDtype()}
 
 
-class CsvDirectory:
-    """A directory of CSV files; see `Place`. What a table says in records stands in the file of the head, line by line.
-
-    Parameters
-    ----------
-    target : Path
-    """
-
-    numbered = waits = False
-
-    def __init__(self, target: Path) -> None:
-        self._target = target
-        self.shown, self.same = str(target), os.path.realpath(target)
+class CsvDirectory(PathPlace):
+    """A directory of CSV files; see `Place`. The records of a table stand in the file of the head, one on each line."""
 
     def check(self, form: Form) -> None:
         """Refuse a directory with other files in it."""
         refuse_directory(self._target, {*_files(form), form.head_file})
-
-    def room(self, rows: Mapping[str, int]) -> None:
-        """There is always room."""
 
     def stage(self, kept: Kept) -> Staged:
         """Write the files beside the directory."""
@@ -68,10 +54,6 @@ class CsvDirectory:
         except (OSError, ValueError):
             return False
 
-    def occupied(self, form: Form) -> bool:
-        """Whether it is there."""
-        return self._target.exists()
-
     def found(self, form: Form) -> Found:
         """Read the files."""
         held = read_directory(self._target, (form.head_file, *_files(form)))
@@ -84,21 +66,8 @@ class CsvDirectory:
         return Found(head, tables)
 
 
-class CsvFile:
+class CsvFile(FilePlace):
     """One CSV file with one table, without a head; see `Place`."""
-
-    numbered = waits = False
-
-    def __init__(self, target: Path) -> None:
-        self._target = target
-        self.shown, self.same = str(target), os.path.realpath(target)
-
-    def check(self, form: Form) -> None:
-        """Refuse what cannot be written to."""
-        refuse_file(self._target)
-
-    def room(self, rows: Mapping[str, int]) -> None:
-        """There is always room."""
 
     def stage(self, kept: Kept) -> Staged:
         """Write the file beside its place."""
@@ -118,10 +87,6 @@ class CsvFile:
     def holds(self, form: Form) -> bool:
         """Nothing says so."""
         return False
-
-    def occupied(self, form: Form) -> bool:
-        """Whether it is there."""
-        return self._target.exists()
 
     def found(self, form: Form) -> Found:
         """Nothing says what the numbers of a bare table are."""

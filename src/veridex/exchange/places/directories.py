@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from veridex.errors import DestinationRefused, StoreError
-from veridex.exchange.places.files import settle, sweep
+from veridex.exchange.places.files import StagedPath, settle
 
 __all__ = ["SEAL", "StagedDirectory", "Torn", "read_directory", "refuse_directory"]
 
@@ -26,42 +26,31 @@ class Torn(StoreError):
     """The files of a directory do not belong together."""
 
 
-class StagedDirectory:
-    """Files in a directory beside its place; see `Staged`. Earlier ones of the same names are replaced.
+class StagedDirectory(StagedPath):
+    """Files in a directory, sealed; earlier ones of the same names are replaced.
 
     Parameters
     ----------
     target : Path
     fill : callable
         Given the directory, writes the files into it.
-
-    Raises
-    ------
-    DestinationRefused
-        If it cannot be written.
     """
 
     def __init__(self, target: Path, fill: Callable[[Path], None]) -> None:
-        self._target, self._place = target, Path(os.path.realpath(target))
+        self._filler = fill
         self._stage: Path | None = None
         self._replaced = False
-        try:
-            self._place.parent.mkdir(parents=True, exist_ok=True)
-            sweep(self._place)
-            self._stage = self._beside()
-            self._new.mkdir()
-            fill(self._new)
-            names = sorted(path.name for path in self._new.iterdir())
-            seal = {name: _digest(self._new / name) for name in names}
-            (self._new / SEAL).write_text(json.dumps(seal, indent=1) + "\n", encoding="utf-8")
-            for name in (*names, SEAL):
-                settle(self._new / name)
-        except OSError as problem:
-            self.close()
-            raise self._refused(problem) from None
-        except BaseException:
-            self.close()
-            raise
+        super().__init__(target)
+
+    def _fill(self) -> None:
+        self._stage = Path(tempfile.mkdtemp(prefix=self._prefix, dir=self._place.parent))
+        self._new.mkdir()
+        self._filler(self._new)
+        names = sorted(path.name for path in self._new.iterdir())
+        seal = {name: _digest(self._new / name) for name in names}
+        (self._new / SEAL).write_text(json.dumps(seal, indent=1) + "\n", encoding="utf-8")
+        for name in (*names, SEAL):
+            settle(self._new / name)
 
     @property
     def _new(self) -> Path:
@@ -86,12 +75,6 @@ class StagedDirectory:
         """Remove what is left beside the place."""
         if self._stage is not None:
             shutil.rmtree(self._stage, ignore_errors=True)
-
-    def _beside(self) -> Path:
-        return Path(tempfile.mkdtemp(prefix=f".{self._place.name}-{os.getpid()}-", dir=self._place.parent))
-
-    def _refused(self, problem: OSError) -> DestinationRefused:
-        return DestinationRefused(str(self._target), problem.strerror or str(problem), "Nothing was written.")
 
 
 def read_directory(source: Path, names: tuple[str, ...]) -> dict[str, bytes]:

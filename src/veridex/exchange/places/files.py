@@ -9,13 +9,17 @@ from pathlib import Path
 
 from veridex.errors import DestinationRefused
 
-__all__ = ["StagedFile", "refuse_file", "replace_file", "replace_text", "settle", "sweep"]
+__all__ = ["StagedFile", "StagedPath", "refuse_file", "replace_file", "replace_text", "settle", "sweep"]
 
 
-class StagedFile:
-    """A file that stands beside its place under a name of its own; see `Staged`.
+class StagedPath:
+    """Something that stands beside its place under a name of its own; see `Staged`.
 
     A link stays a link: what it points to is replaced. Of two writers the later one wins, whole.
+
+    Parameters
+    ----------
+    target : Path
 
     Raises
     ------
@@ -23,26 +27,50 @@ class StagedFile:
         If it cannot be written; what was there before stays.
     """
 
-    def __init__(self, target: Path, writer: Callable[[Path], None]) -> None:
+    def __init__(self, target: Path) -> None:
         self._target, self._place = target, Path(os.path.realpath(target))
-        self._stage: Path | None = None
-        self._old: Path | None = None
         try:
             self._place.parent.mkdir(parents=True, exist_ok=True)
             sweep(self._place)
-            prefix = f".{self._place.name}-{os.getpid()}-"
-            handle, name = tempfile.mkstemp(prefix=prefix, suffix=self._place.suffix, dir=self._place.parent)
-            os.close(handle)
-            self._stage = Path(name)
-            writer(self._stage)
-            self._stage.chmod(0o644)
-            settle(self._stage)
+            self._fill()
         except OSError as problem:
             self.close()
             raise self._refused(problem) from None
         except BaseException:
             self.close()
             raise
+
+    def _fill(self) -> None:
+        """Write it beside its place."""
+
+    def close(self) -> None:
+        """Remove what is left beside the place."""
+
+    @property
+    def _prefix(self) -> str:
+        """What names beside the place begin with; they tell whose it is."""
+        return f".{self._place.name}-{os.getpid()}-"
+
+    def _refused(self, problem: OSError) -> DestinationRefused:
+        return DestinationRefused(str(self._target), problem.strerror or str(problem), "Nothing was written.")
+
+
+class StagedFile(StagedPath):
+    """A file that a function writes, given its path."""
+
+    def __init__(self, target: Path, writer: Callable[[Path], None]) -> None:
+        self._writer = writer
+        self._stage: Path | None = None
+        self._old: Path | None = None
+        super().__init__(target)
+
+    def _fill(self) -> None:
+        handle, name = tempfile.mkstemp(prefix=self._prefix, suffix=self._place.suffix, dir=self._place.parent)
+        os.close(handle)
+        self._stage = Path(name)
+        self._writer(self._stage)
+        self._stage.chmod(0o644)
+        settle(self._stage)
 
     def commit(self) -> None:
         """Put it into its place in one step; what stood there is kept beside it until all is done."""
@@ -71,9 +99,6 @@ class StagedFile:
         for left in (self._stage, self._old):
             if left is not None:
                 left.unlink(missing_ok=True)
-
-    def _refused(self, problem: OSError) -> DestinationRefused:
-        return DestinationRefused(str(self._target), problem.strerror or str(problem), "Nothing was written.")
 
 
 def replace_file(target: Path, writer: Callable[[Path], None]) -> Path:

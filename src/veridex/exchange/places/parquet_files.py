@@ -2,7 +2,6 @@
 
 import hashlib
 import json
-import os
 from collections.abc import Mapping
 from contextlib import ExitStack
 from pathlib import Path
@@ -14,7 +13,8 @@ from pyarrow import parquet
 from veridex.exchange.fingerprints import Fingerprint
 from veridex.exchange.kept import Form, Found, Kept, line_of
 from veridex.exchange.places.directories import StagedDirectory, Torn, read_directory, refuse_directory
-from veridex.exchange.places.files import StagedFile, refuse_file
+from veridex.exchange.places.files import StagedFile
+from veridex.exchange.places.paths import FilePlace, PathPlace
 from veridex.exchange.places.place import Staged
 
 __all__ = ["ParquetDirectory", "ParquetFile"]
@@ -22,26 +22,12 @@ __all__ = ["ParquetDirectory", "ParquetFile"]
 HEAD, SEAL, FINGERPRINT = b"veridex", b"seal", b"fingerprint"
 
 
-class ParquetDirectory:
-    """A directory of Parquet files; see `Place`. Each part is a group of rows, so that no more is in memory.
-
-    Parameters
-    ----------
-    target : Path
-    """
-
-    numbered = waits = False
-
-    def __init__(self, target: Path) -> None:
-        self._target = target
-        self.shown, self.same = str(target), os.path.realpath(target)
+class ParquetDirectory(PathPlace):
+    """A directory of Parquet files; see `Place`. Each part is a group of rows, so that no more is in memory."""
 
     def check(self, form: Form) -> None:
         """Refuse a directory with other files in it."""
         refuse_directory(self._target, set(_files(form)))
-
-    def room(self, rows: Mapping[str, int]) -> None:
-        """There is always room."""
 
     def stage(self, kept: Kept) -> Staged:
         """Write the files beside the directory."""
@@ -70,10 +56,6 @@ class ParquetDirectory:
         """Whether the metadata of the first table say so."""
         return _holds(self._target / _files(form)[0], form)
 
-    def occupied(self, form: Form) -> bool:
-        """Whether it is there."""
-        return self._target.exists()
-
     def found(self, form: Form) -> Found:
         """Read the files."""
         held = read_directory(self._target, _files(form))
@@ -85,21 +67,8 @@ class ParquetDirectory:
         return Found(head, tables)
 
 
-class ParquetFile:
+class ParquetFile(FilePlace):
     """One Parquet file with one table, its head in the metadata, sealed by checksums; see `Place`."""
-
-    numbered = waits = False
-
-    def __init__(self, target: Path) -> None:
-        self._target = target
-        self.shown, self.same = str(target), os.path.realpath(target)
-
-    def check(self, form: Form) -> None:
-        """Refuse what cannot be written to."""
-        refuse_file(self._target)
-
-    def room(self, rows: Mapping[str, int]) -> None:
-        """There is always room."""
 
     def stage(self, kept: Kept) -> Staged:
         """Write the file beside its place."""
@@ -126,10 +95,6 @@ class ParquetFile:
     def holds(self, form: Form) -> bool:
         """Whether its metadata say so."""
         return _holds(self._target, form)
-
-    def occupied(self, form: Form) -> bool:
-        """Whether it is there."""
-        return self._target.exists()
 
     def found(self, form: Form) -> Found:
         """Read the file."""

@@ -1,6 +1,5 @@
 """A workbook as a place: sheets for people, and a hidden sheet with what only Veridex reads."""
 
-import os
 import shutil
 import warnings
 from collections.abc import Mapping
@@ -13,7 +12,8 @@ from xlsxwriter.workbook import Workbook as Book
 
 from veridex.errors import DestinationRefused
 from veridex.exchange.kept import Form, Found, Kept, is_day, line_of
-from veridex.exchange.places.files import StagedFile, refuse_file
+from veridex.exchange.places.files import StagedFile
+from veridex.exchange.places.paths import FilePlace
 from veridex.exchange.places.place import Staged
 from veridex.exchange.places.workbooks.cells import ROWS, Look
 from veridex.exchange.places.workbooks.hidden import SHEET, write_hidden
@@ -32,23 +32,8 @@ ORDER = ("Forecast", "Picture", "Items", "Totals", "History", "Long", "Ledger", 
 """Sheets in the order in which people look at them."""
 
 
-class Workbook:
-    """A workbook; see `Place`.
-
-    Parameters
-    ----------
-    target : Path
-    """
-
-    numbered = waits = False
-
-    def __init__(self, target: Path) -> None:
-        self._target = target
-        self.shown, self.same = str(target), os.path.realpath(target)
-
-    def check(self, form: Form) -> None:
-        """Refuse what cannot be written to."""
-        refuse_file(self._target)
+class Workbook(FilePlace):
+    """A workbook; see `Place`."""
 
     def room(self, rows: Mapping[str, int]) -> None:
         """Refuse more rows than a sheet has."""
@@ -84,10 +69,6 @@ class Workbook:
     def holds(self, form: Form) -> bool:
         """Whether its hidden sheet says so."""
         return self.head(form) is not None
-
-    def occupied(self, form: Form) -> bool:
-        """Whether it is there."""
-        return self._target.exists()
 
     def found(self, form: Form) -> Found:
         """Read the sheets, and the hidden one."""
