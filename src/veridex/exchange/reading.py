@@ -93,7 +93,8 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
     if not isinstance(source, (str, Path)):
         remedy = "name a file or an address; of a table in memory History.from_frame(table) makes a history"
         raise ParameterError("source", type(source).__name__, remedy)
-    if table is None and query is None and (own := _own(source, item, period, demand, cadence, layout)) is not None:
+    whole = table is None and query is None and sheet is None
+    if whole and (own := _own(source, item, period, demand, cadence, layout)) is not None:
         return own
     counted = cadence is not None and Cadence.named(cadence).counted
     stem = "demand" if str(source) == "-" or "://" in str(source) else Path(source).stem

@@ -78,7 +78,7 @@ class Address:
         if not url.database:
             raise AddressWrong("it names no database")
         said = {name: url.query.get(name) for name in ("prefix", "number", "retain")}
-        driver = DRIVERS.get(url.drivername, url.drivername)
+        driver = DRIVERS.get(backend, url.drivername)  # one driver each, whose fast path we know
         prefix = PREFIX if said["prefix"] is None else str(said["prefix"])
         if not re.fullmatch(r"[a-z_][a-z0-9_]{0,19}", prefix):
             raise AddressWrong("a prefix is small letters, digits and _, up to 20 of them")

@@ -10,7 +10,7 @@ import sqlalchemy as sql
 
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.places.databases.address import FAILURES, Address, AddressWrong
-from veridex.exchange.texts import Source
+from veridex.exchange.texts import FEW_ROWS, Source
 
 __all__ = ["read_database"]
 
@@ -95,6 +95,10 @@ def _column(parts: list[pa.Array]) -> Any:
     else:
         parts = [one.cast(known[0].type) for one in parts]
     whole = pa.chunked_array(parts)
-    if pa.types.is_dictionary(whole.type):
-        whole = whole.cast(pa.string())
-    return whole.to_pandas(date_as_object=False)
+    if not pa.types.is_dictionary(whole.type):
+        return whole.to_pandas(date_as_object=False)
+    coded = whole.unify_dictionaries().combine_chunks()
+    codes = coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
+    texts = pd.Index(coded.dictionary.to_pylist(), dtype=object)
+    found = pd.Categorical.from_codes(codes, dtype=pd.CategoricalDtype(texts))
+    return found if len(found) >= FEW_ROWS else np.asarray(found, dtype=object)

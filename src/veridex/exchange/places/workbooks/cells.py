@@ -51,14 +51,15 @@ class Seal:
 
 def kept_number(value: float) -> float:
     """A number to the digits that spreadsheets keep."""
-    return float(f"{value:{DIGITS}}")
+    kept = float(f"{value:{DIGITS}}")
+    return kept if np.isfinite(kept) else float(f"{value:.14g}")  # the largest of all, rounded down
 
 
 def _said(value: object) -> str:
     if isinstance(value, datetime):
         return f"d {value.isoformat(timespec='seconds')}"
     if isinstance(value, (int, float, np.integer, np.floating)):
-        return f"n {float(value):{DIGITS}}"
+        return f"n {kept_number(float(value)):{DIGITS}}"
     return f"s {value}"
 
 

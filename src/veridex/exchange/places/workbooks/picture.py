@@ -71,15 +71,15 @@ class Picture:
         for place, (name, more) in enumerate(zip(names, other, strict=True)):
             if more:
                 continue
-            rows = self._items.setdefault(name, [])
-            rows.append(self._seen + place + 2)
+            own = self._items.setdefault(name, [self._seen + place + 2, 0])
+            own[1] += 1  # rows of an item stand together
             if len(self._items) == 1:
                 self._shown.append((kinds[place], *(column[place] for column in drawn)))
         self._seen += len(names)
 
     def end(self) -> None:
         """Write the pick, what is drawn, and the chart."""
-        items = [Own(name, rows[0], len(rows)) for name, rows in self._items.items()]
+        items = [Own(name, first, rows) for name, (first, rows) in self._items.items()]
         periods = min(LONGEST, max((one.rows for one in items), default=0))
         if not items:
             return
