@@ -1,12 +1,10 @@
 """What a place is, and how several of them are written together: all of them, or none."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
 from veridex.errors import DestinationRefused
-from veridex.exchange.kept import Form, Found, Kept, Part
+from veridex.exchange.kept import Form, Found, Kept
 
 __all__ = ["Place", "Staged", "keep_together"]
 
@@ -94,13 +92,12 @@ def keep_together(kept: Kept, places: Sequence[Place]) -> None:
     for one in places:
         one.check(kept.form)
         one.room(kept.rows)
-    early = replace(kept, parts=lambda: _early(kept.parts()))
     staged: list[Staged] = []
     shown: list[Staged] = []
     try:
         # In one order everywhere, so that two writers never wait for each other.
         for one in sorted(places, key=lambda place: (place.waits, place.shown)):
-            staged.append(one.stage(early))  # noqa: PERF401 - what was staged is closed if the next fails
+            staged.append(one.stage(kept))  # noqa: PERF401 - what was staged is closed if the next fails
         try:
             for each in reversed(staged):  # a server may still refuse, a file hardly
                 each.commit()
@@ -117,12 +114,3 @@ def keep_together(kept: Kept, places: Sequence[Place]) -> None:
     finally:
         for each in staged:
             each.close()
-
-
-def _early(parts: Iterator[Part]) -> Iterator[Part]:
-    """The same parts, each made while the one before is written."""
-    with ThreadPoolExecutor(max_workers=1) as beside:
-        coming = beside.submit(next, parts, None)
-        while (part := coming.result()) is not None:
-            coming = beside.submit(next, parts, None)
-            yield part

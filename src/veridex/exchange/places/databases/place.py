@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 from typing import Any
 
@@ -20,6 +19,9 @@ from veridex.exchange.places.files import refuse_file
 from veridex.exchange.places.place import Staged
 
 __all__ = ["Database"]
+
+CACHE = 65_536
+"""Kilobytes of pages that SQLite may hold before it writes them out, which costs a wait for the disk each time."""
 
 
 class Database:
@@ -177,13 +179,11 @@ class _StagedRows:
         layouts = kept.layouts
         said = line_of(kept.head)
         sealed = Fingerprint(said, layouts)
-        loading = Loader(self._connection, self._tables, layouts, self._number)
-        with ThreadPoolExecutor(max_workers=1) as beside, loading as loader:
-            for part in kept.parts():
-                sealing = beside.submit(sealed.add, part)  # while the server works
+        with Loader(self._connection, self._tables, layouts, self._number) as loader:
+            for part in loader.early(kept.parts()):
+                sealed.add(part)
                 for name, table in part.items():
                     loader.add(name, table)
-                sealing.result()
             loader.end()
         whole = {**kept.facts, "format": kept.form.version, "fingerprint": sealed.text, "head": said}
         self._connection.execute(self._tables.head.insert().values(number=self._number, **whole))
@@ -238,6 +238,7 @@ class _StagedRows:
 def _begin(connection: sql.Connection, prefix: str) -> None:
     """Begin a transaction that waits for the other writers of these tables."""
     if connection.dialect.name == "sqlite":
+        connection.exec_driver_sql(f"PRAGMA cache_size = -{CACHE}")
         connection.exec_driver_sql("BEGIN IMMEDIATE")
     else:
         connection.exec_driver_sql(f"SET LOCAL lock_timeout = '{PATIENCE}s'")

@@ -13,7 +13,7 @@ import pyarrow as pa
 import sqlalchemy as sql
 from pyarrow import csv
 
-from veridex.exchange.kept import Layout, is_day, is_text
+from veridex.exchange.kept import Layout, Part, is_day, is_text
 from veridex.exchange.places.databases.schema import ROW, Tables, column_name
 
 __all__ = ["Loader", "plain", "selected", "spelled"]
@@ -44,6 +44,7 @@ class Loader:
         self._long: set[str] = set()
         self._beside = ThreadPoolExecutor(max_workers=1)
         self._sent: Future[None] | None = None
+        self._copies = connection.dialect.name == "postgresql"
 
     def __enter__(self) -> Self:
         return self
@@ -51,6 +52,20 @@ class Loader:
     def __exit__(self, *_: object) -> None:
         """Wait for what is on its way; what went wrong with it is raised by `end`."""
         self._beside.shutdown()
+
+    def early(self, parts: Iterator[Part]) -> Iterator[Part]:
+        """The same parts; where a server works beside us, each is made while the one before is on its way.
+
+        SQLite works in this process, and two threads would only take turns.
+        """
+        if not self._copies:
+            yield from parts
+            return
+        with ThreadPoolExecutor(max_workers=1) as beside:
+            coming = beside.submit(next, parts, None)
+            while (part := coming.result()) is not None:
+                coming = beside.submit(next, parts, None)
+                yield part
 
     def end(self) -> None:
         """Wait until everything is there."""
@@ -69,7 +84,7 @@ class Loader:
         quote = self._connection.dialect.identifier_preparer.quote
         columns = [quote(one) for one in (self._tables.form.kind, ROW, *map(column_name, table.schema))]
         into = f"{quote(target.name)} ({', '.join(columns)})"
-        if self._connection.dialect.name == "postgresql":
+        if self._copies:
             self._copy(into, table, first)
             return
         values = [plain(table[one.name], one) for one in table.schema]
