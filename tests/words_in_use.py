@@ -77,6 +77,7 @@ def tables_of_python(raw):
         "verdict.winners": verdict.winners,
         "publication.frame": publication.frame,
         "watch.frame": vx.watch(vx.publish(history.until("2025-05"), method="theta", horizon=3), history).frame,
+        "control.frame": vx.control(history, period="2025-08", lineup=["seasonal-naive", "theta"]).frame,
         "publication.totals": publication.totals,
         "publication.models": publication.models,
     }

@@ -8,6 +8,7 @@ from verification import (
     arima,
     censored,
     constants,
+    control,
     differencing,
     fuzz,
     intermittent,
@@ -45,6 +46,7 @@ PARTS = {
     "constants": constants.main,
     "kills": kills.main,
     "places": places.main,
+    "control": control.main,
 }
 
 

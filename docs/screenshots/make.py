@@ -35,13 +35,18 @@ VIEWS = {
     "tidy": "veridex tidy plan.toml --quiet",
     "stationarity": f"veridex stationarity plan.toml {SUIT} --figures drawn --quiet",
     "fit": f"veridex fit plan.toml {SUIT} --method {METHOD} --horizon 3 --figures drawn --quiet > page; head -38 page",
-    "look": "veridex look plan.toml --quiet",
+    "control": f"veridex control typed.csv {RAW} --at 2025-08 --quiet",
     "contributions": f"veridex fit plan.toml {ONE} --method bending-trend {DRIVEN} --figures drawn --quiet > notes",
     "backtest": "veridex backtest plan.toml --figures drawn --quiet",
     "publish": "veridex publish plan.toml --override 'smoker-01: theta: renewed' --groups all --quiet",
     "book": "veridex publish plan.toml --to forecasts.xlsx --quiet > notes",
     "before": "veridex run veridex-demo/plan.toml --as-of 2025-06-20 --quiet > notes",
     "run": "veridex run veridex-demo/plan.toml --quiet",
+}
+SLIPS = {
+    "wax-sheet-national,2025-08,346,": "wax-sheet-national,2025-08,634,",
+    "lid-gold-63,2025-08,2147,": "lid-gold-63,2025-08,21470,",
+    "jar-honey-250,2025-08,": "jar-honey-250,2025-08,-",
 }
 UNSHOWN = ("contributions", "before", "book")
 """Commands that are run for their figures only."""
@@ -77,6 +82,7 @@ def main() -> None:
                 if name == "demo":
                     for file in ("demand.csv", "events.csv", "weather.csv", "prices.csv"):
                         shutil.copy(work / "veridex-demo" / file, work)
+                    slip(work / "demand.csv", work / "typed.csv")
             open_workbook(work / "forecasts.xlsx", work, HERE / "workbook.png")
             for name, figure in DRAWN.items():
                 shutil.copy(work / "drawn" / figure, HERE / f"{name}.png")
@@ -84,6 +90,15 @@ def main() -> None:
                 shutil.copy(work / "veridex-demo" / "figures" / figure, HERE / f"{name}.png")
     finally:
         screen.terminate()
+
+
+def slip(demand: Path, typed: Path) -> None:
+    """The same demand with slips in its last whole month: digits swapped, a zero too many, last year's figure."""
+    text = demand.read_text()
+    for row, wrong in SLIPS.items():
+        assert row in text, row
+        text = text.replace(row, wrong)
+    typed.write_text(text)
 
 
 def photograph(command: str, work: Path, target: Path) -> None:

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from veridex.core.history.history import History
     from veridex.core.history.item import ItemHistory
     from veridex.core.periods.cadence import Cadence
+    from veridex.core.publication.controlling import Control
     from veridex.core.publication.publication import Publication
     from veridex.core.publication.watching import Watch, watch
     from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
@@ -68,11 +69,13 @@ _HOMES = {
     "Tuned": "core.backtest.tuning",
     "Tuning": "core.backtest.tuning",
     "Verdict": "core.verdict.verdict",
+    "Control": "core.publication.controlling",
     "Watch": "core.publication.watching",
     "VeridexError": "errors",
     "backtest": "front",
     "breaks": "core.diagnosis.breaks",
     "compare_fits": "front",
+    "control": "job.control",
     "correlogram": "core.diagnosis.correlogram",
     "decide": "core.verdict.verdict",
     "decompose": "core.diagnosis.decomposition",
@@ -110,6 +113,7 @@ __all__ = [
     "Breaks",
     "Cadence",
     "Comparison",
+    "Control",
     "Correlogram",
     "Decomposition",
     "Decompositions",
@@ -136,6 +140,7 @@ __all__ = [
     "backtest",
     "breaks",
     "compare_fits",
+    "control",
     "correlogram",
     "decide",
     "decompose",

@@ -16,6 +16,7 @@ from veridex.errors import InputError
 from veridex.exchange.missing import refuse_missing
 from veridex.job.requests import (
     Applying,
+    Controlling,
     Deciding,
     Diagnosing,
     Driving,
@@ -210,6 +211,23 @@ def publish(
     from veridex.cli.publishing import run_publish
 
     run_publish(reading, publishing, deciding, driving, happening, testing, ruling, placing, stated)
+
+
+@app.command(cls=Grouped)
+@takes(testing="methods engine", driving="drivers known_ahead working_days tidy_drivers", placing="form wide quiet")
+def control(
+    reading: Reading,
+    controlling: Controlling,
+    placing: Placing,
+    testing: Testing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
+) -> None:
+    """Say what a period's figures should have been, which to look into, and what may have happened."""
+    from veridex.cli.controlling import run_control
+
+    raise typer.Exit(run_control(reading, controlling, testing, driving, happening, ruling, placing))
 
 
 @app.command(cls=Grouped)

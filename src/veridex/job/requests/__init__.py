@@ -7,12 +7,13 @@ by one.
 
 from veridex.job.requests.diagnosing import Applying, Diagnosing, Fitting, Looking
 from veridex.job.requests.placing import Placing, Planning, Running, Telling
-from veridex.job.requests.publishing import Deciding, Overrule, Publishing, Watching
+from veridex.job.requests.publishing import Controlling, Deciding, Overrule, Publishing, Watching
 from veridex.job.requests.reading import Driving, Happening, Reading, Ruling, Tidying
 from veridex.job.requests.testing import Scoring, Testing, Tuning
 
 __all__ = [
     "Applying",
+    "Controlling",
     "Deciding",
     "Diagnosing",
     "Driving",

@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 from veridex.errors import ParameterError
 from veridex.job.words import Word
 
-__all__ = ["Deciding", "Overrule", "Publishing", "Watching"]
+__all__ = ["Controlling", "Deciding", "Overrule", "Publishing", "Watching"]
 
 Texts = tuple[str, ...]
 Numbers = tuple[float, ...]
@@ -104,3 +104,16 @@ class Watching:
         float | None,
         Word(help="Percent of the forecast that was agreed: beyond it is an alert, whatever the level."),
     ] = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Controlling:
+    """Which figures are held against what should have been expected."""
+
+    TITLE: ClassVar[str] = "Control"
+
+    at: Annotated[str, Word(help="The period whose figures are controlled, e.g. 2024-Q3.", planned="")]
+    tolerance: Annotated[float, Word(help="Percent of what was expected, up to which nobody asks.", planned="")] = 10.0
+    level: Annotated[
+        float, Word(help="Level of the band in percent; of figures that are right the rest lies outside.", planned="")
+    ] = 95.0
