@@ -4,6 +4,7 @@ import re
 from collections import Counter
 from importlib.resources import files
 
+import numpy as np
 import pandas as pd
 from typer.testing import CliRunner
 
@@ -46,6 +47,10 @@ def tables_of_python(raw):
     verdict = vx.decide(trial, allowed=LINEUP).override("veil-round", "theta", "the range is renewed")
     publication = vx.publish(history, verdict, horizon=3, quantiles=(97.5,), groups=["all"])
     searched, regression = vx.fit(one, "arima"), vx.fit(one, "trend-season")
+    changed = one.actuals * (np.arange(len(one)) != 3)
+    corrected = vx.History.from_numbers(changed, start="2016-10", cadence="monthly", item=one.item)
+    earlier = vx.publish(one.until("2025-05"), method="theta", horizon=3)
+    watch = vx.watch(vx.publish(history.until("2025-05"), method="theta", horizon=3), history)
     tuning = vx.tune(history, "moving-average", {"window": [2, 3]}, SCHEME)
     return {
         "vx.profile": vx.profile(raw),
@@ -76,7 +81,11 @@ def tables_of_python(raw):
         "tuning.frame": tuning.frame,
         "verdict.winners": verdict.winners,
         "publication.frame": publication.frame,
-        "watch.frame": vx.watch(vx.publish(history.until("2025-05"), method="theta", horizon=3), history).frame,
+        "watch.frame": watch.frame,
+        "watch.total": watch.total,
+        "watch.corrections": vx.watch(
+            vx.publish(one.until("2025-05"), method="theta", horizon=3), corrected
+        ).corrections,
         "control.frame": vx.control(history, period="2025-08", lineup=["seasonal-naive", "theta"]).frame,
         "publication.totals": publication.totals,
         "publication.models": publication.models,

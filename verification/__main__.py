@@ -24,6 +24,7 @@ from verification import (
     starts,
     unit_roots,
     verdicts,
+    watching,
 )
 
 PARTS = {
@@ -47,6 +48,7 @@ PARTS = {
     "kills": kills.main,
     "places": places.main,
     "control": control.main,
+    "watching": watching.main,
 }
 
 

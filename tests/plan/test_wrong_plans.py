@@ -42,6 +42,8 @@ WRONG = [
     (HISTORY + "[decide]\nlead_times = [0]\n", "decide.lead_times: 0: lead times count from 1", ""),
     (HISTORY + "[decide]\ncoverage_floor = [95]\n", "decide.coverage_floor: write a level", ""),
     (HISTORY + "[watch]\ntolerance = 0\n", "watch.tolerance: 0: it is percent", ""),
+    (HISTORY + "[watch]\nfalse_alerts = 0\n", "watch.false_alerts: 0: it is a number of alerts", ""),
+    (HISTORY + "[watch]\nfalse_alerts = 1\ntolerance = 5\n", "watch.false_alerts: a tolerance is stated", ""),
     (HISTORY + '[test]\nmethods = [{ p = 1 }]\n', "test.methods: a table names what it means", "use"),
     ("history = 3\n", "history: it is a section; write [history]", ""),
     (HISTORY + '[[decide.override]]\nitem = "smoker-01"\nmethod = "theta"\n', "decide.override: an override has", "lacks its reason"),

@@ -167,6 +167,10 @@ def _watch(plan: Plan) -> Iterator[Fault]:
         yield Fault("watch.level", f"{asked.level:g}: it is none of publish.levels ({known})")
     if asked.tolerance is not None and not asked.tolerance > 0:
         yield Fault("watch.tolerance", f"{asked.tolerance:g}: it is percent of the forecast, above zero")
+    if asked.false_alerts is not None and not asked.false_alerts > 0:
+        yield Fault("watch.false_alerts", f"{asked.false_alerts:g}: it is a number of alerts a period, above zero")
+    elif asked.false_alerts is not None and asked.tolerance is not None:
+        yield Fault("watch.false_alerts", "a tolerance is stated already; leave out one of the two")
 
 
 def _tell(plan: Plan) -> Iterator[Fault]:

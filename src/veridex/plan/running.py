@@ -189,7 +189,7 @@ class _Work:
         if asked.level is not None and level is None:
             self.desk.say(f"The last publication has no {asked.level:g} % interval: watched at {max(levels):g} %.")
         with self._timed("watch"):
-            return watch(last, history, level=level, tolerance=asked.tolerance)
+            return watch(last, history, level=level, tolerance=asked.tolerance, false_alerts=asked.false_alerts)
 
     def _published(self, run: PlanRun, told: Explanation, last: Publication | None, place: Destination) -> PlanRun:
         """Test, decide and publish, as far as is asked for."""

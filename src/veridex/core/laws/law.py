@@ -62,6 +62,17 @@ class Law:
         found = self.warp.held(self.laws.cdf(np.atleast_1d(np.asarray(demand, dtype=np.float64))))
         return float(found[0]) if np.isscalar(demand) else found
 
+    def chance(self, demand: float) -> float:
+        """Percent of demand that lies at least as far out as this, on either side.
+
+        Of a law on whole numbers half of what lies on the number itself counts to each side (the mid-p value), so that
+        the chance of demand that follows the law is as uniform as it can be.
+        """
+        above = float(self.cdf(demand))
+        below = float(self.cdf(float(np.nextafter(demand, -np.inf)))) if self.support.whole else above
+        inside = 0.5 * (above + below)
+        return 200.0 * min(inside, 1.0 - inside)
+
     def sample(self, size: int, seed: int = 0) -> FloatArray:
         """Draws of demand, shape (size,), the same for the same seed."""
         whole_number("size", size)

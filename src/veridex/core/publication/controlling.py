@@ -117,7 +117,7 @@ def _row(one: ItemPublication | None, series: ItemHistory, ordinal: int, toleran
         worth = [slip for slip in slips[1:3] if slip.share >= WORTH]
         more = "; ".join(f"{slip.cause} ({number(100.0 * slip.share, 2)} %)" for slip in worth)
         said = [slips[0].cause, slips[0].instead, more]
-    chance = _chance(figure, law)
+    chance = law.chance(figure)
     return [series.item, ordinal, figure, expected, difference, percent, low, high, chance, verdict, *said, one.reason]
 
 
@@ -125,14 +125,6 @@ def _verdict(figure: float, low: float, high: float, percent: float, tolerance: 
     if low <= figure <= high:
         return AS_EXPECTED
     return WITHIN if abs(percent) <= tolerance else LOOK
-
-
-def _chance(figure: float, law: Any) -> float:
-    """Percent of figures at least as far out on either side; half of what lies on a whole number counts to each."""
-    above = float(law.cdf(figure))
-    below = float(law.cdf(np.nextafter(figure, -np.inf))) if law.support.whole else above
-    inside = 0.5 * (above + below)
-    return 200.0 * min(inside, 1.0 - inside)
 
 
 def _others(series: ItemHistory, ordinal: int) -> list[tuple[str, float]]:

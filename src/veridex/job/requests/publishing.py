@@ -104,6 +104,10 @@ class Watching:
         float | None,
         Word(help="Percent of the forecast that was agreed: beyond it is an alert, whatever the level."),
     ] = None
+    false_alerts: Annotated[
+        float | None,
+        Word(help="How many alerts a period chance may bring over all items, in place of a level or a tolerance."),
+    ] = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
