@@ -83,9 +83,7 @@ def tables_of_python(raw):
         "publication.frame": publication.frame,
         "watch.frame": watch.frame,
         "watch.total": watch.total,
-        "watch.corrections": vx.watch(
-            vx.publish(one.until("2025-05"), method="theta", horizon=3), corrected
-        ).corrections,
+        "watch.corrections": vx.watch(earlier, corrected).corrections,
         "control.frame": vx.control(history, period="2025-08", lineup=["seasonal-naive", "theta"]).frame,
         "publication.totals": publication.totals,
         "publication.models": publication.models,

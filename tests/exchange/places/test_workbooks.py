@@ -142,3 +142,30 @@ def test_a_foreign_workbook_is_none_of_ours(tmp_path):
     for name, said in (("f", "this workbook is none that Veridex has written"), ("g", "this is no workbook")):
         with pytest.raises(vx.errors.PublicationUnreadable, match=said):
             vx.read_publication(tmp_path / f"{name}.xlsx")
+
+
+def test_a_tidied_history_has_its_sheets_and_a_picture_without_bands(tmp_path):
+    values = seasonal_values(n=30)
+    values[4] = np.nan
+    history = vx.History.of([monthly(own, item=name)[name] for name, own in (("a", values), ("b", values[:9] - 90.0))])
+    path = vx.write(vx.tidy(history, gaps="interpolate"), tmp_path / "tidied.xlsx")
+    book = openpyxl.load_workbook(path, data_only=True)
+    assert book.sheetnames == ["Picture", "History", "Ledger", "About", "Kept"]
+    heads = [cell.value for cell in book["History"][1]]
+    assert heads == ["item", "period", "demand", "raw", "mark"] and book["History"].max_row == 40
+    rows = list(book["Picture"].iter_rows(min_row=6, max_row=35, min_col=15, max_col=16, values_only=True))
+    assert rows[0] == ("2018-01", pytest.approx(values[0])) and rows[4][1] == pytest.approx(values[3:6:2].mean())
+    assert [row[0] for row in rows][-1] == "2020-06" and book["Ledger"]["C2"].value == "gap filled"
+    about = {row[0].value: row[1].value for row in book["About"]}
+    assert about["what"] == "Demand of 2 items, monthly, demand (units)" and "gaps interpolate" in about["tidied"]
+
+
+@pytest.mark.parametrize(("scale", "form"), [(0.02, "#,##0.00"), (30.0, "#,##0.0"), (4_000.0, "#,##0")])
+def test_numbers_are_written_in_their_size_and_keys_as_texts(scale, form, tmp_path):
+    numbers = scale * (1 + np.arange(12.0) % 4)
+    history = vx.History.from_numbers(numbers, cadence="counted", item="0007")
+    path = vx.write(vx.publish(history, method="mean", horizon=2), tmp_path / "n.xlsx")
+    sheet = openpyxl.load_workbook(path)["Forecast"]
+    assert sheet["B2"].number_format == form and sheet["A2"].value == "0007"
+    assert sheet["B1"].value == 13 and sheet["D1"].value == "total"  # a counted period is a number
+    assert sheet["B2"].value == pytest.approx(numbers.mean(), rel=1e-14)
