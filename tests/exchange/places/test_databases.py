@@ -177,6 +177,7 @@ def test_credentials_are_never_said(tmp_path, ten_csv, monkeypatch):
     ("address", "said"),
     [
         ("sqlite://", "it names no database"),
+        ("sqlite:///:memory:", "it names no database that stays"),
         ("sqlite:///f.db?prefix=Shop-", "a prefix is small letters"),
         ("sqlite:///f.db?retain=0", "retain is a whole number from 1 on"),
         ("postgresql://[::1/x", "this is no address"),

@@ -75,8 +75,8 @@ class Address:
         backend = url.get_backend_name()
         if backend not in DRIVERS and not to_read:
             raise AddressWrong(f"{backend} is not served; sqlite and postgresql are")
-        if not url.database:
-            raise AddressWrong("it names no database")
+        if not url.database or url.database == ":memory:":
+            raise AddressWrong("it names no database that stays")
         said = {name: url.query.get(name) for name in ("prefix", "number", "retain")}
         driver = DRIVERS.get(backend, url.drivername)  # one driver each, whose fast path we know
         prefix = PREFIX if said["prefix"] is None else str(said["prefix"])
