@@ -8,6 +8,8 @@ from datetime import UTC, datetime
 from importlib.metadata import version
 from typing import Any
 
+import numpy as np
+
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
 from veridex.core.backtest.store import Keeper
@@ -102,8 +104,14 @@ def running(desk: Desk, engine: Engine, progress: Advance | None = None, kept: K
     return Running(engine=engine, clock=desk.seconds, progress=progress, checkpoint=kept)
 
 
+def _processor() -> str:
+    """What the processor can do at once: sums may differ in the last bit where it is not the same."""
+    found = np.show_config(mode="dicts") or {}
+    return " ".join((platform.machine(), *found.get("SIMD Extensions", {}).get("found", ())))
+
+
 def made_now(desk: Desk) -> Made:
     """The instant, and the versions of everything that numbers depend on."""
     others = {name: version(name) for name in ("numpy", "scipy", "numba", "pandas")}
-    versions = {"veridex": VERSION, "python": platform.python_version(), **others}
+    versions = {"veridex": VERSION, "python": platform.python_version(), **others, "processor": _processor()}
     return Made(desk.now().isoformat(timespec="seconds"), versions)

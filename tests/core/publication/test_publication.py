@@ -185,7 +185,7 @@ def test_manifest_says_from_what_and_how(orders, publication):
     manifest = json.loads(json.dumps(publication.manifest, allow_nan=False))
     assert manifest["data"]["fingerprint"] == orders.fingerprint
     assert manifest["data"]["notes"] == list(orders.notes)
-    assert set(manifest["versions"]) == {"veridex", "python", "numpy", "scipy", "numba", "pandas"}
+    assert set(manifest["versions"]) == {"veridex", "python", "numpy", "scipy", "numba", "pandas", "processor"}
     settings = {"horizon": 6, "origins": 8, "stride": 1, "window": "expanding", "first": None, "gap": 0, "anchor": 1}
     assert manifest["backtest"]["settings"] == settings
     entry = manifest["items"]["smoker-01"]

@@ -41,20 +41,19 @@ class Sheet:
         self.seal = Seal()
         self.row = 0
 
-    def put(self, column: int, value: Any, form: Any, row: int | None = None) -> None:
+    def put(self, column: int, value: Any, form: Any) -> None:
         """Write a cell as what it is: a text is never read as a formula, a number or a link."""
-        at = self.row if row is None else row
         if value is None or value == "" or value != value:
             return
-        self.seal.add(at, column, value)
+        self.seal.add(self.row, column, value)
         if isinstance(value, str):
             if len(value) > LONGEST:
                 raise TooLong(f"a text of {len(value):,} letters does not fit into a cell, which holds {LONGEST:,}")
-            self.sheet.write_string(at, column, value, form)
+            self.sheet.write_string(self.row, column, value, form)
         elif isinstance(value, (int, float)):
-            self.sheet.write_number(at, column, kept_number(value), form)
+            self.sheet.write_number(self.row, column, kept_number(value), form)
         else:
-            self.sheet.write_datetime(at, column, value, form)
+            self.sheet.write_datetime(self.row, column, value, form)
 
     def heighten(self, lines: int) -> None:
         """Make the row that comes as high as so many lines, within reason: programs do not do it by themselves."""
