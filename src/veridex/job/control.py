@@ -12,7 +12,7 @@ from veridex.core.methods.catalogue import Method, methods
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.controlling import Control, controlled
 from veridex.errors import ParameterError
-from veridex.job.desk import HERE, Desk, engine_of, silent
+from veridex.job.desk import HERE, Desk, engine_of
 from veridex.job.pipeline import Asked, published
 from veridex.job.requests import Controlling, Deciding, Publishing, Testing
 from veridex.job.testing import backtested
@@ -103,7 +103,7 @@ def control_figures(
         testing=testing,
         explaining=explaining,
     )
-    made = published(before, wanted, trial, replace(desk, say=silent)).publication
+    made = published(before, wanted, trial, desk).publication
     return controlled(made, history, ordinal, asked.tolerance)
 
 

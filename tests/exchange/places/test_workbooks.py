@@ -7,6 +7,7 @@ import subprocess
 import numpy as np
 import openpyxl
 import pytest
+from xlsxwriter.worksheet import Worksheet
 
 import veridex as vx
 from conftest import inside, monthly, seasonal_values
@@ -132,6 +133,14 @@ def test_a_text_that_no_cell_holds_is_refused(tmp_path):
     name = "x" * 40_000
     made = vx.publish(monthly(seasonal_values(), item=name), method="naive", horizon=1)
     with pytest.raises(vx.errors.DestinationRefused, match=r"text of 40,000 letters does not fit into a cell"):
+        vx.write(made, tmp_path / "f.xlsx")
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_cell_that_the_library_leaves_out_is_no_silent_loss(tmp_path, monkeypatch):
+    made = vx.publish(monthly(seasonal_values()), method="naive", horizon=1)
+    monkeypatch.setattr(Worksheet, "write_number", lambda *_: -1)  # what it answers beyond the last row and column
+    with pytest.raises(vx.errors.DestinationRefused, match="is beyond the end of a sheet"):
         vx.write(made, tmp_path / "f.xlsx")
     assert not list(tmp_path.iterdir())
 

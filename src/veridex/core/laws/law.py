@@ -66,7 +66,8 @@ class Law:
         """Percent of demand that lies at least as far out as this, on either side.
 
         Of a law on whole numbers half of what lies on the number itself counts to each side (the mid-p value), so that
-        the chance of demand that follows the law is as uniform as it can be.
+        the chance of demand that follows the law is as uniform as it can be: Lancaster (1961), Journal of the American
+        Statistical Association 56, 223-234.
         """
         above = float(self.cdf(demand))
         below = float(self.cdf(float(np.nextafter(demand, -np.inf)))) if self.support.whole else above

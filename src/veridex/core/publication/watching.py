@@ -57,8 +57,8 @@ def watch(
         Percent of the forecast: what lies further off is an alert, whatever the level.
     false_alerts : float, optional
         How many alerts a period chance may bring, over all items: an actual is one where its chance under its law is
-        less than this share of the items that were looked at in its period (Bonferroni's bound). So a thousand quiet
-        items bring no more of them than ten.
+        less than this share of the items that were looked at in its period (Bonferroni's bound [1]_). So a thousand
+        quiet items bring no more of them than ten, as far as their laws hold: docs/verification.md has what was found.
 
     Returns
     -------
@@ -71,6 +71,10 @@ def watch(
     ParameterError
         If the level was not published, tolerance or false alerts are not above zero or both stated, or the cadence is
         another.
+
+    References
+    ----------
+    .. [1] Dunn (1961), Journal of the American Statistical Association 56, 52-64.
     """
     many, levels = as_history(newer), publication.head.wanted.levels
     if many.cadence != publication.cadence:
@@ -92,7 +96,8 @@ def watch(
     frame = pd.DataFrame(rows, columns=COLUMNS)
     if false_alerts is not None:
         looked_at = frame.groupby("period")["item"].transform("size")
-        frame["alert"] = frame["chance"] < 100.0 * false_alerts / looked_at
+        rare = frame["chance"] < 100.0 * false_alerts / looked_at
+        frame["alert"] = rare.where(frame["chance"].notna(), frame["outside"] != "")  # without a law, the band decides
     frame["period"] = many.cadence.starts(frame["period"].to_numpy(dtype=np.int64))
     missing = tuple(item for item in publication.items if item not in ours)
     return Watch(

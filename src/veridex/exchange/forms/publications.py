@@ -60,7 +60,7 @@ def _keep(publication: Publication) -> Kept:
         layouts=layouts,
         parts=lambda: _parts(publication, layouts),
         facts=_facts(publication),
-        rows={"forecast": extent.rows, "total": extent.totals},
+        rows={"forecast": extent.rows, "total": extent.totals, "ledger": len(publication.ledger)},
         views=views_of(publication, extent),
         about=about_of(publication),
     )

@@ -106,7 +106,7 @@ class Watching:
     ] = None
     false_alerts: Annotated[
         float | None,
-        Word(help="How many alerts a period chance may bring over all items, in place of a level or a tolerance."),
+        Word(help="How many alerts a period chance may bring over all items, in place of a tolerance."),
     ] = None
 
 

@@ -138,18 +138,18 @@ class Database:
             raise ValueError(self._address.reason(problem)) from None
 
     @contextmanager
-    def _spoken(self) -> Iterator[None]:
+    def _spoken(self, remedy: str = "Nothing was written.") -> Iterator[None]:
         """What goes wrong is said by the name of the place."""
         try:
             yield
         except (AddressWrong, Newer) as problem:
-            self._refuse(str(problem), "Nothing was written.")
+            self._refuse(str(problem), remedy)
         except DestinationRefused:
             raise
         except OSError as problem:
-            self._refuse(problem.strerror or str(problem), "Nothing was written.")
+            self._refuse(problem.strerror or str(problem), remedy)
         except FAILURES as problem:
-            self._refuse(self._address.reason(problem), "Nothing was written.")
+            self._refuse(self._address.reason(problem), remedy)
 
     def _refuse(self, problem: str, remedy: str) -> None:
         raise DestinationRefused(self.shown, problem, remedy) from None
@@ -158,7 +158,7 @@ class Database:
 class _StagedRows:
     """What was written in a transaction; see `Staged`."""
 
-    def __init__(self, address: Address, kept: Kept, spoken: Callable[[], Any]) -> None:
+    def __init__(self, address: Address, kept: Kept, spoken: Callable[..., Any]) -> None:
         self._address, self._form, self._spoken = address, kept.form, spoken
         self._tables = Tables(kept.form, address.prefix, kept.layouts, kept.facts)
         self._stack = ExitStack()
@@ -231,7 +231,7 @@ class _StagedRows:
             pass  # a connection that is lost has forgotten it already
         self._stack.close()
         if self._committed and self._stays and self._address.retain is not None:
-            with self._spoken():
+            with self._spoken("It was written; older ones were not pruned."):
                 self._prune(self._address.retain)
 
 

@@ -24,7 +24,7 @@ WRAPPED = ("why", "caution", "reason", "override")
 
 
 class TooLong(ValueError):
-    """A text that no cell holds."""
+    """A text that no cell holds, or a cell that no sheet has."""
 
 
 class Sheet:
@@ -49,11 +49,13 @@ class Sheet:
         if isinstance(value, str):
             if len(value) > LONGEST:
                 raise TooLong(f"a text of {len(value):,} letters does not fit into a cell, which holds {LONGEST:,}")
-            self.sheet.write_string(self.row, column, value, form)
+            left_out = self.sheet.write_string(self.row, column, value, form)
         elif isinstance(value, (int, float)):
-            self.sheet.write_number(self.row, column, kept_number(value), form)
+            left_out = self.sheet.write_number(self.row, column, kept_number(value), form)
         else:
-            self.sheet.write_datetime(self.row, column, value, form)
+            left_out = self.sheet.write_datetime(self.row, column, value, form)
+        if left_out:  # the library says so, and goes on without the cell
+            raise TooLong(f"row {self.row + 1:,}, column {column + 1:,} is beyond the end of a sheet")
 
     def heighten(self, lines: int) -> None:
         """Make the row that comes as high as so many lines, within reason: programs do not do it by themselves."""
