@@ -20,6 +20,7 @@ from verification import (
     places,
     quantiles,
     regression,
+    reproducing,
     seasons,
     starts,
     unit_roots,
@@ -49,6 +50,7 @@ PARTS = {
     "places": places.main,
     "control": control.main,
     "watching": watching.main,
+    "reproducing": reproducing.main,
 }
 
 

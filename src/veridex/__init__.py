@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from veridex.core.periods.cadence import Cadence
     from veridex.core.publication.controlling import Control
     from veridex.core.publication.publication import Publication
+    from veridex.core.publication.reproducing import Reproduced
     from veridex.core.publication.watching import Watch, watch
     from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
     from veridex.core.tidying.profile import profile
@@ -38,6 +39,8 @@ if TYPE_CHECKING:
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
     from veridex.front import backtest, compare_fits, fit, publish, tune
+    from veridex.job.control import control
+    from veridex.job.reproduce import reproduce
     from veridex.plan.run import PlanRun
     from veridex.plan.running import run_plan
 
@@ -60,6 +63,7 @@ _HOMES = {
     "ItemHistory": "core.history.item",
     "PlanRun": "plan.run",
     "Publication": "core.publication.publication",
+    "Reproduced": "core.publication.reproducing",
     "RollingOrigin": "core.backtest.schemes",
     "Seasons": "core.diagnosis.seasons",
     "Stationarity": "core.diagnosis.stationarity",
@@ -91,6 +95,7 @@ _HOMES = {
     "read_fitted": "exchange.forms.fitted",
     "read_publication": "exchange.keeping",
     "read_trial": "exchange.keeping",
+    "reproduce": "job.reproduce",
     "run_plan": "plan.running",
     "scheme": "core.backtest.scheme_words",
     "seasons": "core.diagnosis.seasons",
@@ -126,6 +131,7 @@ __all__ = [
     "ItemHistory",
     "PlanRun",
     "Publication",
+    "Reproduced",
     "RollingOrigin",
     "Seasons",
     "Stationarity",
@@ -156,6 +162,7 @@ __all__ = [
     "read_holidays",
     "read_publication",
     "read_trial",
+    "reproduce",
     "run_plan",
     "scheme",
     "seasons",

@@ -2,7 +2,7 @@
 
 import typer
 
-from veridex.cli.desk import desk_for
+from veridex.cli.desk import ALERTS, desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.controlling import Control
 from veridex.job.control import control_figures
@@ -10,9 +10,6 @@ from veridex.job.reading import brought
 from veridex.job.requests import Controlling, Driving, Happening, Placing, Reading, Ruling, Testing
 
 __all__ = ["run_control"]
-
-ALERTS = 3
-"""The exit code where there are figures to look into."""
 
 MOST = 12
 """Figures that people see where nothing, or little, is wrong; files get all."""

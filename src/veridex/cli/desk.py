@@ -14,8 +14,10 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from veridex.cli.spoken import note_spoken
 from veridex.job.desk import HERE, Advance, Desk
 
-__all__ = ["DESK", "desk_for"]
+__all__ = ["ALERTS", "DESK", "desk_for"]
 
+ALERTS = 3
+"""The exit code where the work is done, and there is something to look into."""
 
 PATIENCE = 10.0
 """Seconds after which somebody wants to know."""

@@ -210,7 +210,7 @@ def publish(
     """Refit the winner of each item on its whole history, and forecast with intervals."""
     from veridex.cli.publishing import run_publish
 
-    run_publish(reading, publishing, deciding, driving, happening, testing, ruling, placing, stated)
+    raise typer.Exit(run_publish(reading, publishing, deciding, driving, happening, testing, ruling, placing, stated))
 
 
 @app.command(cls=Grouped)

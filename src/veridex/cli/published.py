@@ -53,7 +53,7 @@ def _show_one(publication: Publication, placing: Placing) -> None:
     method = "" if one.method is None else short_name(one.method)
     title = f"{item}: next {cadence.length(len(ahead))} " + (f"by {method}" if method else "are not available")
     names = [str(name) for name in ahead.columns]
-    hidden = ["item", "kind", "method", "scenario", "caution"]
+    hidden = ["item", "kind", "method", "scenario", "caution", "benchmark", "verdict"]
     hidden += [name for name in names if name.startswith("half_width_") and not name.endswith("_percent")]
     hidden += [name for name in ("reason", "intervals") if ahead[name].nunique() <= 1]
     hidden += ["tested"] if ahead["tested"].all() else []

@@ -24,7 +24,7 @@ from veridex.job.desk import Desk, engine_of, made_now, shown
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.testing import backtested
-from veridex.job.words import Stated
+from veridex.job.words import Stated, told_by
 
 __all__ = [
     "Asked",
@@ -34,6 +34,7 @@ __all__ = [
     "published",
     "reach",
     "refuse_idle",
+    "refuse_with_again",
     "released",
     "rows_of",
     "trial_for",
@@ -122,6 +123,13 @@ def refuse_idle(publishing: Publishing, stated: Stated) -> None:
             stated.refuse("one method is published for all items; --override chooses for one", "method")
     elif publishing.trial is not None:
         stated.refuse("the trial has its origins already", "origins", "scheme", "methods")
+
+
+def refuse_with_again(stated: Stated) -> None:
+    """Refuse words beside a publication that is made again: its manifest says what and how."""
+    said = [one for kind in (Publishing, Deciding, Testing) for one in told_by(kind)]
+    idle = dict.fromkeys(one.spelled for one in said if one.name not in ("again", "engine"))
+    stated.refuse("what is made again is what its manifest says", *idle, "to", "figures")
 
 
 def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -> Outcome:

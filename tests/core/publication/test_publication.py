@@ -19,7 +19,7 @@ def test_publication_holds_history_and_forecasts(orders, verdict, publication):
     assert frame.columns.tolist() == [
         "item", "period", "kind", "step", "value", "std_error", "lower_95", "lower_80", "upper_80", "upper_95",
         "method", "tested", "reason", "scenario", "half_width_80", "half_width_80_percent", "half_width_95",
-        "half_width_95_percent", "intervals", "caution",
+        "half_width_95_percent", "intervals", "caution", "benchmark", "verdict",
     ]  # fmt: skip
     for series in orders:
         rows = frame[frame["item"] == series.item]

@@ -20,6 +20,9 @@ from veridex.core.methods.method import Method
 from veridex.errors import ParameterError
 
 __all__ = [
+    "BENCHMARK",
+    "VERDICT",
+    "Beside",
     "Caution",
     "Estimate",
     "FitRecord",
@@ -30,6 +33,25 @@ __all__ = [
     "Overridden",
     "Scores",
 ]
+
+
+BENCHMARK, VERDICT = "benchmark", "verdict"
+"""What stands beside a forecast: the benchmark's, and the verdict's where a planner decided otherwise."""
+
+
+class Beside(NamedTuple):
+    """What another method would have said, kept to be held against what comes.
+
+    Attributes
+    ----------
+    role : {"benchmark", "verdict"}
+    method : Method
+    points : ndarray, shape (horizon,)
+    """
+
+    role: str
+    method: Method
+    points: FloatArray
 
 
 class Estimate(NamedTuple):
@@ -187,6 +209,10 @@ class ItemPublication:
     scores : Scores or None
     cautions : tuple of Caution
         What of it must not be trusted.
+    beside : tuple of Beside
+        What the benchmark would have said, and the verdict where a planner decided otherwise.
+    stayed : bool
+        Whether the method of the last publication stays, though another would win now.
     """
 
     item: str
@@ -210,6 +236,8 @@ class ItemPublication:
     override: Overridden | None = None
     scores: Scores | None = field(default=None, repr=False)
     cautions: tuple[Caution, ...] = ()
+    beside: tuple[Beside, ...] = field(default=(), repr=False)
+    stayed: bool = False
 
     @property
     def available(self) -> bool:
@@ -270,7 +298,8 @@ class GroupTotals:
     ----------
     group, name : str
         The column, and which of its groups.
-    items : int
+    members : tuple of str
+        The items that are in it.
     origin : int
         Ordinal of the last known period.
     totals : Totals
@@ -280,7 +309,12 @@ class GroupTotals:
 
     group: str
     name: str
-    items: int
+    members: tuple[str, ...] = field(repr=False)
     origin: int
     totals: Totals = field(repr=False)
     tested: range
+
+    @property
+    def called(self) -> str:
+        """The group in words: ``all``, or its column and its name."""
+        return self.name if self.name == self.group else f"{self.group} {self.name}"

@@ -169,7 +169,7 @@ def group_totals(
                 GroupTotals(
                     group=grouping.column,
                     name=name,
-                    items=len(members),
+                    members=tuple(one.item for one in members),
                     origin=members[0].origin,
                     totals=totals,
                     tested=longest,

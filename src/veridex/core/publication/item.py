@@ -1,6 +1,6 @@
 """One item's part of a publication: what a worker makes."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -21,6 +21,7 @@ from veridex.core.methods.stated import stated
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.cautions import cautions
 from veridex.core.publication.dossier import (
+    Beside,
     Estimate,
     FitRecord,
     ItemPublication,
@@ -52,6 +53,7 @@ class Said:
     route: str = ""
     override: Overridden | None = None
     scores: Scores | None = None
+    stayed: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -94,6 +96,8 @@ class ItemTask:
         Seasons that neighbours lend.
     held : mapping of str to tuple of Held
         What each kind of interval held.
+    rivals : mapping of str to tuple of Method
+        By role, methods whose forecasts are kept beside: of each role the first that can be fitted.
     """
 
     series: ItemHistory
@@ -107,6 +111,7 @@ class ItemTask:
     calibration: Calibration | None = None
     borrowed: Mapping[str, FloatArray] | None = None
     held: Mapping[str, tuple[Held, ...]] = field(default_factory=dict)
+    rivals: Mapping[str, tuple[Method, ...]] = field(default_factory=dict)
 
     def published(self) -> ItemPublication:
         """What is published before anything is forecast."""
@@ -124,6 +129,7 @@ class ItemTask:
             reason=said.reason,
             route=said.route,
             override=said.override,
+            stayed=said.stayed,
             scores=_covered(said.scores, self.held),
             held=self.held,
             support=series.support,
@@ -151,14 +157,7 @@ class ItemWork:
         """Publish one item."""
         if task.method is None or task.horizon < 1:
             return task.published()
-        drivers, events = (self.explaining.drivers, self.explaining.events)
-        if task.method.alone:
-            drivers = events = None
-        refitted = stated(task.method, task.forms)
-        given: Any = {"drivers": drivers, "events": events, "borrowed": task.borrowed}
-        fitted = fit(task.learned, refitted, **given)
-        if not fitted.available and refitted != task.method:  # what was found does not fit any more: search anew
-            fitted = fit(task.learned, task.method, **given)
+        fitted = self._fitted(task, task.method, task.learned)
         outlook = self._outlook(task, fitted, None)
         told = self.scenarios if fitted.regressors is not None and fitted.regressors.drivers is not None else ()
         one = replace(
@@ -168,11 +167,37 @@ class ItemWork:
             reason=task.said.reason or outlook.reason,
             fit=_record(fitted),
             method=fitted.method,
+            beside=tuple(self._beside(task, outlook)),
         )
         if not one.available:
             return one
         one = replace(one, totals=self._totals(task, fitted, outlook))
         return replace(one, cautions=cautions(one, task.reading, task.series.actuals, self.wanted.levels))
+
+    def _fitted(self, task: ItemTask, method: Method, learned: ItemHistory) -> Fitted:
+        """A method fitted to what it learns from, with what its search found in the backtest."""
+        drivers, events = (self.explaining.drivers, self.explaining.events)
+        if method.alone:
+            drivers = events = None
+        refitted = stated(method, task.forms)
+        given: Any = {"drivers": drivers, "events": events, "borrowed": task.borrowed}
+        fitted = fit(learned, refitted, **given)
+        if not fitted.available and refitted != method:  # what was found does not fit any more: search anew
+            fitted = fit(learned, method, **given)
+        return fitted
+
+    def _beside(self, task: ItemTask, outlook: Outlook) -> Iterator[Beside]:
+        """What rivals would have said: of each role the first that has a forecast."""
+        for role, methods in task.rivals.items():
+            for method in methods:
+                same = method == task.method
+                points = outlook.points if same else self._rival_points(task, method)
+                if np.isfinite(points).all():
+                    yield Beside(role, method, points)
+                    break
+
+    def _rival_points(self, task: ItemTask, method: Method) -> FloatArray:
+        return self._fitted(task, method, task.series).forecast(task.horizon, self.wanted.levels).points
 
     def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
         forecast = fitted.forecast(task.horizon, self.wanted.levels, drivers=scenario)

@@ -13,10 +13,10 @@ from veridex.core.counts import whole_number
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
-from veridex.core.methods.catalogue import Method
+from veridex.core.methods.catalogue import Method, benchmarks
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Explanation
-from veridex.core.publication.dossier import ItemPublication, Overridden, Scores
+from veridex.core.publication.dossier import BENCHMARK, VERDICT, ItemPublication, Overridden, Scores
 from veridex.core.publication.groups import Grouping, group_totals, groupings
 from veridex.core.publication.head import Demand, Head, Made
 from veridex.core.publication.item import Calibration, ItemTask, ItemWork, Said
@@ -121,11 +121,17 @@ def _neighbours(history: History, verdict: Verdict | None) -> History:
 
 def _lent(history: History, tasks: list[ItemTask]) -> list[ItemTask]:
     """The tasks, with the seasons that neighbours lend at the end of each history to methods that borrow."""
-    columns = dict.fromkeys(column for task in tasks if task.method is not None for column in task.method.borrows)
+    columns = dict.fromkeys(column for task in tasks for one in _fitted_for(task) for column in one.borrows)
     if not columns:
         return tasks
     lent = lent_now(history, tuple(columns))
     return [replace(task, borrowed=lent[task.series.item]) for task in tasks]
+
+
+def _fitted_for(task: ItemTask) -> list[Method]:
+    """Every method that is fitted for an item."""
+    own = [] if task.method is None else [task.method]
+    return [*own, *(one for rivals in task.rivals.values() for one in rivals)]
 
 
 def _task(series: ItemHistory, read: ItemReading, source: Verdict | Method, asked: Edition) -> ItemTask:
@@ -134,10 +140,11 @@ def _task(series: ItemHistory, read: ItemReading, source: Verdict | Method, aske
     reached = f"its history reaches {asked.ahead.horizon} already" if horizon < 1 else ""
     if isinstance(source, Method):
         said = Said(why=f"The planner's own choice; not backtested.{_taken_for(read)}", reason=reached)
-        return ItemTask(series=series, reading=read, method=source, horizon=horizon, past=past, said=said)
+        own = {BENCHMARK: benchmarks(series.season_length)}
+        return ItemTask(series=series, reading=read, method=source, horizon=horizon, past=past, said=said, rivals=own)
     choice = source.choice(series.item)
     method = None if choice.winner is None else choice.winner.method
-    first = getattr(source.trial.scheme, "gap", 0) + 1
+    first, rivals = getattr(source.trial.scheme, "gap", 0) + 1, _rivals(choice, series)
     return ItemTask(
         series=series,
         reading=read,
@@ -145,11 +152,19 @@ def _task(series: ItemHistory, read: ItemReading, source: Verdict | Method, aske
         horizon=horizon,
         past=past,
         said=_said(choice, read, source, asked.wanted, reached),
-        forms=_forms(series, source, method),
+        forms=_forms(series, source, (method, *(one for own in rivals.values() for one in own))),
         tested=range(0) if not choice.tested else range(first, choice.evidence.furthest + 1),
         calibration=_calibration(choice, source, asked.wanted, horizon),
         held=source.held(series.item, asked.wanted.levels),
+        rivals=rivals,
     )
+
+
+def _rivals(choice: Choice, series: ItemHistory) -> Mapping[str, tuple[Method, ...]]:
+    """What is kept beside: the benchmark, and what the verdict would have published where a planner decided."""
+    known, own = choice.benchmark, choice.override
+    found = {BENCHMARK: benchmarks(series.season_length) if known is None else (known.method,)}
+    return found if own is None or own.instead_of is None else found | {VERDICT: (own.instead_of,)}
 
 
 def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int) -> Calibration | None:
@@ -166,17 +181,18 @@ def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int)
     )
 
 
-def _forms(series: ItemHistory, verdict: Verdict, method: Method | None) -> dict[Method, str]:
-    """What the searches of a method and its members found last in the backtest, where nothing new has come since."""
+def _forms(series: ItemHistory, verdict: Verdict, wanted: Sequence[Method | None]) -> dict[Method, str]:
+    """What the searches of methods and their members found last in the backtest, where nothing new has come since."""
     tested = verdict.trial.history[series.item]
     same = (tested.start, len(tested)) == (series.start, len(series))
-    if method is None or not same:
+    if not same:
         return {}
+    within = {part for method in wanted if method is not None for part in (method, *method.members)}
     one = verdict.trial[series.item]
     found = {}
     for m, entered in enumerate(verdict.trial.lineup):
         done = np.flatnonzero(one.status[m] <= Status.DONE)
-        if entered in (method, *method.members) and done.size:
+        if entered in within and done.size:
             found[entered] = one.forms[m, done[-1]].decode()
     return found
 
@@ -195,6 +211,7 @@ def _said(choice: Choice, read: ItemReading, verdict: Verdict, wanted: Wanted, r
         route="" if winner is None else choice.route,
         override=None if override is None or winner is None else Overridden(override.reason, instead),
         scores=_scores(choice, wanted.kind),
+        stayed=choice.kept is not None and choice.kept.stays,
     )
 
 
@@ -259,7 +276,13 @@ def _backtest(verdict: Verdict) -> Mapping[str, Any]:
         "conditions": verdict.conditions.in_words(),
         "scheme": trial.scheme.in_words(),
         "settings": asdict(trial.scheme) if is_dataclass(trial.scheme) else {},
+        "pace": asdict(trial.pace),
+        "levels": list(trial.levels),
+        "foresight": "perfect" if trial.perfect else "none",
+        "kept": trial.keeping,
+        "fingerprint": trial.history.fingerprint,
         "lineup": [entered.text for entered in trial.lineup],
+        "added": [entered.text for entered in trial.added],
         "notes": list(trial.notes),
         "standings": trial.standings(brief=True).to_dict("records"),
     }

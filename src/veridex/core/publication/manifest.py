@@ -28,7 +28,7 @@ from veridex.core.publication.head import Demand, Grouped, Head, Made, Planned
 
 __all__ = ["FORMAT", "evidence_of", "head_entry", "head_of", "item_entry", "manifest", "plain"]
 
-FORMAT = "veridex publication 8"
+FORMAT = "veridex publication 9"
 
 BY_EVIDENCE = "calibrated where there is a backtest, else model"
 
@@ -67,7 +67,9 @@ def head_entry(head: Head, groups: Iterable[GroupTotals]) -> dict[str, Any]:
         **({} if head.plan is None else {"plan": head.plan._asdict()}),
         "groups": [plain(one._asdict()) for one in head.groups],
         "group_totals": [
-            {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)} | _total_entry(one.totals)
+            {"group": one.group, "name": one.name, "origin": cadence.text(one.origin)}
+            | {"members": list(one.members)}
+            | _total_entry(one.totals)
             for one in groups
         ],
     }
@@ -102,6 +104,10 @@ def item_entry(one: ItemPublication, cadence: Cadence) -> dict[str, Any]:
         found["override"] = one.override._asdict()
     if one.scores is not None:
         found["scores"] = plain(asdict(one.scores))
+    if one.stayed:
+        found["stayed"] = True
+    if one.beside:
+        found["beside"] = {rival.role: rival.method.text for rival in one.beside}
     if one.cautions:
         found["cautions"] = [caution._asdict() for caution in one.cautions]
     return found
@@ -185,6 +191,7 @@ def evidence_of(entry: Mapping[str, Any]) -> dict[str, Any]:
         "override": None if override is None else Overridden(**override),
         "scores": None if scores is None else _scores_of(scores),
         "cautions": tuple(Caution(**one) for one in entry.get("cautions", ())),
+        "stayed": entry.get("stayed", False),
     }
 
 

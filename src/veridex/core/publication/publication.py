@@ -74,7 +74,9 @@ class Publication(Faced):
 
         Columns: item, period, kind (``actual`` or ``forecast``), step, value, std_error, the bounds of each level,
         method, tested (whether the lead time was backtested), reason, scenario (empty for the drivers themselves),
-        one-sided quantiles, half-widths of the intervals absolute and in percent of the value, intervals (which kind).
+        one-sided quantiles, half-widths of the intervals absolute and in percent of the value, intervals (which kind),
+        caution, benchmark (what it would have said), verdict (what it would have published, where a planner decided
+        otherwise).
         History first, as it was read, then the forecasts, per item, those of each scenario after them.
         """
         return frame_of(self.published.values(), self.cadence, self.head.wanted)

@@ -10,13 +10,15 @@ from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.totals import Totals
 from veridex.core.periods.cadence import Cadence
-from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
+from veridex.core.publication.dossier import BENCHMARK, VERDICT, GroupTotals, ItemPublication, Outlook
 from veridex.core.scoring.levels import level_label
 
 __all__ = ["ITEM", "frame_of", "totals_of"]
 
 ITEM = "item"
 """What the group of an item's own total is called."""
+
+BESIDE = (BENCHMARK, VERDICT)
 
 TYPES = {"step": "Int64", "tested": "boolean"}
 
@@ -59,6 +61,7 @@ def _past_block(one: ItemPublication, cadence: Cadence, wanted: Wanted) -> dict[
         **_appended(numbers),
         "intervals": [""] * n,
         "caution": [""] * n,
+        **dict.fromkeys(BESIDE, np.full(n, np.nan)),
     }
 
 
@@ -83,7 +86,14 @@ def _ahead_block(one: ItemPublication, cadence: Cadence, wanted: Wanted, outlook
         **_appended(numbers),
         "intervals": [kind] * n,
         "caution": ["; ".join(caution.why for caution in one.cautions)] * n,
+        **_beside(one, n, other),
     }
+
+
+def _beside(one: ItemPublication, n: int, other: bool) -> dict[str, FloatArray]:
+    """What was kept beside the forecast; nothing beside another future of the drivers."""
+    kept = {} if other else {rival.role: rival.points for rival in one.beside}
+    return {role: kept.get(role, np.full(n, np.nan)) for role in BESIDE}
 
 
 def _leading(one: ItemPublication, cadence: Cadence, first: int, kind: str, steps: list[Any]) -> dict[str, Any]:
@@ -121,13 +131,18 @@ def totals_of(
     """Totals of items and of groups, a row per step."""
     found = [
         GroupTotals(
-            group=ITEM, name=one.item, items=1, origin=one.origin, totals=_total_of(one, wanted), tested=one.tested
+            group=ITEM,
+            name=one.item,
+            members=(one.item,),
+            origin=one.origin,
+            totals=_total_of(one, wanted),
+            tested=one.tested,
         )
         for one in items
         if one.horizon > 0
     ]
     nothing = Totals(points=np.empty(0), bands=Bands.missing(wanted, 0))
-    empty = GroupTotals(group="", name="", items=0, origin=0, totals=nothing, tested=range(0))
+    empty = GroupTotals(group="", name="", members=(), origin=0, totals=nothing, tested=range(0))
     # Where nothing is available there are the same columns, without rows.
     return _table([_total_block(one, cadence, wanted) for one in [*found, *groups] or [empty]])
 
@@ -149,7 +164,7 @@ def _total_block(one: GroupTotals, cadence: Cadence, wanted: Wanted) -> dict[str
     return {
         "group": [one.group] * len(steps),
         "name": [one.name] * len(steps),
-        "items": np.full(len(steps), one.items),
+        "items": np.full(len(steps), len(one.members)),
         "step": steps,
         "period": cadence.starts(np.arange(one.origin + wanted.first, one.origin + 1 + n)),
         **wanted.columns(shown, forecast=one.totals.points[at]),

@@ -1,7 +1,7 @@
 """Publications as tables, and back to the bit."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
 
@@ -15,7 +15,7 @@ from veridex.core.laws.laws import Laws
 from veridex.core.laws.warp import Warp
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.periods.cadence import Cadence
-from veridex.core.publication.dossier import GroupTotals, ItemPublication, Outlook
+from veridex.core.publication.dossier import Beside, GroupTotals, ItemPublication, Outlook
 from veridex.core.publication.head import Head
 from veridex.core.publication.items import items_of
 from veridex.core.publication.manifest import FORMAT, evidence_of, head_entry, head_of, item_entry
@@ -72,7 +72,8 @@ def _layouts(entry: Mapping[str, Any]) -> tuple[Layout, ...]:
         raise Unfit(f"its format is {entry.get('format')!r}, not {FORMAT!r}")
     head = head_of(entry)
     cadence = Cadence.named(head.demand.cadence)
-    frame, totals, items = _frames(head, [NOBODY], cadence)
+    nobody = replace(NOBODY, horizon=head.wanted.first)  # so that there is a total, wherever totals begin
+    frame, totals, items = _frames(head, [nobody], cadence)
     schemas = {
         "forecast": schema_of(frame, cadence),
         "total": schema_of(totals, cadence),
@@ -192,7 +193,8 @@ def _item(item: str, entry: dict[str, Any], rows: "_Rows", read: _Read) -> ItemP
     ahead = rows.where(rows["kind"] == "forecast")
     method = None if entry["method"] is None else as_method(entry["method"])
     said = entry.get("intervals", {})
-    outlooks = []
+    outlooks: list[Outlook] = []
+    beside: list[Beside] = []
     if method is not None and len(ahead):
         for name in dict.fromkeys(ahead["scenario"].tolist()):
             own = ahead.where(ahead["scenario"] == name)
@@ -202,6 +204,9 @@ def _item(item: str, entry: dict[str, Any], rows: "_Rows", read: _Read) -> ItemP
                 own["std_error"],
                 _bands(own, read.wanted, said["published"]),
             )
+            if not outlooks:
+                rivals = entry.get("beside", {}).items()
+                beside = [Beside(role, as_method(text), own[role]) for role, text in rivals]
             outlooks.append(Outlook(*numbers, str(own["reason"][0]), str(name), laws, warps))
     return ItemPublication(
         item=item,
@@ -213,6 +218,7 @@ def _item(item: str, entry: dict[str, Any], rows: "_Rows", read: _Read) -> ItemP
         outlook=outlooks[0] if outlooks else None,
         scenarios=tuple(outlooks[1:]),
         totals=read.total(ITEM, item, said.get("totals")),
+        beside=tuple(beside),
         **evidence_of(entry),
     )
 
@@ -225,7 +231,7 @@ def _group(entry: dict[str, Any], read: _Read) -> GroupTotals:
     return GroupTotals(
         group=entry["group"],
         name=entry["name"],
-        items=int(own["items"][0]),
+        members=tuple(entry["members"]),
         origin=read.cadence.period(entry["origin"]),
         totals=totals,
         tested=_span(own),

@@ -72,6 +72,13 @@ class Publishing:
 
     method: Annotated[Texts, Word(help="Your own choice for all items, without a backtest.", repeated=True)] = ()
     trial: Annotated[str | None, Word(help="A trial that `backtest --to` has written.", name="from", planned="")] = None
+    again: Annotated[
+        str | None,
+        Word(
+            help="Make this publication again and say whether it is the same to the last bit (else exit code 3).",
+            planned="",
+        ),
+    ] = None
     horizon: Annotated[str, Word(help="Periods to forecast, or the last one, e.g. 2026-12.")] = "12"
     levels: Annotated[Numbers, Word(help="Interval levels in percent, separated by commas.")] = (80, 95)
     intervals: Annotated[
