@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from veridex.core.periods.cadence import Cadence
     from veridex.core.publication.controlling import Control
     from veridex.core.publication.publication import Publication
+    from veridex.core.publication.record.record import TrackRecord, track_record
     from veridex.core.publication.reproducing import Reproduced
     from veridex.core.publication.watching import Watch, watch
     from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
@@ -35,7 +36,7 @@ if TYPE_CHECKING:
     from veridex.exchange.calendars import read_holidays, working_days
     from veridex.exchange.explaining import read_drivers, read_events
     from veridex.exchange.forms.fitted import read_fitted
-    from veridex.exchange.keeping import read_publication, read_trial
+    from veridex.exchange.keeping import read_publication, read_publications, read_trial
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
     from veridex.front import backtest, compare_fits, fit, publish, tune
@@ -69,6 +70,7 @@ _HOMES = {
     "Stationarity": "core.diagnosis.stationarity",
     "Tidied": "core.tidying.tidy",
     "TidiedDrivers": "core.tidying.driver_rules",
+    "TrackRecord": "core.publication.record.record",
     "Trial": "core.backtest.trial",
     "Tuned": "core.backtest.tuning",
     "Tuning": "core.backtest.tuning",
@@ -94,6 +96,7 @@ _HOMES = {
     "read_holidays": "exchange.calendars",
     "read_fitted": "exchange.forms.fitted",
     "read_publication": "exchange.keeping",
+    "read_publications": "exchange.keeping",
     "read_trial": "exchange.keeping",
     "reproduce": "job.reproduce",
     "run_plan": "plan.running",
@@ -102,6 +105,7 @@ _HOMES = {
     "stationarity": "core.diagnosis.stationarity",
     "tidy": "core.tidying.tidy",
     "tidy_drivers": "core.tidying.driver_rules",
+    "track_record": "core.publication.record.record",
     "tune": "front",
     "watch": "core.publication.watching",
     "working_days": "exchange.calendars",
@@ -137,6 +141,7 @@ __all__ = [
     "Stationarity",
     "Tidied",
     "TidiedDrivers",
+    "TrackRecord",
     "Trial",
     "Tuned",
     "Tuning",
@@ -161,6 +166,7 @@ __all__ = [
     "read_history",
     "read_holidays",
     "read_publication",
+    "read_publications",
     "read_trial",
     "reproduce",
     "run_plan",
@@ -169,6 +175,7 @@ __all__ = [
     "stationarity",
     "tidy",
     "tidy_drivers",
+    "track_record",
     "tune",
     "watch",
     "working_days",

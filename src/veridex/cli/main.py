@@ -27,6 +27,7 @@ from veridex.job.requests import (
     Planning,
     Publishing,
     Reading,
+    Recording,
     Ruling,
     Running,
     Scoring,
@@ -228,6 +229,22 @@ def control(
     from veridex.cli.controlling import run_control
 
     raise typer.Exit(run_control(reading, controlling, testing, driving, happening, ruling, placing))
+
+
+@app.command(cls=Grouped)
+@takes(driving="drivers known_ahead working_days tidy_drivers", placing="form wide quiet figures")
+def record(
+    recording: Recording,
+    reading: Reading,
+    placing: Placing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
+) -> None:
+    """Hold everything that was published against what came: errors, value added, coverage, changes of methods."""
+    from veridex.cli.recording import run_record
+
+    run_record(recording, reading, driving, happening, ruling, placing)
 
 
 @app.command(cls=Grouped)

@@ -26,6 +26,7 @@ __all__ = [
     "place_of",
     "planned_at",
     "read_publication",
+    "read_publications",
     "read_trial",
     "restored_from",
     "shown",
@@ -104,6 +105,47 @@ def read_publication(source: str | Path) -> Publication:
     """
     publication: Publication = restored_from(PUBLICATION, source)
     return publication
+
+
+def read_publications(*sources: str | Path) -> tuple[Publication, ...]:
+    """Read all publications that places hold, as a track record asks for.
+
+    Parameters
+    ----------
+    *sources : str or Path
+        Whatever `read_publication` reads; a directory that has such directories and files in it; or the address of a
+        database, of which all are read that it keeps.
+
+    Raises
+    ------
+    PublicationUnreadable
+        If a source holds none, or one of them cannot be read.
+    """
+    return tuple(read_publication(one) for source in sources for one in _each(source))
+
+
+def _each(source: str | Path) -> Sequence[str | Path]:
+    """The addresses of the publications of a source; the source itself where there is none, or one."""
+    text = str(source)
+    if "://" in text:
+        mark = "&" if "?" in text else "?"
+        try:
+            numbers = () if "number=" in text else place_of(source, PUBLICATION).numbers(PUBLICATION)
+        except (DestinationRefused, OSError, ValueError):
+            numbers = ()  # reading it says what is wrong with it
+        return [f"{text}{mark}number={number}" for number in numbers] or [source]
+    directory = Path(source)
+    if not directory.is_dir() or place_of(source, PUBLICATION).holds(PUBLICATION):
+        return [source]
+    return [one for one in sorted(directory.iterdir()) if _holds_one(one)] or [source]
+
+
+def _holds_one(path: Path) -> bool:
+    """Whether a publication stands there."""
+    try:
+        return place_of(path, PUBLICATION).holds(PUBLICATION)
+    except DestinationRefused:
+        return False
 
 
 def read_trial(source: str | Path) -> Trial:

@@ -16,7 +16,7 @@ from veridex.core.scoring.measures import TERMS, grouped_sums, interval_terms, m
 from veridex.core.scoring.tracking import tracking_limit, tracking_signals
 from veridex.errors import ParameterError
 
-__all__ = ["INTERVAL_MEASURES", "averaged", "measure_by_origin", "scores"]
+__all__ = ["INTERVAL_MEASURES", "Cells", "averaged", "by_item", "measure_by_origin", "scores"]
 
 
 SCOPES = ("training", "holdout", "pooled", "both")
@@ -64,7 +64,7 @@ def scores(
     for block in trial.blocks():
         cells = _cells(trial, block, scope, common, intervals)
         indices = cells.indices | {name: labels[cells.indices["item"]] for name, labels in keys.items()}
-        parts.append(_by_item(groups, cells, indices))
+        parts.append(by_item(groups, cells, indices))
     table = pd.concat(parts, ignore_index=True).sort_values([*groups, ITEM], ignore_index=True)
     names = [name for name in table.columns if name not in (*groups, ITEM, "n", VOLUME)]
     table = averaged(table, groups, names, weights)
@@ -224,7 +224,7 @@ def _training_cells(block: Block) -> TrainingCells:
     return TrainingCells({"item": i + block.first, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T)
 
 
-def _by_item(
+def by_item(
     groups: tuple[str, ...], found: Cells | TrainingCells | PooledCells, indices: dict[str, Any]
 ) -> pd.DataFrame:
     """Sum terms per group and item, and turn sums into measures: all that a block knows of its items."""

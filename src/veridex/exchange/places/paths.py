@@ -27,6 +27,10 @@ class PathPlace:
     def room(self, rows: Mapping[str, int]) -> None:
         """There is always room."""
 
+    def numbers(self, form: Form) -> tuple[int, ...]:
+        """Nothing is numbered."""
+        return ()
+
     def occupied(self, form: Form) -> bool:
         """Whether it is there."""
         return self._target.exists()

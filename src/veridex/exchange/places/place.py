@@ -66,6 +66,9 @@ class Place(Protocol):
     def occupied(self, form: Form) -> bool:
         """Whether something is there where one of this form would stand."""
 
+    def numbers(self, form: Form) -> tuple[int, ...]:
+        """The numbers of all that is kept there, the oldest first; none where nothing is numbered."""
+
     def found(self, form: Form) -> Found:
         """What stands there.
 

@@ -7,9 +7,10 @@ by one.
 
 from veridex.job.requests.diagnosing import Applying, Diagnosing, Fitting, Looking
 from veridex.job.requests.placing import Placing, Planning, Running, Telling
-from veridex.job.requests.publishing import Controlling, Deciding, Overrule, Publishing, Watching
+from veridex.job.requests.publishing import Deciding, Overrule, Publishing
 from veridex.job.requests.reading import Driving, Happening, Reading, Ruling, Tidying
 from veridex.job.requests.testing import Scoring, Testing, Tuning
+from veridex.job.requests.watching import Controlling, Published, Recording, Watching
 
 __all__ = [
     "Applying",
@@ -23,8 +24,10 @@ __all__ = [
     "Overrule",
     "Placing",
     "Planning",
+    "Published",
     "Publishing",
     "Reading",
+    "Recording",
     "Ruling",
     "Running",
     "Scoring",

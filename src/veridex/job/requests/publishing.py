@@ -1,4 +1,4 @@
-"""What can be said of what is decided, published and watched."""
+"""What can be said of what is decided and published."""
 
 from dataclasses import dataclass
 from typing import Annotated, ClassVar, Literal
@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 from veridex.errors import ParameterError
 from veridex.job.words import Word
 
-__all__ = ["Controlling", "Deciding", "Overrule", "Publishing", "Watching"]
+__all__ = ["Deciding", "Overrule", "Publishing"]
 
 Texts = tuple[str, ...]
 Numbers = tuple[float, ...]
@@ -95,36 +95,3 @@ class Publishing:
         Literal["forecasts", "models", "totals"],
         Word(help="Which part is shown; models: a row per item, what was fitted.", planned=""),
     ] = "forecasts"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Watching:
-    """When what came is an alert."""
-
-    TITLE: ClassVar[str] = "Watch"
-
-    level: Annotated[
-        float | None,
-        Word(help="Interval level in percent: an actual outside is an alert (default: the widest)."),
-    ] = None
-    tolerance: Annotated[
-        float | None,
-        Word(help="Percent of the forecast that was agreed: beyond it is an alert, whatever the level."),
-    ] = None
-    false_alerts: Annotated[
-        float | None,
-        Word(help="How many alerts a period chance may bring over all items, in place of a tolerance."),
-    ] = None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Controlling:
-    """Which figures are held against what should have been expected."""
-
-    TITLE: ClassVar[str] = "Control"
-
-    at: Annotated[str, Word(help="The period whose figures are controlled, e.g. 2024-Q3.", planned="")]
-    tolerance: Annotated[float, Word(help="Percent of what was expected, up to which nobody asks.", planned="")] = 10.0
-    level: Annotated[
-        float, Word(help="Level of the band in percent; of figures that are right the rest lies outside.", planned="")
-    ] = 95.0

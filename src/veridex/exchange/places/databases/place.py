@@ -87,6 +87,14 @@ class Database:
         """Whether one of this form is there."""
         return self.holds(form)
 
+    def numbers(self, form: Form) -> tuple[int, ...]:
+        """The numbers of all that is kept there, the oldest first."""
+        with self._reading() as connection:
+            head = Tables(form, self._address.prefix).head
+            if not sql.inspect(connection).has_table(head.name):
+                return ()
+            return tuple(connection.execute(sql.select(head.c.number).order_by(head.c.number)).scalars())
+
     def found(self, form: Form) -> Found:
         """Read all rows of the one that is meant, as they stood at one moment."""
         with self._reading() as connection:

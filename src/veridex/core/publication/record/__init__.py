@@ -1,0 +1,1 @@
+"""The track record: what was published against what came."""
