@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from veridex.core.publication.publication import Publication
     from veridex.core.publication.record.record import TrackRecord, track_record
     from veridex.core.publication.reproducing import Reproduced
-    from veridex.core.publication.watching import Watch, watch
+    from veridex.core.publication.watch.watch import Watch, watch
     from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
     from veridex.core.tidying.profile import profile
     from veridex.core.tidying.tidy import Tidied, tidy
@@ -76,7 +76,7 @@ _HOMES = {
     "Tuning": "core.backtest.tuning",
     "Verdict": "core.verdict.verdict",
     "Control": "core.publication.controlling",
-    "Watch": "core.publication.watching",
+    "Watch": "core.publication.watch.watch",
     "VeridexError": "errors",
     "backtest": "front",
     "breaks": "core.diagnosis.breaks",
@@ -107,7 +107,7 @@ _HOMES = {
     "tidy_drivers": "core.tidying.driver_rules",
     "track_record": "core.publication.record.record",
     "tune": "front",
-    "watch": "core.publication.watching",
+    "watch": "core.publication.watch.watch",
     "working_days": "exchange.calendars",
     "write": "exchange.writing",
 }

@@ -25,6 +25,7 @@ from veridex.job.requests import (
     Looking,
     Placing,
     Planning,
+    Published,
     Publishing,
     Reading,
     Recording,
@@ -229,6 +230,17 @@ def control(
     from veridex.cli.controlling import run_control
 
     raise typer.Exit(run_control(reading, controlling, testing, driving, happening, ruling, placing))
+
+
+@app.command("watch", cls=Grouped)
+@takes(placing="form wide quiet figures")
+def watch_published(
+    published: Published, reading: Reading, watching: Watching, placing: Placing, ruling: Ruling
+) -> None:
+    """Hold a publication against what came since: alerts, what happened, totals so far (exit code 3 with alerts)."""
+    from veridex.cli.watching import run_watch
+
+    raise typer.Exit(run_watch(published, watching, reading, ruling, placing))
 
 
 @app.command(cls=Grouped)

@@ -162,6 +162,7 @@ def _publish(plan: Plan) -> Iterator[Fault]:
 
 def _watch(plan: Plan) -> Iterator[Fault]:
     asked, levels = plan.request(Watching), plan.request(Publishing).levels
+    yield from _there("watch.prices", asked.prices)
     if asked.level is not None and asked.level not in levels:
         known = ", ".join(f"{one:g}" for one in levels)
         yield Fault("watch.level", f"{asked.level:g}: it is none of publish.levels ({known})")

@@ -12,7 +12,7 @@ from veridex.core.methods.short_names import brief_name
 from veridex.core.methods.words import counted
 from veridex.core.publication.manifest import plain
 from veridex.core.publication.publication import Publication
-from veridex.core.publication.watching import Watch
+from veridex.core.publication.watch.watch import Watch
 from veridex.core.readable import number
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors.plans import Fault

@@ -16,7 +16,7 @@ from veridex.core.periods.spans import instant
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.head import Planned
 from veridex.core.publication.publication import Publication
-from veridex.core.publication.watching import Watch, watch
+from veridex.core.publication.watch.watch import Watch
 from veridex.errors import ParameterError, PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
 from veridex.exchange.forms.publications import PUBLICATION
@@ -29,6 +29,7 @@ from veridex.job.reading import explanation, read_whole, scenarios_of, settled
 from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Telling, Testing, Watching
 from veridex.job.telling import tell, unsaid
 from veridex.job.testing import backtested
+from veridex.job.watching import watched
 from veridex.plan.journal import Journal
 from veridex.plan.plan import Plan
 from veridex.plan.reading import read_plan
@@ -184,12 +185,8 @@ class _Work:
         if last.cadence != history.cadence:
             self.desk.say(f"The last publication is {last.cadence.name}: it is not held against this demand.")
             return None
-        asked, levels = self.plan.request(Watching), last.head.wanted.levels
-        level = asked.level if asked.level in levels else None
-        if asked.level is not None and level is None:
-            self.desk.say(f"The last publication has no {asked.level:g} % interval: watched at {max(levels):g} %.")
         with self._timed("watch"):
-            return watch(last, history, level=level, tolerance=asked.tolerance, false_alerts=asked.false_alerts)
+            return watched(last, history, self.plan.request(Watching), self.desk)
 
     def _published(self, run: PlanRun, told: Explanation, last: Publication | None, place: Destination) -> PlanRun:
         """Test, decide and publish, as far as is asked for."""

@@ -1,11 +1,14 @@
 """A publication against what came: held against a plain computation; levels, tolerance, and what is missing."""
 
 import numpy as np
+import pandas as pd
 import pytest
+from scipy.stats import multivariate_normal, norm
 
 import veridex as vx
-from conftest import monthly, seasonal_values
-from veridex.errors import ParameterError
+from conftest import inside, monthly, seasonal_values
+from veridex.core.publication.watch.signals import chance_of_either
+from veridex.errors import ParameterError, VeridexError
 
 
 @pytest.fixture(scope="module")
@@ -127,3 +130,115 @@ def test_late_and_corrected_figures_are_recognised(two):
         and "3 figures that it knew" in found.in_words()
     )
     assert vx.watch(made, monthly(known, item="jar-0")).corrections.empty
+
+
+@pytest.fixture(scope="module")
+def tested():
+    """Three steady items, tested and published six months ahead, with the total of all."""
+    rng = np.random.default_rng(5)
+    values = 200 + 10 * rng.normal(size=(3, 78))
+    whole = vx.History.of([monthly(row, item=f"lid-{i}")[f"lid-{i}"] for i, row in enumerate(values)])
+    known = whole.first(72)
+    trial = vx.backtest(known, ["mean", "naive", "seasonal-naive"], vx.RollingOrigin(horizon=6, origins=18))
+    return whole, vx.publish(known, vx.decide(trial), horizon=6, groups=["all"])
+
+
+def with_added(whole, item, at, size):
+    """The same demand with something added to periods of an item."""
+    many = []
+    for one in whole:
+        values = np.array(one.values)
+        values[at] += size if one.item == item else 0.0
+        many += monthly(values, item=one.item)
+    return vx.History.of(many)
+
+
+def test_the_signal_smooths_what_each_score_adds_to_those_before(tested):
+    whole, made = tested
+    found = vx.watch(made, whole, false_alerts=0.5)
+    for item, own in found.frame.groupby("item"):
+        one, y = made[item], own["actual"].to_numpy()
+        scores = np.array([norm.ppf(one.law(h).cdf(float(y[h - 1]))) for h in range(1, 7)])
+        r = one.dependence
+        surprises, expected, alike = [], [], []
+        for k in range(6):  # each score less what those before it say, by regression
+            slope = np.linalg.solve(r[:k, :k], r[:k, k]) if k else np.empty(0)
+            surprises.append((scores[k] - slope @ scores[:k]) / np.sqrt(1.0 - slope @ r[:k, k]))
+            weights = 0.7 ** np.arange(k, -1, -1)
+            expected.append(weights @ surprises / np.sqrt(weights @ weights))
+            alike.append(np.sqrt(1.0 - slope @ r[:k, k]))
+        assert own["signal"].to_numpy() == pytest.approx(expected, rel=1e-5)
+        drawn = chance_of_either(own["chance"].to_numpy(), own["signal"].to_numpy(), np.array(alike))
+        assert drawn[0] == pytest.approx(own["chance"].iloc[0], rel=1e-3)  # at first they are the same
+        assert (drawn >= np.minimum(own["chance"], 200 * norm.sf(np.abs(expected))) - 1e-9).all()
+    assert "would seem so by chance." in found.in_words()
+
+
+@pytest.mark.parametrize(("chance", "signal", "alike"), [(2.0, 1.5, 0.3), (5.0, -2.5, 0.7), (0.1, 0.5, 0.95)])
+def test_the_chance_of_either_look_is_the_mass_outside_a_square(chance, signal, alike):
+    far = max(norm.isf(chance / 200), abs(signal))
+    both = multivariate_normal([0, 0], [[1, alike], [alike, 1]])
+    inside_square = both.cdf([far, far]) - 2 * both.cdf([-far, far]) + both.cdf([-far, -far])
+    found = chance_of_either(np.array([chance]), np.array([signal]), np.array([alike]))
+    assert found[0] == pytest.approx(100 * (1 - inside_square), abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("at", "size", "what", "since"),
+    [
+        (slice(74, 75), 90.0, "outlier", "2024-03"),
+        (slice(74, 78), -60.0, "level shifted", "2024-03"),
+        (slice(77, 78), 160.0, "outlier, or a shift that begins", "2024-06"),
+        (slice(0, 0), 0.0, "as expected", ""),
+    ],
+)
+def test_what_happened_is_said_with_its_date_and_size(tested, at, size, what, since):
+    whole, made = tested
+    found = vx.watch(made, with_added(whole, "lid-1", at, size), false_alerts=0.05)
+    row = found.items.set_index("item").loc["lid-1"]
+    assert (row["what"], row["since"][:7]) == (what, since)
+    if size:
+        assert row["size"] == pytest.approx(size, abs=3 * row["size_error"]) and row["sure"] > 90
+        assert found.items["item"].iloc[0] == "lid-1" and "lid-1" in set(found.alerts["item"])
+        said = found.why("lid-1")
+        assert since in said and ("lower" if size < 0 else "higher") in said
+        assert ("Its level is" in said) == (what == "level shifted")
+    assert set(found.items.loc[found.items["item"] != "lid-1", "what"]) == {"as expected"}
+
+
+def test_errors_are_ranked_by_what_they_cost(tested):
+    whole, made = tested
+    plain, prices = vx.watch(made, whole), {"lid-0": 1.0, "lid-1": 50.0}
+    priced = vx.watch(made, whole, prices=prices)
+    errors = plain.frame["error"].abs().groupby(plain.frame["item"]).sum()
+    assert plain.items.set_index("item")["cost"].to_dict() == pytest.approx(errors.to_dict())
+    assert plain.items["cost"].is_monotonic_decreasing and plain.items["share"].sum() == pytest.approx(100)
+    assert priced.items["item"].iloc[0] == "lid-1" and np.isnan(priced.items["cost"].iloc[-1])  # no price, no cost
+    assert priced.items["cost"].iloc[0] == pytest.approx(50 * errors["lid-1"])
+    for wrong, said in (({"lid-0": 0.0}, "a price is a number above zero"), (pd.DataFrame({"item": [1]}), "price")):
+        with pytest.raises(VeridexError, match=said):
+            vx.watch(made, whole, prices=wrong)
+
+
+def test_the_total_of_a_group_is_held_against_its_law(tested):
+    whole, made = tested
+    (row,) = vx.watch(made, whole.first(76)).groups.to_dict("records")
+    came = sum(one.values[72:76].sum() for one in whole)
+    assert (row["name"], row["items"], row["periods"]) == ("all", 3, 4) and row["actual"] == pytest.approx(came)
+    said = made.totals.query("group == 'all' and step == 4").iloc[0]
+    assert (row["forecast"], row["lower"]) == (said["forecast"], said["lower_95"])
+    assert row["chance"] == pytest.approx(made.groups[0].law(4).chance(came))
+    assert vx.watch(made, vx.History.of([whole["lid-0"], whole["lid-1"]])).groups.empty
+
+
+def test_the_command_watches(tested, tmp_path):
+    whole, made = tested
+    vx.write(made, tmp_path / "made")
+    with_added(whole, "lid-2", slice(75, 78), 80.0).to_frame().to_csv(tmp_path / "newer.csv", index=False)
+    (tmp_path / "prices.csv").write_text("item,price\nlid-0,1\nlid-1,1\nlid-2,3\n")
+    words = ["watch", tmp_path / "made", tmp_path / "newer.csv", "--item", "item", "--cadence", "monthly", "--quiet"]
+    page = inside(*words, "--prices", tmp_path / "prices.csv", "--keep-unfinished")
+    assert page.returncode == 3 and "Alerts, the dearest first" in page.stdout and "level shifted" in page.stdout
+    assert "Its level is" in " ".join(page.stdout.split()) and "Groups so far" in page.stdout
+    table = inside(*words, "--part", "totals", "--as", "csv", "--tolerance", "500")
+    assert table.returncode == 0 and len(table.stdout.strip().splitlines()) == 1 + 3

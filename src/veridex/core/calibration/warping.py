@@ -18,7 +18,7 @@ from veridex.core.calibration.peers import Peers, growing
 from veridex.core.laws.warp import KNOTS, Warp, held_by_rows
 from veridex.core.periods.moments import NOW
 
-__all__ = ["calibrated_transforms", "warps"]
+__all__ = ["TOTALS_OVERLAP", "calibrated_transforms", "warps"]
 
 BELIEVED = 0.5
 """How much is believed of what both halves of the others' evidence show, and of what the item's own adds to it."""
@@ -30,11 +30,12 @@ PRIOR_ORIGINS = 24.0
 """Of an item without company the law as it is counts as so many origins against its own spread of scores."""
 
 
-OVERLAP = 1.03
-"""What scores are stretched by that published bands learn from: weights from overlapping origins make them small."""
+OVERLAP, TOTALS_OVERLAP = 1.03, 1.08
+"""What scores are stretched by that published bands learn from, and those of totals: weights from overlapping origins
+make them small, the more so the more windows overlap (measured: docs/verification.md, watching)."""
 
 
-def warps(fit: Hindcast | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
+def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: float = OVERLAP) -> tuple[Warp, ...]:
     """Warps of lead times 1 to `horizon`; those beyond the tested ones are warped as the last of these.
 
     None at all where neither the item nor others have any evidence: the law stays the model's.
@@ -45,6 +46,8 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
         The item's own evidence, if there is any.
     peers : Peers
         That of the others.
+    stretch : float
+        What scores are stretched by.
     """
     if peers.shape is None and (fit is None or np.isnan(fit.transforms).all()):
         return ()
@@ -53,7 +56,7 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int) -> tuple[Warp, ...]:
         location, scale = _own(fit, np.array([NOW]), [peers])
     shape = _shape_of(peers, horizon)
     tested = min(len(shape), horizon)
-    found = [Warp(knots) for knots in growing(location + OVERLAP * scale * shape[:tested])]
+    found = [Warp(knots) for knots in growing(location + stretch * scale * shape[:tested])]
     return (*found, *[found[-1]] * (horizon - tested))
 
 

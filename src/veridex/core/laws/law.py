@@ -12,7 +12,25 @@ from veridex.core.laws.support import Support
 from veridex.core.laws.warp import STRAIGHT, Warp
 from veridex.errors import ParameterError
 
-__all__ = ["Law"]
+__all__ = ["Law", "standing"]
+
+
+def standing(laws: Laws, warps: Sequence[Warp], demand: FloatArray) -> FloatArray:
+    """Where demand (n,) stands in as many laws as warped, between 0 and 1; see `Law.stood`.
+
+    Parameters
+    ----------
+    laws : Laws
+        A batch of shape (n,).
+    warps : sequence of Warp
+        As many, or none where the laws are as they are.
+    demand : ndarray, shape (n,)
+    """
+    edges = np.stack((laws.cdf(demand[:, None], strictly=True)[:, 0], laws.cdf(demand[:, None])[:, 0]), axis=1)
+    edges[~laws.whole, 0] = edges[~laws.whole, 1]
+    if warps:
+        edges = np.array([warp.held(row) for warp, row in zip(warps, edges, strict=True)])
+    return np.asarray(edges.mean(axis=1))
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,16 +80,18 @@ class Law:
         found = self.warp.held(self.laws.cdf(np.atleast_1d(np.asarray(demand, dtype=np.float64))))
         return float(found[0]) if np.isscalar(demand) else found
 
-    def chance(self, demand: float) -> float:
-        """Percent of demand that lies at least as far out as this, on either side.
+    def stood(self, demand: float) -> float:
+        """Where demand stands in the law, between 0 and 1.
 
         Of a law on whole numbers half of what lies on the number itself counts to each side (the mid-p value), so that
-        the chance of demand that follows the law is as uniform as it can be: Lancaster (1961), Journal of the American
-        Statistical Association 56, 223-234.
+        demand that follows the law stands as uniformly as it can: Lancaster (1961), Journal of the American Statistical
+        Association 56, 223-234.
         """
-        above = float(self.cdf(demand))
-        below = float(self.cdf(float(np.nextafter(demand, -np.inf)))) if self.support.whole else above
-        inside = 0.5 * (above + below)
+        return float(standing(self.laws.at(None), (self.warp,), np.array([demand]))[0])
+
+    def chance(self, demand: float) -> float:
+        """Percent of demand that lies at least as far out as this, on either side, by where it stands."""
+        inside = self.stood(demand)
         return 200.0 * min(inside, 1.0 - inside)
 
     def sample(self, size: int, seed: int = 0) -> FloatArray:

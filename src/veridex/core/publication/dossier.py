@@ -318,3 +318,15 @@ class GroupTotals:
     def called(self) -> str:
         """The group in words: ``all``, or its column and its name."""
         return self.name if self.name == self.group else f"{self.group} {self.name}"
+
+    def law(self, step: int) -> Law:
+        """What may be wanted up to a lead time, from the one that totals begin with.
+
+        Raises
+        ------
+        ParameterError
+            If there is no such total.
+        """
+        if self.totals.laws is None:
+            raise ParameterError("step", repr(step), f"{self.called} has no law of totals: {self.totals.reason}")
+        return _law_at(self.totals.laws, self.totals.warps, self.totals.points, step)

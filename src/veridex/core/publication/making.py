@@ -8,7 +8,7 @@ import numpy as np
 
 from veridex.core.backtest.engine import Engine
 from veridex.core.calibration.bands import Wanted
-from veridex.core.calibration.warping import warps
+from veridex.core.calibration.warping import TOTALS_OVERLAP, warps
 from veridex.core.counts import whole_number
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
@@ -176,7 +176,7 @@ def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int)
     own_total = None if fit is None else verdict.total_of(fit, choice.route, first)
     return Calibration(
         warps(fit, verdict.peers(choice.item), horizon),
-        warps(own_total, verdict.peers(choice.item, totals_from=first), horizon),
+        warps(own_total, verdict.peers(choice.item, totals_from=first), horizon, TOTALS_OVERLAP),
         dependence,
     )
 

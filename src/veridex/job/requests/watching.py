@@ -1,6 +1,7 @@
 """What can be said of holding what was published, or expected, against what came."""
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Annotated, ClassVar, Literal
 
 from veridex.job.words import Word
@@ -39,6 +40,14 @@ class Watching:
         float | None,
         Word(help="How many alerts a period chance may bring over all items, in place of a tolerance."),
     ] = None
+    prices: Annotated[
+        Path | None,
+        Word(help="Table of what a unit is worth: item, price. Errors are ranked by what they cost.", place=True),
+    ] = None
+    part: Annotated[
+        Literal["page", "items", "alerts", "periods", "totals", "groups", "corrections"],
+        Word(help="Which table is shown; the page has the most important of them.", planned=""),
+    ] = "page"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,1 @@
+"""The watch: a publication against the actuals that came later."""
