@@ -117,7 +117,7 @@ def test_a_watch_at_another_level_than_asked_is_said(job):
     assert run(place).returncode == 0
     (place / "plan.toml").write_text(PLAN + "levels = [80, 90]\n[watch]\nlevel = 90\n")
     until("2025-07")
-    assert "The last publication has no 90 % interval: watched at 95 %." in run(place, "--only", "watch").stderr
+    assert "The publication has no 90 % interval: watched at 95 %." in run(place, "--only", "watch").stderr
 
 
 def test_a_run_as_of_a_day_is_what_it_would_have_been(job):

@@ -46,7 +46,7 @@ class Happened(NamedTuple):
     sure: float
 
 
-def what_happened(scores: FloatArray, together: FloatArray, spreads: FloatArray) -> Happened:
+def what_happened(scores: FloatArray, together: FloatArray, errors: FloatArray, spreads: FloatArray) -> Happened:
     """The likeliest explanation of scores (n,).
 
     Parameters
@@ -55,8 +55,8 @@ def what_happened(scores: FloatArray, together: FloatArray, spreads: FloatArray)
         Where what came stands in its laws, as normal scores.
     together : ndarray, shape (n, n)
         How they go together.
-    spreads : ndarray, shape (n,)
-        Standard deviations of the laws, in units of demand.
+    errors, spreads : ndarray, shape (n,)
+        Actuals less forecasts, and standard deviations of the laws, in units of demand: by them its size is told.
     """
     n = scores.size
     inverse = np.linalg.inv(together + 1e-9 * np.eye(n))
@@ -73,6 +73,7 @@ def what_happened(scores: FloatArray, together: FloatArray, spreads: FloatArray)
         return Happened(CHANCE, -1, np.nan, np.nan, float(sure[0]))
     way = int(np.argmax(odds[:n])) if best == 1 else n + int(np.argmax(odds[n:]))
     at = way if best == 1 else way - n
-    size, error = fit[way] / information[way] * spreads[at], spreads[at] / np.sqrt(information[way])
+    size = float(ways[way] @ inverse @ (errors / spreads)) / information[way] * spreads[at]
+    error = spreads[at] / np.sqrt(information[way])
     what = SHIFT if best == 2 else EITHER if at == n - 1 else OUTLIER
     return Happened(what, at, float(size), float(error), float(sure[best]))

@@ -82,7 +82,7 @@ def explained(seen: Seen, *, odd: bool) -> dict[str, Any]:
     spreads = one.outlook.laws.moments()[1][found.steps - 1]
     if not (np.isfinite(spreads) & (spreads > 0.0)).all():
         return nothing | {"what": ""}
-    told = what_happened(place.scores, place.together, spreads)
+    told = what_happened(place.scores, place.together, found.actuals - found.forecasts, spreads)
     since = -1 if told.at < 0 else one.origin + int(found.steps[told.at])
     return {"what": told.what, "since": since, "size": told.size, "size_error": told.error, "sure": told.sure}
 
