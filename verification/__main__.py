@@ -6,6 +6,7 @@ import time
 from verification import (
     accuracy,
     arima,
+    campaigns,
     censored,
     constants,
     control,
@@ -51,6 +52,7 @@ PARTS = {
     "control": control.main,
     "watching": watching.main,
     "reproducing": reproducing.main,
+    "campaigns": campaigns.main,
 }
 
 

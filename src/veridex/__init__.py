@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from veridex.core.history.history import History
     from veridex.core.history.item import ItemHistory
     from veridex.core.periods.cadence import Cadence
+    from veridex.core.publication.campaigning import Campaign
     from veridex.core.publication.controlling import Control
     from veridex.core.publication.publication import Publication
     from veridex.core.publication.record.record import TrackRecord, track_record
@@ -40,6 +41,7 @@ if TYPE_CHECKING:
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
     from veridex.front import backtest, compare_fits, fit, publish, tune
+    from veridex.job.campaign import campaign
     from veridex.job.control import control
     from veridex.job.reproduce import reproduce
     from veridex.plan.run import PlanRun
@@ -75,12 +77,14 @@ _HOMES = {
     "Tuned": "core.backtest.tuning",
     "Tuning": "core.backtest.tuning",
     "Verdict": "core.verdict.verdict",
+    "Campaign": "core.publication.campaigning",
     "Control": "core.publication.controlling",
     "Watch": "core.publication.watch.watch",
     "VeridexError": "errors",
     "backtest": "front",
     "breaks": "core.diagnosis.breaks",
     "compare_fits": "front",
+    "campaign": "job.campaign",
     "control": "job.control",
     "correlogram": "core.diagnosis.correlogram",
     "decide": "core.verdict.verdict",
@@ -121,6 +125,7 @@ __all__ = [
     "Audit",
     "Breaks",
     "Cadence",
+    "Campaign",
     "Comparison",
     "Control",
     "Correlogram",
@@ -150,6 +155,7 @@ __all__ = [
     "Watch",
     "backtest",
     "breaks",
+    "campaign",
     "compare_fits",
     "control",
     "correlogram",

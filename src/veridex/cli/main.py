@@ -16,6 +16,7 @@ from veridex.errors import InputError
 from veridex.exchange.missing import refuse_missing
 from veridex.job.requests import (
     Applying,
+    Campaigning,
     Controlling,
     Deciding,
     Diagnosing,
@@ -230,6 +231,27 @@ def control(
     from veridex.cli.controlling import run_control
 
     raise typer.Exit(run_control(reading, controlling, testing, driving, happening, ruling, placing))
+
+
+@app.command(cls=Grouped)
+@takes(
+    testing="methods origins engine",
+    driving="drivers known_ahead working_days tidy_drivers",
+    placing="form wide quiet figures",
+)
+def campaign(
+    reading: Reading,
+    campaigning: Campaigning,
+    placing: Placing,
+    testing: Testing,
+    driving: Driving,
+    happening: Happening,
+    ruling: Ruling,
+) -> None:
+    """Say what a campaign added where nobody was left out of it, and how often nothing adds as much."""
+    from veridex.cli.campaigning import run_campaign
+
+    run_campaign(reading, campaigning, testing, driving, happening, ruling, placing)
 
 
 @app.command("watch", cls=Grouped)

@@ -8,9 +8,10 @@ References
 """
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
-from scipy.special import ndtr
+from scipy.special import ndtr, stdtrit
 
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.calibration.hindcast import Hindcast, agreed, scores_of
@@ -18,7 +19,7 @@ from veridex.core.calibration.peers import Peers, growing
 from veridex.core.laws.warp import KNOTS, Warp, held_by_rows
 from veridex.core.periods.moments import NOW
 
-__all__ = ["TOTALS_OVERLAP", "calibrated_transforms", "warps"]
+__all__ = ["PRIOR_ORIGINS", "calibrated_transforms", "stretch_of_totals", "warps"]
 
 BELIEVED = 0.5
 """How much is believed of what both halves of the others' evidence show, and of what the item's own adds to it."""
@@ -35,7 +36,17 @@ OVERLAP, TOTALS_OVERLAP = 1.03, 1.08
 make them small, the more so the more windows overlap (measured: docs/verification.md, watching)."""
 
 
-def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: float = OVERLAP) -> tuple[Warp, ...]:
+def stretch_of_totals(windows: FloatArray) -> FloatArray:
+    """What scores of totals (H, KNOTS) are stretched by, whose spread so many windows that do not overlap (H,) told.
+
+    A spread that few windows told makes a Student's law of a normal one, with as many degrees of freedom (Student,
+    1908, Biometrika 6, 1-25).
+    """
+    wider = stdtrit(windows[:, None], ndtr(KNOTS)) / np.where(KNOTS == 0.0, 1.0, KNOTS)
+    return np.asarray(TOTALS_OVERLAP * np.where(KNOTS == 0.0, 1.0, wider))
+
+
+def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: Any = OVERLAP) -> tuple[Warp, ...]:
     """Warps of lead times 1 to `horizon`; those beyond the tested ones are warped as the last of these.
 
     None at all where neither the item nor others have any evidence: the law stays the model's.
@@ -46,7 +57,7 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: float = OVE
         The item's own evidence, if there is any.
     peers : Peers
         That of the others.
-    stretch : float
+    stretch : float or ndarray, shape (H, KNOTS)
         What scores are stretched by.
     """
     if peers.shape is None and (fit is None or np.isnan(fit.transforms).all()):
@@ -56,7 +67,8 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: float = OVE
         location, scale = _own(fit, np.array([NOW]), [peers])
     shape = _shape_of(peers, horizon)
     tested = min(len(shape), horizon)
-    found = [Warp(knots) for knots in growing(location + stretch * scale * shape[:tested])]
+    wide = np.broadcast_to(np.asarray(stretch), shape.shape)
+    found = [Warp(knots) for knots in growing(location + wide[:tested] * scale * shape[:tested])]
     return (*found, *[found[-1]] * (horizon - tested))
 
 

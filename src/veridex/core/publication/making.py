@@ -8,7 +8,7 @@ import numpy as np
 
 from veridex.core.backtest.engine import Engine
 from veridex.core.calibration.bands import Wanted
-from veridex.core.calibration.warping import TOTALS_OVERLAP, warps
+from veridex.core.calibration.warping import stretch_of_totals, warps
 from veridex.core.counts import whole_number
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.history import History
@@ -174,9 +174,10 @@ def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int)
         return None
     fit, first = choice.learned, wanted.first
     own_total = None if fit is None else verdict.total_of(fit, choice.route, first)
+    wide = stretch_of_totals(verdict.total_windows(first))
     return Calibration(
         warps(fit, verdict.peers(choice.item), horizon),
-        warps(own_total, verdict.peers(choice.item, totals_from=first), horizon, TOTALS_OVERLAP),
+        warps(own_total, verdict.peers(choice.item, totals_from=first), horizon, wide),
         dependence,
     )
 

@@ -8,12 +8,13 @@ from typing import ClassVar
 import numpy as np
 import pandas as pd
 
+from veridex.core.arrays import FloatArray
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.held import KINDS, Held, held
 from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import Peers
 from veridex.core.calibration.pool import Pool
-from veridex.core.calibration.warping import warps
+from veridex.core.calibration.warping import PRIOR_ORIGINS, warps
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.methods.fold.status import Status
@@ -181,6 +182,18 @@ class Verdict(Faced):
         dependence = self.pool.dependence(route)
         assert dependence is not None
         return fit.totals(dependence, first)
+
+    def total_windows(self, first: int) -> FloatArray:
+        """How many windows that do not overlap told the spread of totals from a lead time up to each later one.
+
+        Of all items together, shape (H,); an origin whose window shares periods with others counts for its share. The
+        laws themselves count as `PRIOR_ORIGINS` origins, as they do against an item's own spread of scores.
+        """
+        fits = [fit for own in self.total_pool(first).fits.values() for fit in own.values()]
+        known = sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in fits)
+        stride = getattr(self.trial.scheme, "stride", 1)
+        lengths = np.maximum(np.arange(1, self.trial.horizon + 1) - (first - 1), 1)
+        return np.asarray((known + PRIOR_ORIGINS) / np.maximum(lengths / stride, 1.0), dtype=np.float64)
 
     @cached_property
     def _total_pools(self) -> dict[int, Pool]:

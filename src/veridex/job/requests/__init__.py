@@ -10,10 +10,11 @@ from veridex.job.requests.placing import Placing, Planning, Running, Telling
 from veridex.job.requests.publishing import Deciding, Overrule, Publishing
 from veridex.job.requests.reading import Driving, Happening, Reading, Ruling, Tidying
 from veridex.job.requests.testing import Scoring, Testing, Tuning
-from veridex.job.requests.watching import Controlling, Published, Recording, Watching
+from veridex.job.requests.watching import Campaigning, Controlling, Published, Recording, Watching
 
 __all__ = [
     "Applying",
+    "Campaigning",
     "Controlling",
     "Deciding",
     "Diagnosing",

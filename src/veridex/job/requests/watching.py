@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from veridex.job.words import Word
 
-__all__ = ["Controlling", "Published", "Recording", "Watching"]
+__all__ = ["Campaigning", "Controlling", "Published", "Recording", "Watching"]
 
 Texts = tuple[str, ...]
 
@@ -61,6 +61,23 @@ class Controlling:
     level: Annotated[
         float, Word(help="Level of the band in percent; of figures that are right the rest lies outside.", planned="")
     ] = 95.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Campaigning:
+    """Which span is held against what would have come."""
+
+    TITLE: ClassVar[str] = "Campaign"
+
+    begins: Annotated[str, Word(help="The first period of the campaign, e.g. 2025-03.")]
+    ends: Annotated[str | None, Word(help="Its last period (default: the last of the history).")] = None
+    touched: Annotated[Texts, Word(help="Items that it touched (default: all but the controls).")] = ()
+    controls: Annotated[Texts, Word(help="Items that it did not touch, whose demand tells what would have come.")] = ()
+    level: Annotated[float, Word(help="Level of the intervals in percent.")] = 95.0
+    part: Annotated[
+        Literal["page", "totals", "periods", "placebo"],
+        Word(help="Which table is shown; placebo: earlier spans of the same length."),
+    ] = "page"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
