@@ -7,6 +7,7 @@ from veridex.cli.desk import desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.campaigning import Campaign
 from veridex.job.campaign import campaign_effect
+from veridex.job.drawing import draw_campaign
 from veridex.job.reading import brought
 from veridex.job.requests import Campaigning, Driving, Happening, Placing, Reading, Ruling, Testing
 
@@ -18,6 +19,7 @@ MOST = 12
 TITLES = {
     "totals": "Added in total",
     "periods": "Added by period",
+    "before": "The span before, as it was forecast",
     "placebo": "Earlier spans of this length, the last first",
 }
 
@@ -35,7 +37,9 @@ def run_campaign(
     desk = desk_for(placing)
     history, told = brought(reading, ruling, driving, happening, desk)
     found = campaign_effect(history, campaigning, testing, told, desk)
-    tables = {"totals": found.total, "periods": found.frame, "placebo": found.placebo}
+    tables = {"totals": found.total, "periods": found.frame, "before": found.before, "placebo": found.placebo}
+    if placing.figures is not None:
+        desk.say(draw_campaign(found, placing.figures))
     if placing.form != "table":
         show(tables["totals" if campaigning.part == "page" else campaigning.part], placing, title="")
         return

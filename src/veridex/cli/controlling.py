@@ -2,10 +2,12 @@
 
 import typer
 
+from veridex import figures as views
 from veridex.cli.desk import ALERTS, desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.controlling import Control
 from veridex.job.control import control_figures
+from veridex.job.drawing import draw_named
 from veridex.job.reading import brought
 from veridex.job.requests import Controlling, Driving, Happening, Placing, Reading, Ruling, Testing
 
@@ -30,6 +32,8 @@ def run_control(
     desk = desk_for(placing)
     history, told = brought(reading, ruling, driving, happening, desk)
     found = control_figures(history, controlling, testing, told, desk)
+    if placing.figures is not None:
+        desk.say(draw_named(placing.figures, {"control": lambda: views.control(found)}))
     show_control(found, placing)
     return 0 if found.unexpected.empty else ALERTS
 

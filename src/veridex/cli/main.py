@@ -217,7 +217,11 @@ def publish(
 
 
 @app.command(cls=Grouped)
-@takes(testing="methods engine", driving="drivers known_ahead working_days tidy_drivers", placing="form wide quiet")
+@takes(
+    testing="methods engine",
+    driving="drivers known_ahead working_days tidy_drivers",
+    placing="form wide quiet figures",
+)
 def control(
     reading: Reading,
     controlling: Controlling,

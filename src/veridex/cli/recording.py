@@ -5,10 +5,12 @@ from collections.abc import Callable
 import pandas as pd
 import typer
 
+from veridex import figures as views
 from veridex.cli.desk import desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.record.record import TrackRecord, track_record
 from veridex.exchange.keeping import read_publications
+from veridex.job.drawing import draw_named
 from veridex.job.reading import brought
 from veridex.job.requests import Driving, Happening, Placing, Reading, Recording, Ruling
 
@@ -36,6 +38,8 @@ def run_record(
     publications = read_publications(recording.publications, *recording.also)
     history, told = brought(reading, ruling, driving, happening, desk)
     found = track_record(publications, history, drivers=told.drivers, events=told.events)
+    if placing.figures is not None and not found.cells.empty:
+        desk.say(draw_named(placing.figures, {"record": lambda: views.record(found)}))
     if recording.part == "page" and placing.form == "table":
         _show_page(found, recording, placing)
         return

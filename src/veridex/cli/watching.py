@@ -3,10 +3,12 @@
 import pandas as pd
 import typer
 
+from veridex import figures as views
 from veridex.cli.desk import ALERTS, desk_for
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.watch.watch import Watch
 from veridex.exchange.keeping import read_publication
+from veridex.job.drawing import draw_named
 from veridex.job.reading import brought
 from veridex.job.requests import Driving, Happening, Placing, Published, Reading, Ruling, Watching
 from veridex.job.watching import watched
@@ -35,6 +37,8 @@ def run_watch(published: Published, watching: Watching, reading: Reading, ruling
     publication = read_publication(published.publication)
     history, _ = brought(reading, ruling, Driving(), Happening(), desk)
     found = watched(publication, history, watching, desk)
+    if placing.figures is not None and len(found.items):
+        desk.say(draw_named(placing.figures, {"watch": lambda: views.watch(found)}))
     if placing.form != "table":
         show(_table(found, "items" if watching.part == "page" else watching.part), placing, title="")
     elif watching.part != "page":

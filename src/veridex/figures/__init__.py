@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from veridex.figures.against import driver
     from veridex.figures.ahead import forecast, total
+    from veridex.figures.effects import campaign
     from veridex.figures.intervals import coverage
     from veridex.figures.misses import residuals
     from veridex.figures.model import contributions, fit
@@ -22,12 +23,16 @@ if TYPE_CHECKING:
     from veridex.figures.split import parts
     from veridex.figures.style import save
     from veridex.figures.together import side_by_side
+    from veridex.figures.tracked import record
     from veridex.figures.unit_root import stationarity
+    from veridex.figures.watched import control, watch
 
 # Where each view lives. A command that draws nothing loads nothing that draws.
 _HOMES = {
+    "campaign": "effects",
     "contenders": "rivals",
     "contributions": "model",
+    "control": "watched",
     "coverage": "intervals",
     "driver": "against",
     "fit": "model",
@@ -39,6 +44,7 @@ _HOMES = {
     "look": "page",
     "over_years": "past",
     "parts": "split",
+    "record": "tracked",
     "residuals": "misses",
     "rolling": "origins",
     "save": "style",
@@ -49,11 +55,14 @@ _HOMES = {
     "total": "ahead",
     "tuning": "ranks",
     "volume": "ranks",
+    "watch": "watched",
 }
 
 __all__ = [
+    "campaign",
     "contenders",
     "contributions",
+    "control",
     "coverage",
     "driver",
     "fit",
@@ -65,6 +74,7 @@ __all__ = [
     "look",
     "over_years",
     "parts",
+    "record",
     "residuals",
     "rolling",
     "save",
@@ -75,6 +85,7 @@ __all__ = [
     "total",
     "tuning",
     "volume",
+    "watch",
 ]
 
 

@@ -1,6 +1,7 @@
 """Drawing into a directory: a figure per item, the largest items first, and figures by name."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -8,12 +9,13 @@ import numpy as np
 
 from veridex import figures as views
 from veridex.core.history.history import History
+from veridex.core.publication.campaigning import Campaign
 from veridex.job.pipeline import Outcome
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-__all__ = ["draw_items", "draw_named", "draw_published", "file_name"]
+__all__ = ["draw_campaign", "draw_items", "draw_named", "draw_published", "file_name"]
 
 MOST_FIGURES = 24
 """Figures of items that a command draws; of two kinds for half as many items."""
@@ -53,6 +55,12 @@ def draw_published(found: Outcome, history: History, directory: Path) -> str:
             named["volume"] = lambda: views.volume(tested)
     said = draw_items(directory, history, kinds)
     return f"{said} {draw_named(directory, named)}" if named else said
+
+
+def draw_campaign(found: Campaign, directory: Path) -> str:
+    """Draw what a campaign added to each item that it touched, the first of many."""
+    items = found.publication.items[:MOST_FIGURES]
+    return draw_named(directory, {f"{file_name(one)}-campaign": partial(views.campaign, found, one) for one in items})
 
 
 def file_name(item: str) -> str:

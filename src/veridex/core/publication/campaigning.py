@@ -27,6 +27,8 @@ PERIODS = ["item", "period", "step", "actual", "expected", "added", "lower", "up
 TOTAL = ["item", "periods", "actual", "expected", "added", "lower", "upper", "percent", "chance", "spans", "as_much"]
 TOTAL += ["placebo", "reason"]
 
+BEFORE = ["item", "period", "step", "actual", "expected", "off"]
+
 PLACEBO = ["item", "begins", "ends", "actual", "expected", "added", "percent", "score"]
 
 ALL = "all"
@@ -51,8 +53,8 @@ def held_against(publication: Publication, verdict: Verdict, history: History, c
     """
     (level,) = publication.head.wanted.levels
     rows, totals, earlier = [], [], []
-    adds_up = publication.head.demand.measure.adds_up
-    spans = {item: _spans(verdict, item, publication.head.horizon, adds_up=adds_up) for item in verdict.choices}
+    adds_up, steps = publication.head.demand.measure.adds_up, publication.head.horizon
+    spans = {item: _spans(verdict, item, steps, adds_up=adds_up) for item in verdict.choices}
     scores = np.concatenate([own["score"].to_numpy(dtype=np.float64) for own in spans.values()] or [np.empty(0)])
     for one in publication.published.values():
         series = history[one.item]
@@ -61,14 +63,16 @@ def held_against(publication: Publication, verdict: Verdict, history: History, c
         earlier.append(spans[one.item])
     totals += [_group_row(publication, history)] if publication.groups else []
     cadence = history.cadence
+    before = pd.DataFrame([row for item in publication.items for row in _before(verdict, item, steps)], columns=BEFORE)
     frame, placebo = pd.DataFrame(rows, columns=PERIODS), pd.concat(earlier, ignore_index=True)
     last = max(one.origin for one in publication.published.values())
     return Campaign(
         begins=cadence.text(last + 1),
-        ends=cadence.text(last + publication.head.horizon),
+        ends=cadence.text(last + steps),
         level=level,
         controls=tuple(controls),
         frame=frame.assign(period=cadence.starts(frame["period"].to_numpy(dtype=np.int64))),
+        before=before.assign(period=cadence.starts(before["period"].to_numpy(dtype=np.int64))),
         total=pd.DataFrame(totals, columns=TOTAL).astype({"spans": "Int64", "as_much": "Int64"}),
         placebo=placebo.assign(
             **{name: cadence.starts(placebo[name].to_numpy(dtype=np.int64)) for name in ("begins", "ends")}
@@ -129,6 +133,20 @@ def _against(law: Any, expected: float, actual: float, bands: Any) -> list[float
     return [actual, expected, added, actual - high, actual - low, percent, law.chance(actual)]
 
 
+def _before(verdict: Verdict, item: str, steps: int) -> list[list[Any]]:
+    """The periods right before the campaign, as they would have been forecast from one span earlier."""
+    fit = verdict.choice(item).hindcast
+    if fit is None or fit.actuals.shape[1] < steps:
+        return []
+    whole = np.flatnonzero(fit.claimed & ~np.isnan(fit.actuals[:, :steps]).any(axis=1))
+    if not whole.size:
+        return []
+    k = int(whole[-1])
+    pairs = zip(fit.actuals[k, :steps].tolist(), fit.points[k, :steps].tolist(), strict=True)
+    first = int(fit.origins[k])
+    return [[item, first + h, h, y, expected, y - expected] for h, (y, expected) in enumerate(pairs, start=1)]
+
+
 def _spans(verdict: Verdict, item: str, steps: int, *, adds_up: bool) -> pd.DataFrame:
     """Earlier spans of the same length that do not overlap, the last first: what each would have been said to add.
 
@@ -166,6 +184,9 @@ class Campaign(Faced):
     frame : DataFrame
         A row per item and period: item, period, step, actual, expected, added (actual less expected) with its lower and
         upper bound, chance (percent of actuals at least as far out without a campaign).
+    before : DataFrame
+        The periods right before it, as they would have been forecast from one span earlier: item, period, step, actual,
+        expected, off (actual less expected).
     total : DataFrame
         A row per item, and ``all`` of them: periods, actual, expected, added with its bounds from the law of the total,
         percent of what was expected, chance; spans (earlier ones of this length that do not overlap, of all items that
@@ -185,6 +206,7 @@ class Campaign(Faced):
     level: float
     controls: tuple[str, ...] = ()
     frame: pd.DataFrame = field(repr=False)
+    before: pd.DataFrame = field(repr=False)
     total: pd.DataFrame = field(repr=False)
     placebo: pd.DataFrame = field(repr=False)
     publication: Publication = field(repr=False)

@@ -75,7 +75,7 @@ class Campaigning:
     controls: Annotated[Texts, Word(help="Items that it did not touch, whose demand tells what would have come.")] = ()
     level: Annotated[float, Word(help="Level of the intervals in percent.")] = 95.0
     part: Annotated[
-        Literal["page", "totals", "periods", "placebo"],
+        Literal["page", "totals", "periods", "before", "placebo"],
         Word(help="Which table is shown; placebo: earlier spans of the same length."),
     ] = "page"
 
