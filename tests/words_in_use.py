@@ -50,7 +50,13 @@ def tables_of_python(raw):
     changed = one.actuals * (np.arange(len(one)) != 3)
     corrected = vx.History.from_numbers(changed, start="2016-10", cadence="monthly", item=one.item)
     earlier = vx.publish(one.until("2025-05"), method="theta", horizon=3)
-    watch = vx.watch(vx.publish(history.until("2025-05"), method="theta", horizon=3), history)
+    tested = vx.decide(vx.backtest(history.until("2025-05"), LINEUP, SCHEME), allowed=LINEUP)
+    tested = tested.override("veil-round", "theta", "Ada: the range is renewed")
+    held = vx.publish(history.until("2025-05"), tested, horizon=3, groups=["all"])
+    watch = vx.watch(held, history)
+    before = vx.publish(history.until("2025-04"), method="naive", horizon=3)
+    record = vx.track_record([before, held], history)
+    campaign = vx.campaign(vx.History.of([one, history["veil-round"]]), begins="2025-07", lineup=["seasonal-naive"])
     tuning = vx.tune(history, "moving-average", {"window": [2, 3]}, SCHEME)
     return {
         "vx.profile": vx.profile(raw),
@@ -82,9 +88,23 @@ def tables_of_python(raw):
         "verdict.winners": verdict.winners,
         "publication.frame": publication.frame,
         "watch.frame": watch.frame,
+        "watch.items": watch.items,
         "watch.total": watch.total,
+        "watch.groups": watch.groups,
         "watch.corrections": vx.watch(earlier, corrected).corrections,
         "control.frame": vx.control(history, period="2025-08", lineup=["seasonal-naive", "theta"]).frame,
+        "campaign.frame": campaign.frame,
+        "campaign.before": campaign.before,
+        "campaign.total": campaign.total,
+        "campaign.placebo": campaign.placebo,
+        "record.errors": record.errors,
+        "record.scores": record.scores(["item", "step"]),
+        "record.coverage": record.coverage,
+        "record.value_added": record.value_added,
+        "record.overrides": record.overrides,
+        "record.changes": record.changes,
+        "record.worse": record.worse,
+        "reproduced.frame": vx.reproduce(before, history).frame,
         "publication.totals": publication.totals,
         "publication.models": publication.models,
     }
@@ -100,6 +120,7 @@ def tables_on_the_screen(directory, monkeypatch):
     file = [str(source), "--period", "month", "--demand", "units", "--stock-out", "out_of_stock"]
     one, tidy = ["--item", "sku=smoker-01"], ["--tidy", "gaps=interpolate"]
     rolling, lineup = ["--horizon", "3", "--origins", "12"], ["--methods", ", ".join(LINEUP)]
+    kept = [*file, "--item", "sku", *tidy, "--until", "2025-05", "--method", "theta", "--horizon", "3"]
     calls = {
         "profile": ["profile", *file, "--item", "sku"],
         "tidy": ["tidy", *file, "--item", "sku", "--gaps", "interpolate"],
@@ -115,10 +136,15 @@ def tables_on_the_screen(directory, monkeypatch):
         "tune": ["tune", *file, *one, *tidy, "--method", "moving-average", "--grid", "window=2,3", *rolling],
         "publish": ["publish", *file, "--item", "sku", *tidy, "--method", "theta", "--horizon", "3"],
         "publish, one item": ["publish", *file, *one, *tidy, "--horizon", "3"],
+        "publish, kept": ["publish", *kept, "--to", str(directory / "kept")],
+        "publish --again": ["publish", *file, "--item", "sku", "--again", str(directory / "kept")],
+        "watch": ["watch", str(directory / "kept"), *file, "--item", "sku", *tidy, "--tolerance", "1000"],
+        "record": ["record", str(directory / "kept"), *file, "--item", "sku", *tidy],
+        "campaign": ["campaign", *file, *one, *tidy, "--begins", "2025-06", "--methods", "seasonal-naive"],
     }
     for verb, call in calls.items():  # noqa: B007, `verb` is read where tables are caught
         done = CliRunner().invoke(app, call)
-        assert done.exit_code == 0, (call, done.output)
+        assert done.exit_code in (0, 3), (call, done.output)
     count = Counter()
     named = {}
     for (verb, _), table in shown.items():

@@ -23,9 +23,10 @@ COLUMNS, LINES = 100, 41
 
 RAW = "--item sku --period month --demand units --stock-out out_of_stock"
 TIDY = f"{RAW} --tidy gaps=interpolate"
-ONE = "--item smoker-01"
 SUIT = "--item suit-ventilated"
-DRIVEN = "--drivers weather.csv,prices.csv --known-ahead price_index --events events.csv"
+MONTHS = "2024-10 2024-11 2024-12 2025-01 2025-02 2025-03"
+KEPT = f"demand.csv {RAW} --horizon 6 --override 'smoker-01: naive: Ada Birch: it stays as it is' --groups all"
+CAMPAIGN = "--item sku=jar-honey-500 --begins 2025-03 --ends 2025-08"
 METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
@@ -36,10 +37,13 @@ VIEWS = {
     "stationarity": f"veridex stationarity plan.toml {SUIT} --figures drawn --quiet",
     "fit": f"veridex fit plan.toml {SUIT} --method {METHOD} --horizon 3 --figures drawn --quiet > page; head -38 page",
     "control": f"veridex control typed.csv {RAW} --at 2025-08 --quiet",
-    "contributions": f"veridex fit plan.toml {ONE} --method bending-trend {DRIVEN} --figures drawn --quiet > notes",
-    "backtest": "veridex backtest plan.toml --figures drawn --quiet",
+    "backtest": "veridex backtest plan.toml --quiet",
     "publish": "veridex publish plan.toml --override 'smoker-01: theta: renewed' --groups all --quiet",
     "book": "veridex publish plan.toml --to forecasts.xlsx --quiet > notes",
+    "kept": f"for m in {MONTHS}; do veridex publish {KEPT} --until $m --to kept/$m --quiet > notes; done",
+    "watch": f"veridex watch kept/2025-02 demand.csv {RAW} --false-alerts 1 --quiet",
+    "record": f"veridex record kept demand.csv {RAW} --quiet",
+    "campaign": f"veridex campaign demand.csv {RAW} {CAMPAIGN} --figures drawn --quiet > notes",
     "before": "veridex run veridex-demo/plan.toml --as-of 2025-06-20 --quiet > notes",
     "run": "veridex run veridex-demo/plan.toml --quiet",
 }
@@ -48,20 +52,18 @@ SLIPS = {
     "lid-gold-63,2025-08,2147,": "lid-gold-63,2025-08,21470,",
     "jar-honey-250,2025-08,": "jar-honey-250,2025-08,-",
 }
-UNSHOWN = ("contributions", "before", "book")
+UNSHOWN = ("kept", "campaign", "before", "book")
 """Commands that are run for their figures only."""
 
 FIGURES = {
     "figure-look": "smoker-01-look.png",
     "figure-holdout": "smoker-01-holdout.png",
-    "figure-rolling": "smoker-01-rolling.png",
     "figure-forecast": "smoker-01-forecast.png",
     "figure-contenders": "smoker-01-contenders.png",
 }
 DRAWN = {
     "figure-residuals": "suit-ventilated-residuals.png",
-    "figure-contributions": "smoker-01-contributions.png",
-    "figure-standings": "backtest-standings.png",
+    "figure-campaign": "jar-honey-500-campaign.png",
 }
 
 

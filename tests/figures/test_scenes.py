@@ -74,6 +74,35 @@ def _tested(history, scheme, lineup=("theta", "seasonal-naive")):
     return vx.backtest(history, list(lineup), scheme)
 
 
+def _came(orders):
+    """Views of what came: quiet, and with slips and a shift in it."""
+    known = vx.History.of([orders[item].until("2025-02") for item in ("smoker-01", "hive-tool-j", "jar-honey-500")])
+    lineup, scheme = ["seasonal-naive", "theta"], vx.RollingOrigin(horizon=6, origins=12)
+    verdict = vx.decide(vx.backtest(known, lineup, scheme)).override("smoker-01", "naive", "Ada: it stays as it is")
+    made = [vx.publish(known.first(98), method="theta", horizon=6), vx.publish(known, verdict, horizon=6)]
+    later = vx.History.of([orders[item] for item in known.names])
+    shifted = []
+    for one in later:
+        values = np.array(one.actuals)
+        values[-4:] *= 1.5 if one.item == "hive-tool-j" else 1.0
+        shifted += vx.History.from_numbers(values, start="2016-10", cadence="monthly", item=one.item, unit="units")
+    typed = np.array(orders["hive-tool-j"].actuals)
+    typed[-1] *= 10
+    slip = vx.History.of([*monthly(typed, item="hive-tool-j", start="2016-10"), orders["smoker-01"].under(None)])
+    own = orders["jar-honey-500"]
+    return {
+        "watch": lambda: figures.watch(vx.watch(made[1], later)),
+        "watch of a shift": lambda: figures.watch(vx.watch(made[1], vx.History.of(shifted), false_alerts=0.1)),
+        "control": lambda: figures.control(vx.control(slip, period="2025-08", lineup=lineup)),
+        "record": lambda: figures.record(vx.track_record(made, later)),
+        "record of one publication": lambda: figures.record(vx.track_record(made[0], later)),
+        "campaign": lambda: figures.campaign(vx.campaign(own, begins="2025-05", ends="2025-08", lineup=lineup)),
+        "campaign of a period": lambda: figures.campaign(
+            vx.campaign(_counts(), begins="2022-12", ends="2022-12", lineup=["mean"])
+        ),
+    }
+
+
 def _scenes(given):
     """Views by name: of easy things, and of hard ones."""
     trial, verdict, publication, orders = (given[name] for name in ("trial", "verdict", "publication", "orders"))
@@ -138,6 +167,8 @@ def _scenes(given):
         "measures side by side",
         lambda: figures.side_by_side([smoker, monthly(np.arange(40.0))["smoker-01"]], percent=True),
     )
+    for name, draw in _came(orders).items():
+        yield name, draw
     for name, make in CASES.items():
         yield f"history of {name}", lambda make=make: figures.history(make())
         yield f"seasons of {name}", lambda make=make: figures.seasons(make())

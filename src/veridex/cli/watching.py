@@ -15,10 +15,10 @@ from veridex.job.watching import watched
 
 __all__ = ["run_watch"]
 
-MOST = 10
+MOST = 8
 """Rows that people see of a long table; files get all."""
 
-FEW = 5
+FEW = 3
 """Items that are told of in sentences."""
 
 TITLES = {

@@ -72,7 +72,7 @@ def _title(total: dict[Any, Any], found: Campaign) -> str:
     if np.isnan(total["added"]):
         return f"{total['item']}: {total['reason']}"
     band = f"{found.level:g} %: {number(total['lower'], 3)} to {number(total['upper'], 3)}"
-    return f"{total['item']}, {found.begins} to {found.ends}: {number(total['added'], 3)} added ({band})"
+    return f"{total['item']}, {found.span}: {number(total['added'], 3)} added ({band})"
 
 
 def _periods(axes: Axes, own: pd.DataFrame, before: pd.DataFrame, found: Campaign) -> None:
@@ -107,7 +107,7 @@ def _spans(axes: Axes, total: dict[Any, Any], placebo: pd.DataFrame, found: Camp
     number_axis(axes, along="x")
     shown, cadence = placebo.head(MOST), found.publication.cadence
     axes.axvline(0.0, color=INK, linewidth=0.8)
-    labels = [f"{found.begins} to {found.ends}"]
+    labels = ["the campaign"]
     if not np.isnan(total["added"]) and total["expected"] > 0.0:
         ends = [100.0 * total[name] / total["expected"] for name in ("lower", "upper")]
         axes.plot(ends, [0, 0], color=BANDS[0], linewidth=7, solid_capstyle="butt")

@@ -62,7 +62,8 @@ def watch(found: Watch, **asked: Unpack[Asked]) -> Figure:
         _said(axes, row, _in_short(told, found))
     axes.set_xlim(*((-far, far) if sheet.scale is None else sheet.scale))
     axes.set_xlabel("standard deviations of the published law", color=INK)
-    _said(axes, -0.85, f"share of {'all cost' if found.priced else 'all error'}, and what happened")
+    header = f"share of {'all cost' if found.priced else 'all error'}, and what happened"
+    axes.text(1.01, 1.01, header, transform=axes.transAxes, va="bottom", color=INK, fontsize=8.5)
     sheet.titled(
         f"{counted(len(found.frame), 'actual')} since the publication, the dearest items first", axes, size=13.0
     )
@@ -95,6 +96,7 @@ def _periods(axes: Axes, row: int, own: pd.DataFrame, far: float, found: Watch) 
     shades = np.linspace(0.25, 1.0, len(own)) if len(own) > 1 else np.ones(1)
     alerts = own["alert"].to_numpy(dtype=bool)
     periods = found.cadence.ordinals(own["period"].to_numpy())
+    rings = []
     for score, shade, alert, period in zip(scores, shades, alerts, periods.tolist(), strict=True):
         if np.isnan(score):
             continue
@@ -102,8 +104,11 @@ def _periods(axes: Axes, row: int, own: pd.DataFrame, far: float, found: Watch) 
         axes.plot(at, row, "o", color=INK, alpha=float(shade), markersize=6, zorder=3)
         if alert:
             axes.plot(at, row, "o", color="none", markeredgecolor=PLUM, markeredgewidth=1.8, markersize=12, zorder=4)
-            text = found.cadence.text(period) + (f" ({number(float(score), 2)})" if off else "")
-            axes.annotate(text, (at, row), (0, 7), textcoords="offset points", ha="center", color=PLUM, fontsize=7.5)
+            rings.append((at, found.cadence.text(period) + (f" ({number(float(score), 2)})" if off else "")))
+    if rings:  # the latest alone has its date: rings lie close together
+        at, text = rings[-1]
+        text += f", {len(rings) - 1} before" if len(rings) > 1 else ""
+        axes.annotate(text, (at, row), (0, 8), textcoords="offset points", ha="center", color=PLUM, fontsize=7.5)
 
 
 def _placed(value: float, far: float) -> tuple[float, bool]:

@@ -12,6 +12,7 @@ from veridex.core.methods.short_names import brief_name
 from veridex.core.methods.words import counted
 from veridex.core.publication.manifest import plain
 from veridex.core.publication.publication import Publication
+from veridex.core.publication.watch.happened import AS_EXPECTED, CHANCE
 from veridex.core.publication.watch.watch import Watch
 from veridex.core.readable import number
 from veridex.core.verdict.verdict import Verdict
@@ -158,11 +159,13 @@ class PlanRun:
         assert self.watch is not None
         alerts, text = self.watch.alerts, self.history.cadence.text
         ordinals = self.history.cadence.ordinals(alerts["period"].to_numpy())
+        happened = self.watch.items.set_index("item")["what"].to_dict()
         found = []
         for row, ordinal in zip(alerts.head(FEW).to_dict("records"), ordinals.tolist(), strict=False):
             band = f"{number(row['lower'])} to {number(row['upper'])}"
             said = f"{row['item']} {text(ordinal)}: {number(row['actual'])}, forecast {number(row['forecast'])}"
-            found.append(f"{said} ({band})")
+            what = happened[row["item"]]
+            found.append(f"{said} ({band}){f', {what}' if what not in ('', CHANCE, AS_EXPECTED) else ''}")
         return found + [f"and {len(alerts) - FEW} more" for _ in range(len(alerts) > FEW)]
 
 

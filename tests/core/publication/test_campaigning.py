@@ -133,7 +133,8 @@ def test_the_command_says_what_was_added(values, tmp_path):
         "--begins",
         "2025-07",
     ]
-    page = inside(*words, "--methods", "seasonal-naive")
+    page = inside(*words, "--methods", "seasonal-naive", "--figures", tmp_path)
+    assert (tmp_path / "jar-campaign.png").is_file()
     assert page.returncode == 0 and "Added by period" in page.stdout and "Earlier spans of this length" in page.stdout
     assert "jar: from 2025-07 to 2025-12" in page.stdout
     table = inside(*words, "--part", "placebo", "--as", "csv")

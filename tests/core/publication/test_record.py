@@ -99,9 +99,9 @@ def test_value_is_added_step_by_step(history, published, record):
     own = rows["verdict"].notna()
     table = record.value_added.set_index(["what", "planner"])
     for what, planner, before, after, at in (
-        ("the choice over the benchmark", "", "benchmark", "choice", slice(None)),
-        ("overrides over the choice", "Ada Birch", "choice", "value", own),
-        ("published over the benchmark", "", "benchmark", "value", slice(None)),
+        ("choice over benchmark", "", "benchmark", "choice", slice(None)),
+        ("overrides over choice", "Ada Birch", "choice", "value", own),
+        ("published over benchmark", "", "benchmark", "value", slice(None)),
     ):
         old, new, row = errors[before][at], errors[after][at], table.loc[(what, planner)]
         assert row["value_added"] == pytest.approx(100 * (1 - new.sum() / old.sum()))
@@ -179,7 +179,8 @@ def test_publications_are_read_from_wherever_they_are_kept(history, published, t
     with pytest.raises(PublicationUnreadable):
         vx.read_publications(tmp_path)
     words = ["record", database, tmp_path / "demand.csv", "--item", "item", "--cadence", "monthly", "--quiet"]
-    page, table = inside(*words), inside(*words, "--part", "changes", "--as", "csv")
+    page, table = inside(*words, "--figures", tmp_path), inside(*words, "--part", "changes", "--as", "csv")
+    assert (tmp_path / "record.png").is_file()
     assert page.returncode == 0 and "Errors by step" in page.stdout and "Ada Birch" in page.stdout
     assert "36 forecasts of 3 items in 4 publications" in " ".join(page.stdout.split())
     assert len(table.stdout.strip().splitlines()) == 1 + 4

@@ -57,7 +57,7 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: Any = OVERL
         The item's own evidence, if there is any.
     peers : Peers
         That of the others.
-    stretch : float or ndarray, shape (H, KNOTS)
+    stretch : float or ndarray, shape (horizon, KNOTS)
         What scores are stretched by.
     """
     if peers.shape is None and (fit is None or np.isnan(fit.transforms).all()):
@@ -67,8 +67,8 @@ def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: Any = OVERL
         location, scale = _own(fit, np.array([NOW]), [peers])
     shape = _shape_of(peers, horizon)
     tested = min(len(shape), horizon)
-    wide = np.broadcast_to(np.asarray(stretch), shape.shape)
-    found = [Warp(knots) for knots in growing(location + wide[:tested] * scale * shape[:tested])]
+    wide = np.broadcast_to(np.asarray(stretch), (horizon, KNOTS.size))[:tested]
+    found = [Warp(knots) for knots in growing(location + wide * scale * shape[:tested])]
     return (*found, *[found[-1]] * (horizon - tested))
 
 

@@ -213,7 +213,12 @@ class Campaign(Faced):
 
     def __repr__(self) -> str:
         items = counted(len(self.publication.items), "item")
-        return f"Campaign({items}, {self.begins} to {self.ends})"
+        return f"Campaign({items}, {self.span})"
+
+    @property
+    def span(self) -> str:
+        """The span in words."""
+        return f"in {self.begins}" if self.begins == self.ends else f"from {self.begins} to {self.ends}"
 
     def in_words(self, item: str | None = None) -> str:
         """What was added, with its interval and how often nothing adds as much.
@@ -237,7 +242,7 @@ class Campaign(Faced):
             return f"{name}: not available, {row['reason']}."
         unit = self.publication.head.demand.measure.unit
         band = f"{number(row['lower'])} to {number(row['upper'])}"
-        said = f"{name}: from {self.begins} to {self.ends} {quantity(row['actual'], unit)} came, "
+        said = f"{name}: {self.span} {quantity(row['actual'], unit)} came, "
         said += f"{number(row['expected'])} would have been expected: {number(row['added'])} added "
         said += f"({self.level:g} %: {band}), {number(row['percent'], 3)} %."
         return said + self._how_often(row)

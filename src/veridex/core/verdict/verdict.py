@@ -183,16 +183,18 @@ class Verdict(Faced):
         assert dependence is not None
         return fit.totals(dependence, first)
 
-    def total_windows(self, first: int) -> FloatArray:
+    def total_windows(self, first: int, horizon: int) -> FloatArray:
         """How many windows that do not overlap told the spread of totals from a lead time up to each later one.
 
-        Of all items together, shape (H,); an origin whose window shares periods with others counts for its share. The
-        laws themselves count as `PRIOR_ORIGINS` origins, as they do against an item's own spread of scores.
+        Of all items together, shape (horizon,); beyond the tested lead times those of the last of these. An origin
+        whose window shares periods with others counts for its share. The laws themselves count as `PRIOR_ORIGINS`
+        origins, as they do against an item's own spread of scores.
         """
         fits = [fit for own in self.total_pool(first).fits.values() for fit in own.values()]
         known = sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in fits)
         stride = getattr(self.trial.scheme, "stride", 1)
-        lengths = np.maximum(np.arange(1, self.trial.horizon + 1) - (first - 1), 1)
+        steps = np.minimum(np.arange(1, horizon + 1), self.trial.horizon)
+        known, lengths = np.asarray(known)[steps - 1], np.maximum(steps - (first - 1), 1)
         return np.asarray((known + PRIOR_ORIGINS) / np.maximum(lengths / stride, 1.0), dtype=np.float64)
 
     @cached_property

@@ -192,7 +192,7 @@ class TrackRecord(Faced):
     def value_added(self) -> pd.DataFrame:
         """What each step added, on the forecasts that both sides have.
 
-        Columns: what (the choice over the benchmark, overrides over the choice, published over the benchmark), planner
+        Columns: what (choice over benchmark, overrides over choice, published over benchmark), planner
         (empty for all together), items, cells, absolute errors in percent of demand before and after, value_added
         (percent less error), closer (percent of forecasts that lie closer to what came), items_better.
         """

@@ -14,7 +14,7 @@ GAINS = ["what", "planner", "items", "cells", "wape_before", "wape_after", "valu
 
 OVERRIDES = ["item", "planner", "publications", "cells", "mae_before", "mae_after", "value_added", "closer"]
 
-CHOICE, OWN, WHOLE = "the choice over the benchmark", "overrides over the choice", "published over the benchmark"
+CHOICE, OWN, WHOLE = "choice over benchmark", "overrides over choice", "published over benchmark"
 
 
 class Gain(NamedTuple):

@@ -15,7 +15,7 @@ from veridex.core.arrays import FloatArray
 __all__ = ["AS_EXPECTED", "CHANCE", "EITHER", "OUTLIER", "SHIFT", "Happened", "what_happened"]
 
 AS_EXPECTED, CHANCE, OUTLIER, SHIFT = "as expected", "chance", "outlier", "level shifted"
-EITHER = "outlier, or a shift that begins"
+EITHER = "outlier or shift"
 
 RARE = 0.1
 """How often an item with alerts is taken to have had an outlier, or to have shifted, before its figures are looked at:

@@ -26,6 +26,9 @@ SMOOTHING = 0.3
 """Share of the latest surprise: of those tried it saw shifts of six periods soonest (docs/verification.md)."""
 
 
+UNTOLD = 0.2
+"""How much of how errors go together is not believed: where few windows told it, one error seems to tell the others."""
+
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(64)
 ROOT = np.sqrt(2.0 * np.pi)
 
@@ -71,7 +74,8 @@ def stood(one: ItemPublication, found: Came) -> Stood:
     at, together = found.steps - 1, None
     shares = standing(one.outlook.laws.at(at), [one.outlook.warps[k] for k in at if one.outlook.warps], found.actuals)
     if one.dependence is not None and at.size:
-        together = extended(one.dependence, int(at.max()) + 1)[np.ix_(at, at)]
+        known = extended(one.dependence, int(at.max()) + 1)[np.ix_(at, at)]
+        together = (1.0 - UNTOLD) * known + UNTOLD * np.eye(at.size)
     return Stood(200.0 * np.minimum(shares, 1.0 - shares), scores_of(shares), together)
 
 

@@ -165,7 +165,7 @@ def _told(found: pd.DataFrame, told: Mapping[str, Mapping[str, Any]], cadence: C
     """The same with what happened to each."""
     for name in ("what", "size", "size_error", "sure", "since"):
         found[name] = [told[item][name] for item in found["item"]]
-    found["since"] = [cadence.iso_of(since) if since >= 0 else "" for since in found["since"]]
+    found["since"] = [cadence.text(since) if since >= 0 else "" for since in found["since"]]
     return found[ITEMS]
 
 
@@ -192,7 +192,7 @@ class Watch(Faced):
     items : DataFrame
         A row per item, the dearest first: item, periods, alerts, cost and its share in percent, the latest signal,
         biased (whether it is beyond the limits of the level), what happened (``as expected`` where there is no alert
-        and no bias, else ``chance``, ``outlier``, ``level shifted``, ``outlier, or a shift that begins``; empty where
+        and no bias, else ``chance``, ``outlier``, ``level shifted``, ``outlier or shift``; empty where
         nothing can be told), since when, by how much with its standard error, and how sure that is in percent.
     total : DataFrame
         A row per item: periods that have come without a gap, what came in them together and was forecast, the bounds of
