@@ -15,9 +15,8 @@ from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.campaigning import Campaign, held_against
 from veridex.errors import ParameterError
 from veridex.job.desk import HERE, Desk, engine_of
-from veridex.job.pipeline import Asked, published
-from veridex.job.requests import Campaigning, Deciding, Publishing, Testing
-from veridex.job.testing import backtested
+from veridex.job.expecting import expected
+from veridex.job.requests import Campaigning, Testing
 
 __all__ = ["campaign", "campaign_effect"]
 
@@ -121,17 +120,10 @@ def campaign_effect(
     steps = last - first + 1
     longest = max(len(one) for one in before)
     origins = max(min(longest - steps - min(FEWEST, longest // 2), MOST_ORIGINS), 1)
-    testing = replace(testing, horizon=steps, levels=(asked.level,), origins=testing.origins or origins)
-    trial = backtested(before, testing, explaining, desk, engine=engine)
+    testing = replace(testing, origins=testing.origins or origins)
     several = ("all",) if len(touched) > 1 and history.measure.adds_up else ()
-    wanted = Asked(
-        publishing=Publishing(horizon=str(steps), levels=(asked.level,), past="0", groups=several),
-        deciding=Deciding(),
-        testing=testing,
-        explaining=explaining,
-    )
     own = History.of([before[item] for item in touched], notes=history.notes)
-    outcome = published(own, wanted, trial, desk)
+    outcome = expected(before, own, steps, asked.level, testing, explaining, desk, engine, several)
     assert outcome.verdict is not None
     return held_against(outcome.publication, outcome.verdict, history, asked.controls)
 

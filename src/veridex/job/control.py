@@ -1,7 +1,6 @@
 """Control: what a period's figures should have been, from what came before it only."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from veridex.core.backtest.engine import Engine
 from veridex.core.history.drivers import Drivers
@@ -13,9 +12,8 @@ from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.controlling import Control, controlled
 from veridex.errors import ParameterError
 from veridex.job.desk import HERE, Desk, engine_of
-from veridex.job.pipeline import Asked, published
-from veridex.job.requests import Controlling, Deciding, Publishing, Testing
-from veridex.job.testing import backtested
+from veridex.job.expecting import expected
+from veridex.job.requests import Controlling, Testing
 
 __all__ = ["control", "control_figures"]
 
@@ -95,15 +93,7 @@ def control_figures(
         problem = f"no item has a figure in it and a history before it, which goes until {_last(history)}"
         raise ParameterError("period", cadence.text(ordinal), problem)
     before = History.of([one.until(cadence.starts(ordinal - 1)) for one in older], notes=history.notes)
-    testing = replace(testing, horizon=AHEAD, levels=(asked.level,))
-    trial = backtested(before, testing, explaining, desk, engine=engine)
-    wanted = Asked(
-        publishing=Publishing(horizon=str(AHEAD), levels=(asked.level,), past="0"),
-        deciding=Deciding(),
-        testing=testing,
-        explaining=explaining,
-    )
-    made = published(before, wanted, trial, desk).publication
+    made = expected(before, before, AHEAD, asked.level, testing, explaining, desk, engine).publication
     return controlled(made, history, ordinal, asked.tolerance)
 
 
