@@ -102,7 +102,7 @@ class Option:
         """
         told = self.told
         if not told.listed:
-            return given
+            return given if told.word.checked is None or given is None else told.word.checked(given)
         if given is None:
             return ()
         if told.word.repeated:

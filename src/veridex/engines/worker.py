@@ -6,10 +6,8 @@ Started as ``python -m veridex.engines.worker``. It imports the core alone, and 
 import os
 import pickle
 import sys
-import traceback
-from typing import Any
 
-from veridex.errors import VeridexError, WorkerFailed
+from veridex.engines.answering import answered
 
 __all__ = ["work"]
 
@@ -26,14 +24,7 @@ def work() -> None:
             tasks = pickle.load(source)
         except EOFError:
             return
-        answer: tuple[bool, Any]
-        try:
-            answer = (True, [function(task) for task in tasks])
-        except VeridexError as error:
-            answer = (False, error)
-        except Exception:
-            answer = (False, WorkerFailed(traceback.format_exc()))
-        pickle.dump(answer, sink, protocol=pickle.HIGHEST_PROTOCOL)
+        pickle.dump(answered(function, tasks), sink, protocol=pickle.HIGHEST_PROTOCOL)
         sink.flush()
 
 

@@ -1,23 +1,20 @@
 """What the job is handed: somebody to tell, a clock, a way to show how far it has come."""
 
-import platform
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from importlib.metadata import version
 from typing import Any
-
-import numpy as np
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
 from veridex.core.backtest.store import Keeper
 from veridex.core.publication.head import Made
 from veridex.engines.clock import working_seconds
+from veridex.engines.names import DASK, ENGINES
 from veridex.engines.processes import ProcessEngine
+from veridex.engines.versions import numeric_versions
 from veridex.errors import ParameterError
-from veridex.version import VERSION
 
 __all__ = ["HERE", "Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
 
@@ -77,7 +74,11 @@ def engine_of(engine: str | Engine, items: int = 0) -> Engine:
         return SerialEngine()
     if engine in ("processes", "auto"):
         return ProcessEngine()
-    raise ParameterError("engine", repr(engine), "the engines are 'serial' and 'processes'")
+    if engine == "dask" or engine.startswith(DASK):
+        from veridex.engines.dask import DaskEngine  # few need it
+
+        return DaskEngine(None if engine == "dask" else engine)
+    raise ParameterError("engine", repr(engine), ENGINES)
 
 
 def shown(engine: Engine, progress: Advance) -> Engine:
@@ -104,14 +105,6 @@ def running(desk: Desk, engine: Engine, progress: Advance | None = None, kept: K
     return Running(engine=engine, clock=desk.seconds, progress=progress, checkpoint=kept)
 
 
-def _processor() -> str:
-    """What the processor can do at once: sums may differ in the last bit where it is not the same."""
-    found = np.show_config(mode="dicts") or {}
-    return " ".join((platform.machine(), *found.get("SIMD Extensions", {}).get("found", ())))
-
-
 def made_now(desk: Desk) -> Made:
     """The instant, and the versions of everything that numbers depend on."""
-    others = {name: version(name) for name in ("numpy", "scipy", "numba", "pandas")}
-    versions = {"veridex": VERSION, "python": platform.python_version(), **others, "processor": _processor()}
-    return Made(desk.now().isoformat(timespec="seconds"), versions)
+    return Made(desk.now().isoformat(timespec="seconds"), numeric_versions())

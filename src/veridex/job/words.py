@@ -57,6 +57,8 @@ class Word:
         Whether it names a file or a directory; in a plan, relative to the plan's own place.
     secret : bool
         Whether it holds what only the environment may say: it is written as ``$NAME``.
+    checked : callable or None
+        Gives back a text that can be, and raises `ParameterError` at one that cannot.
     """
 
     help: str
@@ -68,6 +70,7 @@ class Word:
     read: Callable[[str], Any] | None = None
     place: bool = False
     secret: bool = False
+    checked: Callable[[str], str] | None = None
 
 
 class Told(NamedTuple):

@@ -3,10 +3,10 @@
 import datetime
 from collections.abc import Callable, Mapping
 from dataclasses import MISSING, fields
-from functools import cache
+from functools import cache, partial
 from typing import Annotated, Any, Literal, get_args, get_origin
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, create_model
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, create_model
 from pydantic_core import PydanticCustomError
 
 from veridex.core.methods.grammar import Spelled, written
@@ -76,10 +76,20 @@ def _checked(told: Told) -> Any:
     kinds = get_args(told.kind) if get_origin(told.kind) is not Literal else (told.kind,)
     if any(get_origin(one) is Literal for one in (told.kind, *kinds)):
         return Annotated[told.kind, BeforeValidator(_word)]
+    if told.word.checked is not None:
+        return Annotated[told.kind, BeforeValidator(_text), AfterValidator(partial(_by, told.word.checked))]
     if str in (told.kind, *kinds):
         return Annotated[told.kind, BeforeValidator(_spelled if told.name in SPELLED else _text)]
     strict = any(one in (told.kind, *kinds) for one in (int, float, bool))
     return Annotated[told.kind, Field(strict=True)] if strict else told.kind
+
+
+def _by(check: Callable[[str], str], text: str) -> str:
+    """A text that was found to be possible."""
+    try:
+        return check(text)
+    except ParameterError as problem:
+        raise PydanticCustomError("word", "{said}", {"said": problem.problem}) from None
 
 
 def _text(value: Any) -> Any:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -65,6 +65,8 @@ class ItemWork:
         Whether items bring what lets their folds be continued. Not where coefficients are carried over between
         estimates: they are remembered elsewhere.
     """
+
+    called: ClassVar[str] = "backtest"
 
     lineup: tuple[Method, ...]
     regressors: tuple[Regressors | None, ...]

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -147,6 +147,8 @@ class ItemTask:
 @dataclass(frozen=True, slots=True, eq=False)
 class ItemWork:
     """Refit, forecast, calibrate; called with a task."""
+
+    called: ClassVar[str] = "publish"
 
     wanted: Wanted
     explaining: Explanation

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, ClassVar, Literal
 
+from veridex.engines.names import engine_word
 from veridex.job.words import Word
 
 __all__ = ["Scoring", "Testing", "Tuning"]
@@ -38,8 +39,12 @@ class Testing:
     search_every: Annotated[int, Word(help="Search forms and orders anew at every so many origins.", group=PACE)] = 12
     refit_every: Annotated[int, Word(help="Estimate coefficients anew at every so many origins.", group=PACE)] = 1
     engine: Annotated[
-        Literal["auto", "serial", "processes"],
-        Word(help="Who does the work (auto: all cores for many items).", group=PACE),
+        str,
+        Word(
+            help="Who does the work: serial, processes, dask, dask://scheduler:8786 (auto: all cores for many items).",
+            group=PACE,
+            checked=engine_word,
+        ),
     ] = "auto"
     checkpoint: Annotated[
         Path | None, Word(help="Directory that lets a killed backtest resume.", group=PACE, planned="")
