@@ -8,6 +8,10 @@ from veridex.core.backtest.folds import ARRAYS, PER_METHOD, FoldArrays, ItemTria
 __all__ = ["Keeper", "Kept", "MemoryStore"]
 
 
+BLOCK = 64
+"""Items of a block."""
+
+
 class Kept(Protocol):
     """What was tested before: a trial, or what a killed backtest left."""
 
@@ -85,8 +89,14 @@ class MemoryStore:
         return self.at(place)
 
     def blocks(self) -> Iterator[tuple[int, FoldArrays]]:
-        """Arrays of items that stand behind each other, with the place of the first: what is added up is by blocks."""
-        yield 0, self.arrays
+        """Arrays of items that stand behind each other, with the place of the first: what is added up is by blocks.
+
+        Sums of an item are within its block, so that results do not depend on how many there are to a block; memory
+        does: what is made of a block takes several times its room.
+        """
+        for first in range(0, max(len(self), 1), BLOCK):
+            own = {name: getattr(self.arrays, name)[first : first + BLOCK] for name in ARRAYS}
+            yield first, FoldArrays(**own)
 
     def locked(self) -> "MemoryStore":
         """The same, read-only."""

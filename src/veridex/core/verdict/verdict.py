@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.held import KINDS, Held, held
 from veridex.core.calibration.hindcast import Hindcast
@@ -190,12 +190,17 @@ class Verdict(Faced):
         whose window shares periods with others counts for its share. The laws themselves count as `PRIOR_ORIGINS`
         origins, as they do against an item's own spread of scores.
         """
-        fits = [fit for own in self.total_pool(first).fits.values() for fit in own.values()]
-        known = sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in fits)
+        if first not in self._told:
+            fits = [fit for own in self.total_pool(first).fits.values() for fit in own.values()]
+            self._told[first] = np.asarray(sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in fits))
         stride = getattr(self.trial.scheme, "stride", 1)
         steps = np.minimum(np.arange(1, horizon + 1), self.trial.horizon)
-        known, lengths = np.asarray(known)[steps - 1], np.maximum(steps - (first - 1), 1)
+        known, lengths = self._told[first][steps - 1], np.maximum(steps - (first - 1), 1)
         return np.asarray((known + PRIOR_ORIGINS) / np.maximum(lengths / stride, 1.0), dtype=np.float64)
+
+    @cached_property
+    def _told(self) -> dict[int, IntArray]:
+        return {}
 
     @cached_property
     def _total_pools(self) -> dict[int, Pool]:
