@@ -55,6 +55,16 @@ def test_a_worker_that_dies_loses_only_its_chunk(tmp_path, monkeypatch):
         ProcessEngine(0)
 
 
+@pytest.mark.parametrize("block", [1, 2, 5])
+def test_tables_do_not_depend_on_blocks(monkeypatch, block):
+    trial = vx.backtest(portfolio(), ["theta", "naive"], SCHEME)
+    first = [trial.scores(["method", "step"]), trial.standings(), trial.errors, trial.scores(scope="both")]
+    monkeypatch.setattr("veridex.core.backtest.store.BLOCK", block)
+    again = vx.backtest(portfolio(), ["theta", "naive"], SCHEME)
+    other = [again.scores(["method", "step"]), again.standings(), again.errors, again.scores(scope="both")]
+    assert all(one.equals(two) for one, two in zip(first, other, strict=True)) and again.costly == trial.costly
+
+
 def test_an_interrupted_backtest_leaves_no_process_and_resumes(tmp_path):
     here = [os.path.dirname(__file__), str(TESTS)]
     script = f"""
