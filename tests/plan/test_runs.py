@@ -120,6 +120,26 @@ def test_a_watch_at_another_level_than_asked_is_said(job):
     assert "The publication has no 90 % interval: watched at 95 %." in run(place, "--only", "watch").stderr
 
 
+def test_a_plan_says_what_a_unit_is_worth_and_what_happened(job):
+    place, until = job
+    (place / "prices.csv").write_text("item,price\nhive-national,90\nsmoker-01,1\njar-honey-500,1\n")
+    watching = '[watch]\nprices = "prices.csv"\nfalse_alerts = 0.1\n'
+    (place / "plan.toml").write_text(PLAN + watching)
+    assert run(place).returncode == 0
+    until("2025-07", smoker_01=900, hive_national=190)
+    moved = run(place, "--only", "watch")
+    assert moved.returncode == 3 and "smoker-01 2025-07: 900" in moved.stdout
+    assert "outlier or shift" in moved.stdout and "chance brings at most 0.1 a period" in moved.stdout
+    watch = vx.run_plan(place / "plan.toml", only="watch").watch
+    costs = watch.items.set_index("item")["cost"]
+    own = watch.frame.set_index("item").loc["hive-national"]
+    assert watch.priced and costs["hive-national"] == pytest.approx(90 * abs(own["error"]))
+    assert np.isnan(costs["suit-ventilated"]) and watch.items["item"].iloc[0] == costs.idxmax()
+    (place / "prices.csv").unlink()
+    gone = run(place)
+    assert gone.returncode == 2 and "watch.prices" in gone.stderr
+
+
 def test_a_run_as_of_a_day_is_what_it_would_have_been(job):
     place, until = job
     until("2025-08")

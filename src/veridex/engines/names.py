@@ -1,6 +1,7 @@
 """Which engines there are, by name."""
 
 from veridex.errors import ParameterError
+from veridex.errors.wording import near
 
 __all__ = ["DASK", "ENGINES", "engine_word"]
 
@@ -19,4 +20,4 @@ def engine_word(text: str) -> str:
     """
     if text in NAMES or (text.startswith(DASK) and len(text) > len(DASK)):
         return text
-    raise ParameterError("engine", repr(text), ENGINES)
+    raise ParameterError("engine", repr(text), f"{ENGINES}.{near(text, NAMES)}".removesuffix("."))

@@ -47,6 +47,8 @@ def test_publications_are_numbered_kept_and_pruned(database):
     assert asked(database, "SELECT number, items, cadence FROM {p}publication ORDER BY number") == [
         *((3, 3, "monthly"), (4, 3, "monthly"))
     ]
+    assert [one.frame["value"].max() for one in vx.read_publications(database)] == [30, 40]
+    assert len(vx.read_publications(f"{database}&number=4")) == 1
     assert asked(database, "SELECT DISTINCT publication FROM {p}law ORDER BY 1") == [(3,), (4,)]
     with pytest.raises(vx.errors.PublicationUnreadable, match="there is no number 1 in it"):
         vx.read_publication(f"{database}&number=1")
