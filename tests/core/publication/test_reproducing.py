@@ -65,6 +65,17 @@ def test_a_publication_is_made_again_to_the_bit(history, verdict, published, way
     assert np.array_equal(found.again.forecasts["value"], published.forecasts["value"])
 
 
+def test_what_came_since_is_left_out_of_a_tidied_history_too():
+    values = np.array([*np.round(100 + 9 * np.random.default_rng(2).normal(size=60)), 3.0])
+    values[20] = np.nan
+    raw = vx.History.of([monthly(values + k, item=f"jar-{k}")[f"jar-{k}"] for k in range(3)])
+    rules = {"gaps": "interpolate", "outliers": "repair", "unfinished": "drop"}
+    early = vx.tidy(raw.first(55), **rules).history
+    made = vx.publish(early, vx.decide(vx.backtest(early, LINEUP[:2], SCHEME)), horizon=4)
+    again = vx.reproduce(made, vx.tidy(raw, **rules).history)
+    assert again.same and again.because == ()
+
+
 def test_what_differs_is_said_with_the_reason(history, published):
     values = np.array(history["item-2"].actuals)
     values[10] += 1.0

@@ -242,7 +242,7 @@ class ItemHistory(Spans):
     @property
     def fingerprint(self) -> str:
         """SHA-256 of everything that can be computed from the series: to the bit, whatever kind of NaN is unknown."""
-        rules = None if self.rules is None else self.rules.key
+        rules = None if self.rules is None else self.rules.how
         said = (self.item, self.cadence.name, self.stated or self.season_length, self.start, rules)
         own = (self.measure.floor, self.measure.whole)
         digest = hashlib.sha256(repr(said if own == (None, None) else (*said, *own)).encode())
