@@ -8,7 +8,7 @@ import veridex as vx
 from veridex.engines.processes import ProcessEngine
 from verification.portfolios import PROCESSES, portfolio
 
-ITEMS, AHEAD = 40, 6
+ITEMS, AHEAD = 20, 6
 
 
 def made(history: vx.History, engine: object) -> vx.Publication:
@@ -20,7 +20,7 @@ def made(history: vx.History, engine: object) -> vx.Publication:
 def main() -> None:
     worst = 0
     print("| portfolio | made again with | items that differ |\n| --- | --- | --- |")
-    for name in PROCESSES:
+    for name in list(PROCESSES)[::2]:
         history = portfolio(name, 0, ITEMS).history
         with tempfile.TemporaryDirectory() as kept:
             vx.write(made(history, "serial"), Path(kept) / "publication")

@@ -31,19 +31,21 @@ PRIOR_ORIGINS = 24.0
 """Of an item without company the law as it is counts as so many origins against its own spread of scores."""
 
 
-OVERLAP, TOTALS_OVERLAP = 1.03, 1.08
-"""What scores are stretched by that published bands learn from, and those of totals: weights from overlapping origins
-make them small, the more so the more windows overlap (measured: docs/verification.md, watching)."""
+OVERLAP, YEARS_OVERLAP, YEAR = 1.03, 1.08, 12
+"""What scores are stretched by that published bands learn from: weights from overlapping origins make them small, those
+of totals the more, the more periods they share; of twelve periods or more by the second (docs/verification.md,
+watching and quantiles)."""
 
 
-def stretch_of_totals(windows: FloatArray) -> FloatArray:
-    """What scores of totals (H, KNOTS) are stretched by, whose spread so many windows that do not overlap (H,) told.
+def stretch_of_totals(windows: FloatArray, lengths: IntArray) -> FloatArray:
+    """What scores of totals (H, KNOTS) are stretched by, of so many periods (H,), whose spread so many windows told.
 
     A spread that few windows told makes a Student's law of a normal one, with as many degrees of freedom (Student,
     1908, Biometrika 6, 1-25).
     """
+    overlap = OVERLAP + (YEARS_OVERLAP - OVERLAP) * (np.minimum(lengths, YEAR) - 1) / (YEAR - 1)
     wider = stdtrit(windows[:, None], ndtr(KNOTS)) / np.where(KNOTS == 0.0, 1.0, KNOTS)
-    return np.asarray(TOTALS_OVERLAP * np.where(KNOTS == 0.0, 1.0, wider))
+    return np.asarray(overlap[:, None] * np.where(KNOTS == 0.0, 1.0, wider))
 
 
 def warps(fit: Hindcast | None, peers: Peers, horizon: int, stretch: Any = OVERLAP) -> tuple[Warp, ...]:

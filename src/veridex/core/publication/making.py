@@ -174,7 +174,7 @@ def _calibration(choice: Choice, verdict: Verdict, wanted: Wanted, horizon: int)
         return None
     fit, first = choice.learned, wanted.first
     own_total = None if fit is None else verdict.total_of(fit, choice.route, first)
-    wide = stretch_of_totals(verdict.total_windows(first, horizon))
+    wide = stretch_of_totals(*verdict.total_windows(first, horizon))
     return Calibration(
         warps(fit, verdict.peers(choice.item), horizon),
         warps(own_total, verdict.peers(choice.item, totals_from=first), horizon, wide),

@@ -183,8 +183,9 @@ class Verdict(Faced):
         assert dependence is not None
         return fit.totals(dependence, first)
 
-    def total_windows(self, first: int, horizon: int) -> FloatArray:
-        """How many windows that do not overlap told the spread of totals from a lead time up to each later one.
+    def total_windows(self, first: int, horizon: int) -> tuple[FloatArray, IntArray]:
+        """How many windows that do not overlap told the spread of totals from a lead time up to each later one, and how
+        many periods these have.
 
         Of all items together, shape (horizon,); beyond the tested lead times those of the last of these. An origin
         whose window shares periods with others counts for its share. The laws themselves count as `PRIOR_ORIGINS`
@@ -196,7 +197,7 @@ class Verdict(Faced):
         stride = getattr(self.trial.scheme, "stride", 1)
         steps = np.minimum(np.arange(1, horizon + 1), self.trial.horizon)
         known, lengths = self._told[first][steps - 1], np.maximum(steps - (first - 1), 1)
-        return np.asarray((known + PRIOR_ORIGINS) / np.maximum(lengths / stride, 1.0), dtype=np.float64)
+        return np.asarray((known + PRIOR_ORIGINS) / np.maximum(lengths / stride, 1.0), dtype=np.float64), lengths
 
     @cached_property
     def _told(self) -> dict[int, IntArray]:
