@@ -22,7 +22,7 @@ def scheduler():
     """The address of a cluster of two workers that can import the tests."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("PYTHONPATH", str(TESTS))
-        with distributed.LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:
+        with distributed.LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=":0") as cluster:
             yield cluster.scheduler_address.replace("tcp://", "dask://")
 
 
