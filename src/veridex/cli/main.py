@@ -29,13 +29,13 @@ from veridex.job.requests import (
     Published,
     Publishing,
     Reading,
-    Recording,
     Ruling,
     Running,
     Scoring,
     Telling,
     Testing,
     Tidying,
+    Tracking,
     Tuning,
     Watching,
 )
@@ -272,7 +272,7 @@ def watch_published(
 @app.command(cls=Grouped)
 @takes(driving="drivers known_ahead working_days tidy_drivers", placing="form wide quiet figures")
 def record(
-    recording: Recording,
+    tracking: Tracking,
     reading: Reading,
     placing: Placing,
     driving: Driving,
@@ -280,9 +280,9 @@ def record(
     ruling: Ruling,
 ) -> None:
     """Hold everything that was published against what came: errors, value added, coverage, changes of methods."""
-    from veridex.cli.recording import run_record
+    from veridex.cli.tracking import run_record
 
-    run_record(recording, reading, driving, happening, ruling, placing)
+    run_record(tracking, reading, driving, happening, ruling, placing)
 
 
 @app.command(cls=Grouped)

@@ -54,7 +54,7 @@ def campaign(
     begins, ends : str or stamp
         Its first and last period; by default it ends with the history.
     items : sequence of str
-        Those that it touched; by default all but the controls.
+        Those that it touched; by default all but the controls. Others are tested too: they tell of chance.
     controls : sequence of str
         Items that it did not touch and that move as the others do: their demand, known afterwards, is a driver of the
         others. One that was touched after all hides what was added.
@@ -63,7 +63,7 @@ def campaign(
     lineup : sequence of str or Method, optional
         As in `backtest`.
     drivers, events : optional
-        As in `publish`; of drivers recorded values count, in the campaign too.
+        As in `publish`: those known ahead count as recorded in the campaign too, those only observed are forecast.
     engine : {"serial", "processes"} or Engine
 
     Returns

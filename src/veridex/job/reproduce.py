@@ -10,7 +10,6 @@ from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, run_backtest
 from veridex.core.backtest.scheme_words import SCHEMES
 from veridex.core.backtest.schemes import Scheme
-from veridex.core.calibration.bands import checked_kind
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History, as_history
@@ -91,7 +90,6 @@ def made_again(
         groups=tuple(one.group for one in head.groups),
         made=made_now(desk),
     )
-    checked_kind(head.wanted.kind, tested=head.backtest is not None)
     source: Verdict | Method = _own_method(publication)
     if head.backtest is not None:
         source = _verdict(publication, history, then, explaining, desk, engine)

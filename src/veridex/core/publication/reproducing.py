@@ -1,7 +1,8 @@
 """`Reproduced`: a publication beside the one that was made again: the same bits, or what differs first, and why."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import zip_longest
 from typing import Any, ClassVar
 
 import numpy as np
@@ -11,6 +12,8 @@ from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Wanted
 from veridex.core.calibration.totals import Totals
 from veridex.core.history.history import History
+from veridex.core.laws.laws import Laws
+from veridex.core.laws.warp import Warp
 from veridex.core.methods.method import Method
 from veridex.core.methods.short_names import short_name
 from veridex.core.methods.words import counted
@@ -63,7 +66,7 @@ def _first(item: str, one: ItemPublication, again: Publication, before: Publicat
         if old != new:
             return [item, what, pd.NA, old, new]
     wanted = before.head.wanted
-    numbers = zip(_numbers_of(one, wanted), _numbers_of(now, wanted), strict=False)
+    numbers = zip_longest(_numbers_of(one, wanted), _numbers_of(now, wanted), fillvalue=("nothing", np.empty(0)))
     found = next(_differing(numbers), None)
     return None if found is None else [item, *found]
 
@@ -80,17 +83,18 @@ def _other_part(before: Method | None, now: Method | None) -> list[str]:
 
 def _differing(numbers: Any) -> Iterator[list[Any]]:
     """What, at which step, before and now: of each array that is not the same bits its first number."""
-    for (what, old), (_, new) in numbers:
-        if old.shape != new.shape:
+    for (what, old), (now, new) in numbers:
+        if what != now:
+            yield ["numbers", pd.NA, what, now]
+        elif old.shape != new.shape:
             yield [what, pd.NA, f"{old.size} numbers", f"{new.size} numbers"]
-            continue
-        where = np.flatnonzero(~((old == new) | (np.isnan(old) & np.isnan(new))))
-        if where.size:
-            step = pd.NA if what in ESTIMATES else int(where[0]) + 1
-            yield [what, step, float(old[where[0]]), float(new[where[0]])]
+        elif (where := np.argwhere(~((old == new) | (np.isnan(old) & np.isnan(new))))).size:
+            at = tuple(where[0])
+            step = pd.NA if what in ESTIMATES else int(at[0]) + 1
+            yield [what, step, float(old[at]), float(new[at])]
 
 
-ESTIMATES = ("weights", "coefficients")
+ESTIMATES = ("weights", "coefficients", "standard errors", "criteria")
 """Numbers that belong to no lead time."""
 
 
@@ -99,12 +103,19 @@ def _numbers_of(one: ItemPublication, wanted: Wanted) -> Iterator[tuple[str, Flo
     yield "weights", np.array(() if one.method is None else one.method.weights or (), dtype=np.float64)
     estimates = () if one.fit is None else one.fit.estimates
     yield "coefficients", np.array([each.value for each in estimates], dtype=np.float64)
+    yield "standard errors", np.array([each.std_error for each in estimates], dtype=np.float64)
+    fit = one.fit
+    criteria = () if fit is None else (fit.variance, fit.log_likelihood, fit.aicc)
+    yield "criteria", np.array(criteria, dtype=np.float64)
+    if one.dependence is not None:
+        yield "errors together", one.dependence
     for outlook in () if one.outlook is None else (one.outlook, *one.scenarios):
         of = f" in {outlook.scenario}" if outlook.scenario else ""
         yield f"forecast{of}", outlook.points
         yield f"std_error{of}", outlook.std_error
         for name, bound in wanted.columns(outlook.bands).items():
             yield f"{name}{of}", bound
+        yield from _of_law(outlook.laws, outlook.warps, f"law{of}")
     if one.totals is not None:
         yield from _of_total(one.totals, wanted)
     for rival in one.beside:
@@ -115,6 +126,14 @@ def _of_total(totals: Totals, wanted: Wanted) -> Iterator[tuple[str, FloatArray]
     yield "total", totals.points
     for name, bound in wanted.columns(totals.bands).items():
         yield f"total, {name}", bound
+    yield from _of_law(totals.laws, totals.warps, "law of the total")
+
+
+def _of_law(laws: Laws | None, warps: Sequence[Warp], name: str) -> Iterator[tuple[str, FloatArray]]:
+    """The numbers of laws, and what evidence made of their probabilities."""
+    if laws is not None:
+        yield name, laws.components
+        yield f"{name}, as held", np.array([warp.scores for warp in warps], dtype=np.float64)
 
 
 def _first_of_group(one: GroupTotals, now: GroupTotals | None, wanted: Wanted) -> list[Any] | None:

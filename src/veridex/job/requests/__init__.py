@@ -10,7 +10,7 @@ from veridex.job.requests.placing import Placing, Planning, Running, Telling
 from veridex.job.requests.publishing import Deciding, Overrule, Publishing
 from veridex.job.requests.reading import Driving, Happening, Reading, Ruling, Tidying
 from veridex.job.requests.testing import Scoring, Testing, Tuning
-from veridex.job.requests.watching import Campaigning, Controlling, Published, Recording, Watching
+from veridex.job.requests.watching import Campaigning, Controlling, Published, Tracking, Watching
 
 __all__ = [
     "Applying",
@@ -28,13 +28,13 @@ __all__ = [
     "Published",
     "Publishing",
     "Reading",
-    "Recording",
     "Ruling",
     "Running",
     "Scoring",
     "Telling",
     "Testing",
     "Tidying",
+    "Tracking",
     "Tuning",
     "Watching",
 ]

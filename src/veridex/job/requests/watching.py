@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from veridex.job.words import Word
 
-__all__ = ["Campaigning", "Controlling", "Published", "Recording", "Watching"]
+__all__ = ["Campaigning", "Controlling", "Published", "Tracking", "Watching"]
 
 Texts = tuple[str, ...]
 
@@ -81,7 +81,7 @@ class Campaigning:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Recording:
+class Tracking:
     """Which publications are held against what came, and what is shown of it."""
 
     TITLE: ClassVar[str] = "Record"

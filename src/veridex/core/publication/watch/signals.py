@@ -23,7 +23,7 @@ from veridex.core.publication.dossier import ItemPublication
 __all__ = ["Seen", "Signals", "Stood", "chance_of", "chance_of_either", "signals", "stood"]
 
 SMOOTHING = 0.3
-"""Share of the latest surprise: of those tried it saw shifts of six periods soonest (docs/verification.md)."""
+"""Share of the latest surprise: a balance of shifts seen early and late in a publication (docs/verification.md)."""
 
 
 UNTOLD = 0.2

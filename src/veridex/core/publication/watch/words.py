@@ -21,6 +21,8 @@ def in_words(watch: "Watch") -> str:
         return f"No actual has come since the last publication.{lost}"
     if len(watch.corrections):
         lost += f" {len(watch.corrections):,} figures that it knew are others now."
+    if watch.priced and (free := int(watch.items["cost"].isna().sum())):
+        lost += f" {counted(free, 'item')} without a price: ranked last, and not in what errors cost."
     lost = f"{_biased(watch)}{lost}"
     if watch.tolerance is not None:
         return f"{out:,} of {count:,} actuals are more than {watch.tolerance:g} % off their forecast.{lost}"

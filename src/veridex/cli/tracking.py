@@ -12,7 +12,7 @@ from veridex.core.publication.record.record import TrackRecord, track_record
 from veridex.exchange.keeping import read_publications
 from veridex.job.drawing import draw_named
 from veridex.job.reading import brought
-from veridex.job.requests import Driving, Happening, Placing, Reading, Recording, Ruling
+from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Tracking
 
 __all__ = ["run_record"]
 
@@ -31,20 +31,20 @@ LEGEND = {
 
 
 def run_record(
-    recording: Recording, reading: Reading, driving: Driving, happening: Happening, ruling: Ruling, placing: Placing
+    tracking: Tracking, reading: Reading, driving: Driving, happening: Happening, ruling: Ruling, placing: Placing
 ) -> None:
     """Hold what was published against what came, and show the part that is asked for."""
     desk = desk_for(placing)
-    publications = read_publications(recording.publications, *recording.also)
+    publications = read_publications(tracking.publications, *tracking.also)
     history, told = brought(reading, ruling, driving, happening, desk)
     found = track_record(publications, history, drivers=told.drivers, events=told.events)
     if placing.figures is not None and not found.cells.empty:
         desk.say(draw_named(placing.figures, {"record": lambda: views.record(found)}))
-    if recording.part == "page" and placing.form == "table":
-        _show_page(found, recording, placing)
+    if tracking.part == "page" and placing.form == "table":
+        _show_page(found, tracking, placing)
         return
-    part = "scores" if recording.part == "page" else recording.part
-    table = _PARTS[part](found, recording)
+    part = "scores" if tracking.part == "page" else tracking.part
+    table = _PARTS[part](found, tracking)
     if placing.form == "table":
         more = len(table) > MOST and not placing.wide
         title = f"{TITLES[part]}: {MOST} of {len(table):,}" if more else TITLES[part]
@@ -64,8 +64,8 @@ TITLES = {
     "worse": "Items by what their errors exceed",
 }
 
-_PARTS: dict[str, Callable[[TrackRecord, Recording], pd.DataFrame]] = {
-    "scores": lambda found, recording: found.scores(recording.by),
+_PARTS: dict[str, Callable[[TrackRecord, Tracking], pd.DataFrame]] = {
+    "scores": lambda found, tracking: found.scores(tracking.by),
     "errors": lambda found, _: found.errors,
     "coverage": lambda found, _: found.coverage,
     "added": lambda found, _: found.value_added,
@@ -75,12 +75,12 @@ _PARTS: dict[str, Callable[[TrackRecord, Recording], pd.DataFrame]] = {
 }
 
 
-def _show_page(found: TrackRecord, recording: Recording, placing: Placing) -> None:
+def _show_page(found: TrackRecord, tracking: Tracking, placing: Placing) -> None:
     """Errors by group, what each step added, what intervals held, and all of it in words."""
     cadence = found.history.cadence
-    scores = found.scores(recording.by)
-    names = [*recording.by, *(name for name in MEASURES if name in scores), *_coverages(scores)]
-    title = f"Errors by {', '.join(recording.by)}"
+    scores = found.scores(tracking.by)
+    names = [*tracking.by, *(name for name in MEASURES if name in scores), *_coverages(scores)]
+    title = f"Errors by {', '.join(tracking.by)}"
     show(scores[names].round(3), placing, title=title, cadence=cadence, legend=LEGEND)
     show(found.value_added.round(1), placing, title="Value added", cadence=cadence)
     if len(found.overrides):
