@@ -278,10 +278,13 @@ def record(
     driving: Driving,
     happening: Happening,
     ruling: Ruling,
+    stated: Stated,
 ) -> None:
     """Hold everything that was published against what came: errors, value added, coverage, changes of methods."""
     from veridex.cli.tracking import run_record
 
+    if tracking.part not in ("page", "scores"):
+        stated.refuse("only errors are grouped: --part scores", "by")
     run_record(tracking, reading, driving, happening, ruling, placing)
 
 

@@ -21,6 +21,7 @@ from veridex.core.methods.stated import stated
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.cautions import cautions
 from veridex.core.publication.dossier import (
+    VERDICT,
     Beside,
     Estimate,
     FitRecord,
@@ -139,7 +140,12 @@ class ItemTask:
     @property
     def learned(self) -> ItemHistory:
         """The history that the method learns from: of a retired item what it sold lately."""
-        if self.said.route != RETIRED or self.said.override is not None:
+        return self.series if self.said.override is not None else self.decided_on
+
+    @property
+    def decided_on(self) -> ItemHistory:
+        """What the verdict's own choice learns from, whatever a planner decided."""
+        if self.said.route != RETIRED:
             return self.series
         return self.series.last(min(max(self.series.season_length, LATELY), len(self.series)))
 
@@ -193,13 +199,14 @@ class ItemWork:
         for role, methods in task.rivals.items():
             for method in methods:
                 same = method == task.method
-                points = outlook.points if same else self._rival_points(task, method)
+                learned = task.decided_on if role == VERDICT else task.series
+                points = outlook.points if same else self._rival_points(task, method, learned)
                 if np.isfinite(points).all():
                     yield Beside(role, method, points)
                     break
 
-    def _rival_points(self, task: ItemTask, method: Method) -> FloatArray:
-        return self._fitted(task, method, task.series).forecast(task.horizon, self.wanted.levels).points
+    def _rival_points(self, task: ItemTask, method: Method, learned: ItemHistory) -> FloatArray:
+        return self._fitted(task, method, learned).forecast(task.horizon, self.wanted.levels).points
 
     def _outlook(self, task: ItemTask, fitted: Fitted, scenario: Drivers | None) -> Outlook:
         forecast = fitted.forecast(task.horizon, self.wanted.levels, drivers=scenario)
