@@ -29,6 +29,10 @@ def in_words(record: "TrackRecord") -> str:
         return f"Not available: of {published} nothing has come yet; the history ends with {last}."
     items = counted(record.cells["item"].nunique(), "item")
     said = [f"{len(record.cells):,} forecasts of {items} in {published} can be held against what came."]
+    known = set(record.history.names)
+    missing = {item for one in record.publications for item in one.items if item not in known}
+    if missing:
+        said.append(f"{counted(len(missing), 'item')} of what was published: not in this history.")
     return " ".join([*said, *_value(record), *_held(record), *_changes(record), *_worse(record)])
 
 
