@@ -213,7 +213,9 @@ class ItemWork:
         warps = () if task.calibration is None else task.calibration.warps
         name = "" if scenario is None else scenario.name
         bands = Bands.read(forecast.laws, warps, self.wanted)
-        return Outlook(forecast.points, forecast.std_error, bands, forecast.reason, name, forecast.laws, warps)
+        there = np.isfinite(forecast.points).any()
+        laws, warps = (forecast.laws, warps) if there else (None, ())
+        return Outlook(forecast.points, forecast.std_error, bands, forecast.reason, name, laws, warps)
 
     def _totals(self, task: ItemTask, fitted: Fitted, outlook: Outlook) -> Totals:
         """Demand of several lead times together, with bounds of its own; its mean where it averages."""
