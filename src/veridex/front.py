@@ -5,10 +5,10 @@ from pathlib import Path
 from typing import Any
 
 from veridex.core.backtest.comparison import Comparison, compare
-from veridex.core.backtest.engine import Engine
+from veridex.core.backtest.engine import Engine, Progress
 from veridex.core.backtest.lineup import entered_by_default
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.runner import Course, Progress, run_backtest
+from veridex.core.backtest.runner import Course, run_backtest
 from veridex.core.backtest.scheme_words import as_scheme
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.trial import Trial
@@ -31,6 +31,7 @@ from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory
 from veridex.job.desk import HERE, engine_of, running
 from veridex.job.pipeline import edition, released
+from veridex.job.placing import for_trial
 
 __all__ = ["backtest", "compare_fits", "fit", "publish", "tune"]
 
@@ -51,6 +52,7 @@ def backtest(
     onto: Trial | None = None,
     checkpoint: str | Path | None = None,
     keep: str = "all",
+    to: str | Path | None = None,
 ) -> Trial:
     """Roll the origin: fit on the past only, forecast, compare with what came, move on.
 
@@ -83,6 +85,10 @@ def backtest(
     keep : {"all", "scores"}
         With ``"scores"`` bounds are kept in single precision and standard errors not at all: half the memory, the same
         scores to seven digits.
+    to : str or Path, optional
+        Where the trial is written, as `vx.write` does. A directory is filled item by item: no more is in memory than is
+        worked on, a killed backtest goes on where it was, and the trial that comes back reads items as they are asked
+        for.
 
     Returns
     -------
@@ -93,6 +99,8 @@ def backtest(
     ------
     MethodUnknown, SettingError, ParameterError, HistoryTooShort
         If the lineup, the levels or the engine are wrong, or no item is long enough for the scheme.
+    DestinationRefused
+        If the trial cannot be kept there.
     """
     many = as_history(history)
     explaining = Explanation(drivers, events, foresight)
@@ -107,8 +115,10 @@ def backtest(
         pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
-    kept = None if checkpoint is None else PartsDirectory(checkpoint)
-    return run_backtest(many, course, running(HERE, engine_of(engine), progress, kept), onto)
+    kept, place = None if checkpoint is None else PartsDirectory(checkpoint), for_trial([] if to is None else [to])
+    trial = run_backtest(many, course, running(HERE, engine_of(engine), progress, kept, place.opened), onto)
+    place(trial, HERE)
+    return trial
 
 
 def fit(

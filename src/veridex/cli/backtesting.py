@@ -60,7 +60,7 @@ def run_backtest(
     if scoring.show_lineup:
         show(lineup_table(history, testing.methods, driven=told.given), placing, title="Lineup")
         return
-    trial = backtested(history, testing, told, desk)
+    trial = backtested(history, testing, told, desk, opened=place.opened)
     for note in trial.notes:
         desk.say(note)
     show_part(trial, scoring, placing)

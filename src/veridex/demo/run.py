@@ -75,7 +75,7 @@ def _tell_more(run: PlanRun, directory: Path, desk: Desk) -> None:
     finding.table.to_csv(directory / "stationarity.csv", index=False, lineterminator="\n")
     first = standings.iloc[0]
     desk.say(
-        f"Tested {len(trial.lineup)} methods from up to {trial.arrays.origins.shape[1]} origins, 12 months ahead: best "
+        f"Tested {len(trial.lineup)} methods from up to {trial.store.extent.origins} origins, 12 months ahead: best "
         f"over all items is {first['method']}, mean MASE {first['mase']:.3f} on {first['n']:,} shared cells of "
         f"{first['items']} items."
     )

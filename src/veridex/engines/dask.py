@@ -13,6 +13,7 @@ from itertools import count, islice
 from typing import Any, TypeVar
 
 from veridex.engines.answering import answered
+from veridex.engines.chunks import Chunks
 from veridex.engines.versions import numeric_versions
 from veridex.errors import ParameterError, WorkerFailed
 
@@ -22,12 +23,6 @@ T = TypeVar("T")
 R = TypeVar("R")
 
 PREFIX = "dask://"
-
-LARGEST = 64
-"""Tasks of a chunk at most: a few hundred kilobytes, which go through the scheduler."""
-
-ROUNDS = 20
-"""Chunks for each thread: enough that none waits long for the last."""
 
 AHEAD = 2
 """Chunks under way for each thread: one at work, one that waits beside it."""
@@ -80,14 +75,12 @@ class DaskEngine:
         WorkerFailed
             If the function raised an error in a worker, or a task's workers died and `lost` is not given.
         """
-        items = list(tasks)
-        if not items:
+        if not len(tasks):
             return
         with ExitStack() as stack:
             client = self._connected(stack)
             threads = max(sum(client.nthreads().values()), 1)
-            size = self.chunk or max(1, min(LARGEST, len(items) // (threads * ROUNDS)))
-            chunks = [items[i : i + size] for i in range(0, len(items), size)]
+            chunks = Chunks.of(tasks, threads, self.chunk)
             yield from _Job(client, function, chunks, lost).results(AHEAD * threads)
 
     def _connected(self, stack: ExitStack) -> Any:
@@ -132,7 +125,7 @@ class _Job:
     ----------
     client : Client
     function : callable
-    chunks : list of list
+    chunks : Chunks
     lost : callable or None
     """
 
@@ -140,7 +133,7 @@ class _Job:
         self,
         client: Any,
         function: Callable[[Any], Any],
-        chunks: list[list[Any]],
+        chunks: Chunks,
         lost: Callable[[Any], Any] | None,
     ) -> None:
         self._client, self._function, self._chunks, self._lost = client, function, chunks, lost

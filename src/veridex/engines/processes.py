@@ -11,6 +11,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
+from veridex.engines.chunks import Chunks
 from veridex.errors import ParameterError, WorkerFailed
 
 __all__ = ["ProcessEngine"]
@@ -19,11 +20,6 @@ T = TypeVar("T")
 R = TypeVar("R")
 
 ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"), "1")
-
-ROUNDS = 50
-"""Chunks for each worker: few enough to be cheap, many enough that none waits long for the last."""
-
-LARGEST = 64
 
 
 @dataclass(slots=True)
@@ -79,9 +75,7 @@ class ProcessEngine:
         WorkerFailed
             If the function raised an error in a worker, or a worker died twice on a task and `lost` is not given.
         """
-        items = list(tasks)
-        size = self.chunk or max(1, min(LARGEST, len(items) // (self.workers * ROUNDS)))
-        chunks = [items[i : i + size] for i in range(0, len(items), size)]
+        chunks = Chunks.of(tasks, self.workers, self.chunk)
         head = pickle.dumps(function, protocol=pickle.HIGHEST_PROTOCOL)
         workers: list[_Worker] = []
         try:
@@ -91,7 +85,7 @@ class ProcessEngine:
                 _stop(worker)
 
     def _run(
-        self, chunks: list[list[Any]], head: bytes, lost: Callable[[Any], Any] | None, workers: list[_Worker]
+        self, chunks: Chunks, head: bytes, lost: Callable[[Any], Any] | None, workers: list[_Worker]
     ) -> Iterator[Any]:
         job = _Job(deque(range(len(chunks))))
         selector = selectors.DefaultSelector()
@@ -126,9 +120,7 @@ class ProcessEngine:
                 yield from job.results.pop(following)
                 following += 1
 
-    def _again(
-        self, chunk: int, job: _Job, chunks: list[list[Any]], head: bytes, lost: Callable[[Any], Any] | None
-    ) -> None:
+    def _again(self, chunk: int, job: _Job, chunks: Chunks, head: bytes, lost: Callable[[Any], Any] | None) -> None:
         """Try the tasks of a chunk whose worker died once more, each in a process of its own."""
         results = []
         for task in chunks[chunk]:
@@ -163,7 +155,7 @@ def _spawn(head: bytes) -> "subprocess.Popen[bytes]":
     return process
 
 
-def _hand_over(worker: _Worker, job: _Job, chunks: list[list[Any]]) -> None:
+def _hand_over(worker: _Worker, job: _Job, chunks: Chunks) -> None:
     """Give a worker the next chunk; close its input where there is none."""
     if job.waiting:
         worker.chunk = job.waiting.popleft()

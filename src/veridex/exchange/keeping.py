@@ -18,6 +18,7 @@ from veridex.exchange.kept import Form, Unfit
 from veridex.exchange.places.addresses import place_of
 from veridex.exchange.places.directories import Torn
 from veridex.exchange.places.place import Place, keep_together
+from veridex.exchange.trial_directories import is_trial_directory, read_trial_directory
 
 __all__ = [
     "checked",
@@ -149,13 +150,17 @@ def _holds_one(path: Path) -> bool:
 
 
 def read_trial(source: str | Path) -> Trial:
-    """Read a trial that `vx.write` has written: the same results to the bit.
+    """Read a trial that `vx.write` or a backtest has written: the same results to the bit.
+
+    One in a directory stays there: items are read when they are asked for, and what would load all of them says so.
 
     Raises
     ------
     TrialUnreadable
         If there is no such place, it holds no trial of this version, or it is not what was written.
     """
+    if is_trial_directory(source):
+        return read_trial_directory(source)
     trial: Trial = restored_from(TRIAL, source)
     return trial
 

@@ -134,6 +134,8 @@ class Kept:
     views : tuple of View
     about : mapping of str to str
         What a workbook says of it, in words.
+    value : Any
+        What it was made of, for places that keep a value item by item.
     """
 
     form: "Form"
@@ -144,6 +146,7 @@ class Kept:
     rows: Mapping[str, int] = field(default_factory=dict)
     views: tuple[View, ...] = ()
     about: Mapping[str, str] = field(default_factory=dict)
+    value: Any = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -193,6 +196,8 @@ class Form:
         Whether it is one table, which is one file where there are files.
     lists : bool
         Whether it has columns of lists, which CSV and workbooks do not know.
+    by_item : bool
+        Whether a directory keeps it item by item.
     """
 
     kind: str
@@ -208,6 +213,7 @@ class Form:
     newest: tuple[str, ...] = ()
     alone: bool = False
     lists: bool = False
+    by_item: bool = False
 
 
 def period_field(name: str, cadence: Cadence) -> pa.Field:

@@ -35,12 +35,12 @@ def write(what: Value, destination: str | Path | Sequence[str | Path]) -> Any:
     what : Publication, Trial, Fitted, Tidied, History or ItemHistory
     destination : str or Path, or several
         A directory (of CSV files), a directory ending in ``.parquet``, a workbook ending in ``.xlsx``, or the address
-        of a database (``sqlite:///forecasts.db``, ``postgresql://host/planning``). A trial goes into a file ending in
-        ``.parquet`` or a database, a history alone also into a file ending in ``.csv`` or ``.parquet``, a fitted
-        method into a file ending in ``.json``. What stands in a file or directory is replaced; one that holds anything
-        else is refused. A database keeps what it has and numbers it; its address may say how much of it is retained,
-        and what our tables begin with: ``sqlite:///forecasts.db?retain=12&prefix=shop_``. Several destinations are
-        written together: all of them, or none.
+        of a database (``sqlite:///forecasts.db``, ``postgresql://host/planning``). A trial goes into a directory, item
+        by item, a file ending in ``.parquet`` or a database, a history alone also into a file ending in ``.csv`` or
+        ``.parquet``, a fitted method into a file ending in ``.json``. What stands in a file or directory is replaced;
+        one that holds anything else is refused. A database keeps what it has and numbers it; its address may say how
+        much of it is retained, and what our tables begin with: ``sqlite:///forecasts.db?retain=12&prefix=shop_``.
+        Several destinations are written together: all of them, or none.
 
     Returns
     -------

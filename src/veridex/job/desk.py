@@ -8,7 +8,7 @@ from typing import Any
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
-from veridex.core.backtest.store import Keeper
+from veridex.core.backtest.store import Keeper, MemoryStore, Opener
 from veridex.core.publication.head import Made
 from veridex.engines.clock import working_seconds
 from veridex.engines.names import DASK, ENGINES
@@ -100,9 +100,15 @@ class _Shown:
             yield found
 
 
-def running(desk: Desk, engine: Engine, progress: Advance | None = None, kept: Keeper | None = None) -> Running:
-    """Who does the work of a backtest, by whose clock, and where finished items are kept."""
-    return Running(engine=engine, clock=desk.seconds, progress=progress, checkpoint=kept)
+def running(
+    desk: Desk,
+    engine: Engine,
+    progress: Advance | None = None,
+    kept: Keeper | None = None,
+    opened: Opener = MemoryStore.opened,
+) -> Running:
+    """Who does the work of a backtest, by whose clock, where finished items are kept and results go."""
+    return Running(engine=engine, clock=desk.seconds, progress=progress, checkpoint=kept, opened=opened)
 
 
 def made_now(desk: Desk) -> Made:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from veridex.core.backtest.store import MemoryStore, Opener
 from veridex.core.publication.publication import Publication
 from veridex.errors import PublicationUnreadable
 from veridex.exchange.forms.publications import PUBLICATION
@@ -13,6 +14,7 @@ from veridex.exchange.keeping import checked, place_of, read_publication, standi
 from veridex.exchange.kept import Form
 from veridex.exchange.places.addresses import checked_file
 from veridex.exchange.places.place import keep_together
+from veridex.exchange.trial_directories import TrialDirectory
 from veridex.exchange.writing import write
 from veridex.job.desk import Desk
 
@@ -33,8 +35,16 @@ class Destination:
         At once, where it cannot be kept.
     """
 
-    def __init__(self, form: Form, to: Sequence[str]) -> None:
+    def __init__(self, form: Form, to: Sequence[str | Path]) -> None:
         self._form, self._places = form, checked(form, to)
+
+    @property
+    def opened(self) -> Opener:
+        """The stores that results go into while they are worked out: where a directory is named, these are there."""
+        for one in self._places:
+            if isinstance(one, TrialDirectory):
+                return one.opened
+        return MemoryStore.opened
 
     def refuse_too_many(self, rows: Mapping[str, int]) -> None:
         """Raise `DestinationRefused` where so many rows of its tables do not fit, before they are worked out."""
@@ -62,7 +72,7 @@ def for_tidied(to: Sequence[str]) -> Destination:
     return Destination(TIDIED, to)
 
 
-def for_trial(to: Sequence[str]) -> Destination:
+def for_trial(to: Sequence[str | Path]) -> Destination:
     """Where a trial goes."""
     return Destination(TRIAL, to)
 

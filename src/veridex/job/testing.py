@@ -8,7 +8,7 @@ from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, run_backtest
 from veridex.core.backtest.scheme_words import made, spelled
 from veridex.core.backtest.schemes import Scheme, default_scheme
-from veridex.core.backtest.store import Keeper
+from veridex.core.backtest.store import Keeper, MemoryStore, Opener
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import methods
@@ -36,13 +36,15 @@ def backtested(
     *,
     kept: Keeper | None = None,
     engine: Engine | None = None,
+    opened: Opener = MemoryStore.opened,
 ) -> Trial:
     """Backtest a lineup, by the words of a request; what is kept already is taken over."""
     if kept is None and testing.checkpoint is not None:
         kept = PartsDirectory(testing.checkpoint)
     engine = engine or engine_of(testing.engine, len(history))
     with desk.watched("backtest", len(history)) as progress:
-        return run_backtest(history, course_of(history, testing, explaining), running(desk, engine, progress, kept))
+        who = running(desk, engine, progress, kept, opened)
+        return run_backtest(history, course_of(history, testing, explaining), who)
 
 
 def course_of(history: History, testing: Testing, explaining: Explanation) -> Course:

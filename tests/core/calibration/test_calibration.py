@@ -85,13 +85,13 @@ def plain_knots(own, others, stretched=1.03):
 @given(st.integers(0, 2**32))
 def test_warps_are_what_plain_loops_find(seed):
     scores = draw(seed)
-    pool = Pool.total(Pool.of("regular", fit_of(item, own)) for item, own in scores.items())
+    pool = Pool.of(*(("regular", fit_of(item, own)) for item, own in scores.items()))
     for item in ("item-0", "item-4"):
         found = warps(fit_of(item, scores[item]), pool.peers(item, "regular", 6.0), STEPS + 2)
         knots = np.array([warp.scores for warp in found])
         assert knots[:STEPS] == pytest.approx(plain_knots(scores[item], list(scores.values())), abs=1e-9)
         assert (knots[STEPS:] == knots[STEPS - 1]).all()  # beyond the tested lead times
-    turned = Pool.total(Pool.of("regular", fit_of(item, scores[item])) for item in reversed(list(scores)))
+    turned = Pool.of(*(("regular", fit_of(item, scores[item])) for item in reversed(list(scores))))
     for one, two in zip(
         pool.peers("item-1", "regular", 6.0).shape, turned.peers("item-1", "regular", 6.0).shape, strict=True
     ):
@@ -100,14 +100,14 @@ def test_warps_are_what_plain_loops_find(seed):
 
 def test_few_or_no_others_leave_the_law_as_it_is_but_for_the_item_itself():
     scores = draw(1)["item-0"]
-    alone = Pool.of("regular", fit_of("item-0", scores))
+    alone = Pool.of(("regular", fit_of("item-0", scores)))
     assert alone.peers("item-0", "regular", 6.0) is NOTHING
     assert warps(None, NOTHING, 3) == ()  # no evidence at all: the model's own law
     own = warps(fit_of("item-0", scores), NOTHING, 3)[0].scores
     scale = 1.03 * np.mean(scores**2) ** (0.5 * 8 / (8 + 24))
     assert own == pytest.approx(0.5 * agreed(*halves(scores)) + scale * KNOTS)
     # An untested item learns from the others all the same; a route without company from all routes.
-    others = Pool.total(Pool.of("short", fit_of(item, one)) for item, one in draw(2, scale=2.0).items())
+    others = Pool.of(*(("short", fit_of(item, one)) for item, one in draw(2, scale=2.0).items()))
     wide = warps(None, others.peers("new one", "short", 0.0), 3)[0].scores
     assert np.ptp(wide) > 1.03 * np.ptp(KNOTS)
     assert np.array_equal(others.peers("x", "retired", 1.0).shape, others.peers("x", "short", 6.0).shape)
@@ -115,7 +115,7 @@ def test_few_or_no_others_leave_the_law_as_it_is_but_for_the_item_itself():
 
 def test_what_was_held_is_told_by_what_was_known_at_each_origin():
     scores = draw(3)
-    pool = Pool.total(Pool.of("regular", fit_of(item, one)) for item, one in scores.items())
+    pool = Pool.of(*(("regular", fit_of(item, one)) for item, one in scores.items()))
     fit, own = fit_of("item-2", scores["item-2"]), scores["item-2"]
     claimed = np.flatnonzero(fit.claimed)
     model = held(fit, "model", lambda moment: NOTHING, (80, 95))

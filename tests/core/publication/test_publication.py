@@ -293,7 +293,7 @@ def test_totals_that_no_backtest_reached_are_the_models():
 def test_a_group_is_not_lost_to_one_item():
     history = vx.History.of([monthly([5.0, 7.0], item="young", start="2025-11")["young"], *portfolio(3, 96)])
     verdict = vx.decide(vx.backtest(history, ["naive", "theta"], vx.RollingOrigin(horizon=3, origins=4)))
-    choices = {**verdict.choices, "young": dataclasses.replace(verdict.choices["young"], winner=None)}
+    choices = verdict.choices.but("young", dataclasses.replace(verdict.choices["young"], winner=None))
     published = vx.publish(history, dataclasses.replace(verdict, choices=choices), horizon=3, groups=["all"])
     totals = published.totals
     whole = totals[totals["group"] == "all"]

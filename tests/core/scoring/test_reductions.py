@@ -2,8 +2,6 @@
 
 import itertools
 import math
-from functools import reduce
-from operator import add
 
 import numpy as np
 import pytest
@@ -36,23 +34,27 @@ def said(*rows):
     return Said(np.arange(len(rows)), np.array(rows, dtype=float), np.ones(len(rows)))
 
 
+def prior_of(parts):
+    whole = Prior()
+    for one in parts:
+        whole.add({KIN: one})
+    return whole
+
+
 @given(st.lists(st.tuples(LOGS, LOGS), min_size=2, max_size=5))
 def test_a_prior_is_the_mean_of_the_others_in_any_order(logs):
-    parts = [Prior.of(f"i{k}", {KIN: said(own)}) for k, own in enumerate(logs)]
-    whole, turned = reduce(add, parts), reduce(add, reversed(parts))
-    found, items = whole.means(KIN, "i0", [0, 1], NOW)
+    parts = [said(own) for own in logs]
+    found, items = prior_of(parts).means(KIN, parts[0], [0, 1], NOW)
     others = np.mean(logs[1:], axis=0) * (len(logs) - 1) / (len(logs) - 1 + 8)
     assert found[0] == pytest.approx(others - others.mean(), abs=1e-9) and items.tolist() == [[len(logs) - 1] * 2]
-    assert turned.means(KIN, "i0", [0, 1], NOW)[0].tolist() == found.tolist()
-    assert whole.without("i0").means(KIN, "new", [0, 1], NOW)[0] == pytest.approx(found, abs=1e-9)
-    assert np.isnan(whole.means(Kin(2.0, 0), "i0", [0, 1], NOW)[0]).all()
+    assert prior_of(parts[::-1]).means(KIN, parts[0], [0, 1], NOW)[0] == pytest.approx(found, abs=1e-9)
+    assert prior_of(parts[1:]).means(KIN, None, [0, 1], NOW)[0] == pytest.approx(found, abs=1e-9)
+    assert np.isnan(prior_of(parts).means(Kin(2.0, 0), parts[0], [0, 1], NOW)[0]).all()
 
 
 def test_a_prior_knows_what_was_said_then_and_nothing_of_what_nobody_tested():
-    two = Prior.of("a", {KIN: said([0.0, 1.0, np.nan], [0.0, 3.0, np.nan])}) + Prior.of(
-        "b", {KIN: said([1.0, 1.0, 4.0])}
-    )
-    means, items = two.means(KIN, "c", [0, 1, 2], np.array([-1, 0, 1]))
+    two = prior_of([said([1.0, 1.0, 4.0]), said([0.0, 1.0, np.nan], [0.0, 3.0, np.nan])])
+    means, items = two.means(KIN, None, [0, 1, 2], np.array([-1, 0, 1]))
     assert items.tolist() == [[0, 0, 0], [2, 2, 1], [2, 2, 1]] and np.isnan(means[0]).all()
     # Pairs: the second less the first is 1 and 0 on the two items, then 3 and 0; the third is 3 above both on one.
     assert means[1] == pytest.approx((np.array([-3.5, -2.5, 6.0]) / 3 - np.mean([-3.5, -2.5, 6.0]) / 3) * 2 / 10)

@@ -32,8 +32,8 @@ def test_what_keeps_no_publication_names_what_does(address, tmp_path, monkeypatc
 def test_other_values_name_the_places_that_serve_them(trial, tmp_path):
     fitted = vx.fit(monthly(seasonal_values()), "naive")
     for what, name, said in (
-        (trial, "t.csv", "Name a file ending in .parquet or a database"),
-        (trial, "t.xlsx", "Name a file ending in .parquet or a database"),
+        (trial, "t.csv", "Name a directory, a file ending in .parquet or a database"),
+        (trial, "t.xlsx", "Name a directory, a file ending in .parquet or a database"),
         (fitted, "f.txt", "Name a file ending in .json"),
         (trial.history, "h.zip", r"a file ending in .parquet, a file ending in .csv or a database"),
     ):

@@ -1,12 +1,43 @@
 """Who does the work of a backtest. The serial engine does it here and now."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Protocol, TypeVar
+from typing import Protocol, TypeVar, overload
 
-__all__ = ["Engine", "SerialEngine"]
+__all__ = ["Engine", "Made", "Progress", "SerialEngine"]
 
 T = TypeVar("T")
 R = TypeVar("R")
+
+Progress = Callable[[int, int], None]
+"""Told how many are done, and of how many."""
+
+
+class Made(Sequence[T]):
+    """Tasks that are made when they are handed out, so that no more of them are in memory than are worked on.
+
+    Parameters
+    ----------
+    make : callable
+        Makes the task of a number.
+    count : int
+    """
+
+    def __init__(self, make: Callable[[int], T], count: int) -> None:
+        self._make, self._count = make, count
+
+    def __len__(self) -> int:
+        return self._count
+
+    @overload
+    def __getitem__(self, at: int) -> T: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[T]: ...
+    def __getitem__(self, at: int | slice) -> T | list[T]:
+        if isinstance(at, slice):
+            return [self._make(k) for k in range(*at.indices(self._count))]
+        if not 0 <= at < self._count:
+            raise IndexError(at)
+        return self._make(at)
 
 
 class Engine(Protocol):

@@ -25,25 +25,45 @@ from veridex.core.preparation.training import TrainingSpan, training_span
 from veridex.core.scoring.measures import naive_scales, one_step_sums
 from veridex.version import VERSION
 
-__all__ = ["Begun", "ItemWork"]
+__all__ = ["Begun", "ItemWork", "Task"]
 
 
 @dataclass(frozen=True, slots=True)
 class Begun:
-    """An item whose first folds were run before: how many, what methods remember of them, fingerprints of all folds.
+    """The first folds of an item, run before: how many, what methods remember of them, fingerprints of all folds.
 
     What they brought stays where it is; whoever has it puts it together with what the others bring.
     """
 
-    series: ItemHistory
     done: int
     memories: tuple[FloatArray, ...]
     links: tuple[tuple[bytes, ...], ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Task:
+    """An item, and what is known of it besides its own demand.
+
+    Attributes
+    ----------
+    series : ItemHistory
+    lent : mapping of str to ndarray, shape (O, 2, season)
+        By column the season that neighbours lend at each origin.
+    clarity : ndarray, shape (O,)
+        How clear its season is at each origin.
+    begun : Begun or None
+        What was run of it before.
+    """
+
+    series: ItemHistory
+    lent: Mapping[str, FloatArray] = field(default_factory=dict)
+    clarity: FloatArray = field(default_factory=lambda: np.empty(0))
+    begun: Begun | None = None
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ItemWork:
-    """What is to be done with each item; called with its series.
+    """What is to be done with each item; called with its task.
 
     Attributes
     ----------
@@ -57,10 +77,6 @@ class ItemWork:
     pace : Pace
     clock : callable
         Seconds that go by.
-    borrowed : mapping of str to mapping of str to ndarray, shape (O, 2, season)
-        By column and item, the season that neighbours lend at each origin.
-    clarity : mapping of str to ndarray, shape (O,)
-        How clear the season of each item is at each origin.
     trailing : bool
         Whether items bring what lets their folds be continued. Not where coefficients are carried over between
         estimates: they are remembered elsewhere.
@@ -76,8 +92,6 @@ class ItemWork:
     foresight: str
     pace: Pace
     clock: Callable[[], float]
-    borrowed: Mapping[str, Mapping[str, FloatArray]] = field(default_factory=dict)
-    clarity: Mapping[str, FloatArray] = field(default_factory=dict)
     trailing: bool = False
 
     def components(self, season_length: int) -> int:
@@ -91,32 +105,34 @@ class ItemWork:
         lineup = tuple(self.lineup[m] for m in places)
         return replace(self, lineup=lineup, regressors=tuple(self.regressors[m] for m in places))
 
-    def empty(self, series: ItemHistory) -> dict[str, Any]:
+    def empty(self, task: Task) -> dict[str, Any]:
         """Arrays of one item with its origins and actuals, and no forecasts."""
+        series = task.series
         components = self.components(series.season_length)
         out = FoldArrays.empty((len(self.lineup), self.origins), components, self.horizon)
         for o, fold in enumerate(self.scheme.folds(series)):
             out["origins"][o] = series.start + fold.stop - 1
             tested = slice(fold.gap, fold.horizon)
             out["actuals"][o, tested] = series.actuals[fold.stop : fold.stop + fold.horizon][tested]
-        clarity = self.clarity.get(series.item, np.empty(0))
-        out["clarity"][: clarity.size] = clarity
+        out["clarity"][: task.clarity.size] = task.clarity
         return out
 
-    def keys(self, series: ItemHistory) -> tuple[str, ...]:
+    def keys(self, task: Task) -> tuple[str, ...]:
         """A fingerprint for each method: of everything that its results on this item depend on.
 
         Values, raw values, rules, recorded drivers and events, scheme, pace, method, version.
         """
         how = repr((VERSION, self.scheme, self.foresight, self.pace)).encode()
+        series = task.series
         shared = (how, series.fingerprint.encode())
         return tuple(
-            digest_of(*shared, one.text.encode(), self._explained(series, regressors), *self._lent(one, series))
+            digest_of(*shared, one.text.encode(), self._explained(series, regressors), *_lent(one, task))
             for one, regressors in zip(self.lineup, self.regressors, strict=True)
         )
 
-    def links(self, series: ItemHistory) -> tuple[tuple[bytes, ...], ...]:
+    def links(self, task: Task) -> tuple[tuple[bytes, ...], ...]:
         """For each method a fingerprint of each fold and all before it."""
+        series = task.series
         folds = self.scheme.folds(series)
         own = [seen_by(series, fold) for fold in folds]
         how = (VERSION, self.foresight, self.pace, self.scheme.training_window, self.horizon)
@@ -125,10 +141,7 @@ class ItemWork:
         for method, regressors in zip(self.lineup, self.regressors, strict=True):
             if id(regressors) not in shown:
                 shown[id(regressors)] = [self._shown(series, regressors, fold) for fold in folds]
-            lent = [
-                b"".join(self.borrowed[column][series.item][o].tobytes() for column in method.borrows)
-                for o in range(len(folds))
-            ]
+            lent = [b"".join(task.lent[column][o].tobytes() for column in method.borrows) for o in range(len(folds))]
             seen = list(zip(own, shown[id(regressors)], lent, strict=True))
             found.append(chained(repr((how, method.text)).encode(), seen))
         return tuple(found)
@@ -140,14 +153,10 @@ class ItemWork:
         perfect = self.foresight == "perfect"
         return regressors.shown(series.item, series.start, fold.stop, self.horizon, perfect=perfect)
 
-    def _lent(self, method: Method, series: ItemHistory) -> tuple[bytes, ...]:
-        """The seasons that a method borrows."""
-        return tuple(self.borrowed[column][series.item].tobytes() for column in method.borrows)
-
-    def _sizes(self, method: Method, series: ItemHistory, columns: tuple[Column, ...], o: int) -> Sizes:
+    def _sizes(self, method: Method, task: Task, columns: tuple[Column, ...], o: int) -> Sizes:
         """What is asked of a method at an origin."""
-        lent = {column: self.borrowed[column][series.item][o] for column in method.borrows}
-        return Sizes.of(series, self.horizon, columns, lent or None)
+        lent = {column: task.lent[column][o] for column in method.borrows}
+        return Sizes.of(task.series, self.horizon, columns, lent or None)
 
     def _explained(self, series: ItemHistory, regressors: Regressors | None) -> bytes:
         """All that is recorded of a method's drivers and events."""
@@ -156,21 +165,20 @@ class ItemWork:
         recorded = regressors.recorded(series.item, series.start, len(series), self.horizon)
         return repr((regressors.columns, regressors.leads(self.horizon))).encode() + recorded.tobytes()
 
-    def lost(self, task: "ItemHistory | Begun") -> ItemTrial:
+    def lost(self, task: Task) -> ItemTrial:
         """What stands for an item whose worker died twice."""
-        series = task.series if isinstance(task, Begun) else task
-        out = self.empty(series)
-        out["status"][:, : len(self.scheme.folds(series))] = Status.WORKER_DIED
-        return ItemTrial(item=series.item, keys=self.keys(series), **out)
+        out = self.empty(task)
+        out["status"][:, : len(self.scheme.folds(task.series))] = Status.WORKER_DIED
+        return ItemTrial(item=task.series.item, keys=self.keys(task), **out)
 
     @np.errstate(all="ignore")  # demand near the limits of floating point overflows in its squares
-    def __call__(self, task: "ItemHistory | Begun") -> ItemTrial:
+    def __call__(self, task: Task) -> ItemTrial:
         """Forecast from every origin, in order of time: each fold may start from the last one's optimum.
 
         Of an item whose first folds were run before, only the others are, and only they are filled.
         """
-        series, done = (task.series, task.done) if isinstance(task, Begun) else (task, 0)
-        out = ItemTrial(item=series.item, keys=self.keys(series), **self.empty(series))
+        series, done = task.series, 0 if task.begun is None else task.begun.done
+        out = ItemTrial(item=series.item, keys=self.keys(task), **self.empty(task))
         folds = self.scheme.folds(series)
         if not folds:
             return out
@@ -185,20 +193,20 @@ class ItemWork:
         known: dict[tuple[int, int], DriverRows] = {}
         memories = []
         for m in range(len(self.lineup)):
-            warm = task.memories[m] if isinstance(task, Begun) else None
-            memories.append(self._run_method(m, series, folds, spans, centre, known, out, done, warm))
+            warm = None if task.begun is None else task.begun.memories[m]
+            memories.append(self._run_method(m, task, folds, spans, centre, known, out, done, warm))
         new = np.s_[:, done:]
         shares = drawn_shares(series.item, out.origins[done:], self.horizon)
         out.transforms[new], out.chances[new] = placed(out.laws_at(new), out.actuals[done:], shares)
         if not self.trailing:
             return out
-        links = task.links if isinstance(task, Begun) else self.links(series)
+        links = self.links(task) if task.begun is None else task.begun.links
         return replace(out, trail=Trail(links, tuple(memories)))
 
     def _run_method(
         self,
         m: int,
-        series: ItemHistory,
+        task: Task,
         folds: tuple[Fold, ...],
         spans: Mapping[int, TrainingSpan],
         centre: float,
@@ -211,10 +219,10 @@ class ItemWork:
 
         What it remembered before is carried on, and what it remembers at the end comes back.
         """
-        entered, regressors = self.lineup[m], self.regressors[m]
+        entered, regressors, series = self.lineup[m], self.regressors[m], task.series
         columns = () if regressors is None else regressors.columns
         family = entered.family
-        plan: Plan = family.plan(entered.settings, self._sizes(entered, series, columns, 0))
+        plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, 0))
         warm = np.zeros(plan.warm_size) if before is None else np.array(before)
         row, stats = np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
@@ -223,7 +231,7 @@ class ItemWork:
             fold, span = folds[o], spans[o]
             begun = self.clock()
             if o and entered.borrows:  # neighbours have shown more since
-                plan = family.plan(entered.settings, self._sizes(entered, series, columns, o))
+                plan = family.plan(entered.settings, self._sizes(entered, task, columns, o))
             y, drivers = span.y, None
             if regressors is not None and y.size:
                 key = (o, self.regressors.index(regressors))
@@ -271,3 +279,8 @@ class ItemWork:
         if futures is not None:
             futures = np.concatenate((futures, np.repeat(futures[:, -1:], beyond, axis=1)), axis=1)
         return DriverRows(x, futures, found.skipped)
+
+
+def _lent(method: Method, task: Task) -> tuple[bytes, ...]:
+    """The seasons that a method borrows."""
+    return tuple(task.lent[column].tobytes() for column in method.borrows)

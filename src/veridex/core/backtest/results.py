@@ -11,7 +11,7 @@ from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.backtest.folds import FoldArrays, ItemTrial
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Scheme
-from veridex.core.backtest.store import MemoryStore
+from veridex.core.backtest.store import Store
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, benchmarks, method
 from veridex.core.methods.fold.status import Status
@@ -58,7 +58,7 @@ class Results:
         Whether there were drivers or events.
     pace : Pace
         How often it searched and estimated anew.
-    store : MemoryStore
+    store : Store
         The item trials.
     added : tuple of Method
         Those of the lineup that the planner did not enter: benchmarks that every verdict is held against.
@@ -74,7 +74,7 @@ class Results:
     perfect: bool = field(default=False, repr=False)
     driven: bool = field(default=False, repr=False)
     pace: Pace = field(default_factory=Pace, repr=False)
-    store: MemoryStore = field(repr=False)
+    store: Store = field(repr=False)
     added: tuple[Method, ...] = field(default=(), repr=False)
     cuts: tuple[Self, ...] = field(default=(), repr=False)
 
@@ -102,18 +102,18 @@ class Results:
 
     @property
     def arrays(self) -> FoldArrays:
-        """The results of all items, items first."""
+        """The results of all items, items first; of a trial in a directory that loads all of it, which is said."""
         return self.store.arrays
 
     @property
     def horizon(self) -> int:
         """The longest lead time."""
-        return int(self.arrays.points.shape[-1])
+        return self.store.extent.horizon
 
     @property
     def keeping(self) -> str:
         """``"all"``, or ``"scores"`` where bounds are of single precision and standard errors were not kept."""
-        return self.arrays.keep
+        return self.store.extent.keep
 
     @property
     def overlap(self) -> int:

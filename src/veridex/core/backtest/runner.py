@@ -1,19 +1,18 @@
 """Run a lineup over the folds of every item."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
-from typing import NamedTuple
 
 import numpy as np
 from threadpoolctl import threadpool_limits
 
 from veridex.core.backtest.cutting import Cut, cuts
-from veridex.core.backtest.engine import Engine
-from veridex.core.backtest.folds import ItemTrial
-from veridex.core.backtest.item_run import Begun, ItemWork
+from veridex.core.backtest.engine import Engine, Progress
+from veridex.core.backtest.filling import Filling
+from veridex.core.backtest.item_run import ItemWork
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import FEWEST, Fold, Scheme
-from veridex.core.backtest.store import Keeper, Kept, MemoryStore
+from veridex.core.backtest.store import Extent, Keeper, Kept, MemoryStore, Opener
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -22,9 +21,7 @@ from veridex.core.preparation.regressors import Explanation, Regressors
 from veridex.core.reading.neighbours import FOUND, Seasons, seasons_at
 from veridex.errors import HistoryTooShort, ParameterError
 
-__all__ = ["Course", "Progress", "Running", "run_backtest"]
-
-Progress = Callable[[int, int], None]
+__all__ = ["Course", "Running", "run_backtest"]
 
 COSTLY = 0.1
 """From this share of the cells on it is said that a method takes them from the comparison."""
@@ -65,12 +62,15 @@ class Running:
         Called with items done and items in all.
     checkpoint : Keeper, optional
         Where finished items are kept, and looked for.
+    opened : callable
+        Makes the stores that results go into; see `Opener`.
     """
 
     engine: Engine
     clock: Callable[[], float]
     progress: Progress | None = None
     checkpoint: Keeper | None = None
+    opened: Opener = MemoryStore.opened
 
 
 def run_backtest(history: History, course: Course, running: Running, onto: Trial | None = None) -> Trial:
@@ -102,15 +102,18 @@ def run_backtest(history: History, course: Course, running: Running, onto: Trial
             quiet,
             [*held, *before],
             _seasons(history, lineup, cut.scheme, cut),
+            number,
         )
-        for cut in cuts(history, course.scheme, trial.horizon)
+        for number, cut in enumerate(cuts(history, course.scheme, trial.horizon), start=1)
     )
     fewer = _fewer(course.scheme, _folds(list(history), course))
     notes += fewer + _costly(trial) + tuple(map(_cut_note, cut_short))
     return replace(trial, notes=notes, added=tuple(dict.fromkeys(added)), cuts=cut_short)
 
 
-def _run(history: History, course: Course, running: Running, held: list[Kept], seasons: dict[str, Seasons]) -> Trial:
+def _run(
+    history: History, course: Course, running: Running, held: list[Kept], seasons: dict[str, Seasons], number: int = 0
+) -> Trial:
     """All items of a history by one scheme; what is held already is taken over."""
     series = list(history)
     folds = _folds(series, course)
@@ -123,18 +126,18 @@ def _run(history: History, course: Course, running: Running, held: list[Kept], s
         foresight=course.explaining.foresight,
         pace=course.pace,
         clock=running.clock,
-        borrowed={column: found.lent for column, found in seasons.items()},
-        clarity=seasons[FOUND].clarity,
-        trailing=running.checkpoint is not None and course.pace.refit_every == 1,
     )
-    sizes = (len(course.lineup), work.origins, work.components(history.season_length), work.horizon)
-    store = MemoryStore.allocate(history.names, *sizes, course.keep)
+    components = work.components(history.season_length)
+    extent = Extent(len(course.lineup), work.origins, work.horizon, components, course.keep)
+    store = running.opened(number, history.names, extent)
+    keeping = running.checkpoint is not None or not store.whole
+    work = replace(work, trailing=keeping and course.pace.refit_every == 1)
     # One thread in the matrix products, as the workers have: the same bits from every engine.
     with threadpool_limits(1):
-        _fill(store, work, series, running, held)
-    for row, name in zip(store.arrays.clarity, store.names, strict=True):
-        found = work.clarity[name]  # what is taken over was made among other neighbours
-        row[: found.size] = found
+        Filling(store, work, history, seasons, [*held, *store.before]).run(
+            running.engine, running.progress, running.checkpoint
+        )
+    store.finish()
     return Trial(
         history=history,
         lineup=course.lineup,
@@ -143,7 +146,7 @@ def _run(history: History, course: Course, running: Running, held: list[Kept], s
         perfect=course.explaining.perfect,
         driven=course.explaining.given,
         pace=course.pace,
-        store=store.locked(),
+        store=store,
     )
 
 
@@ -207,87 +210,6 @@ def _refuse_another(onto: Trial, history: History, course: Course) -> None:
         raise ParameterError("onto", repr(onto), problem)
     if (onto.history.cadence, onto.history.season_length) != (history.cadence, history.season_length):
         raise ParameterError("onto", repr(onto), "it was made on another cadence or season length")
-
-
-def _fill(store: MemoryStore, work: ItemWork, series: list[ItemHistory], running: Running, held: list[Kept]) -> None:
-    """Take over what is held under the same keys, go on from what was begun, run the rest, keep what is finished."""
-    missing, begun = _missing(store, work, series, held)
-    done, waiting = 0, {one.item: 0 for one in series}
-    for places, tasks in missing.items():
-        for task in tasks if places else ():
-            waiting[_item_of(task)] += 1
-    done += sum(not count for count in waiting.values())
-    for places, tasks in missing.items():
-        part = work.only(places)
-        for found in running.engine.map(part, tasks, part.lost) if places else ():
-            if (found.item, places) in begun:
-                found.taken_over(begun.pop((found.item, places)))
-            store.put(found, places)
-            if running.checkpoint is not None and not any(found.lost):
-                running.checkpoint.keep(found)
-            waiting[found.item] -= 1
-            done += not waiting[found.item]
-            if running.progress is not None:
-                running.progress(done, len(series))
-
-
-def _item_of(task: ItemHistory | Begun) -> str:
-    return task.series.item if isinstance(task, Begun) else task.item
-
-
-def _missing(
-    store: MemoryStore, work: ItemWork, series: list[ItemHistory], held: Iterable[Kept]
-) -> tuple[dict[tuple[int, ...], list[ItemHistory | Begun]], dict[tuple[str, tuple[int, ...]], ItemTrial]]:
-    """Which methods are left to be run, and for which items; what is held of the others is put into the store.
-
-    And of items whose first folds were run before, what these brought.
-    """
-    missing: dict[tuple[int, ...], list[ItemHistory | Begun]] = {}
-    earlier: dict[tuple[str, tuple[int, ...]], ItemTrial] = {}
-    for one in series:
-        left = tuple(range(len(work.lineup)))
-        found = [known for kept in held for known in kept.held(one.item)]
-        keys = work.keys(one) if found else ()
-        for known in found:
-            at = {key: m for m, (key, lost) in enumerate(zip(known.keys, known.lost, strict=True)) if not lost}
-            same = [m for m in left if keys[m] in at]
-            if same:
-                store.put(known.of_methods([at[keys[m]] for m in same]), same)
-                left = tuple(m for m in left if m not in same)
-        begun = _begun(work, one, left, found)
-        places = () if begun is None else begun.places
-        if begun is not None:
-            missing.setdefault(places, []).append(begun.task)
-            earlier[one.item, places] = begun.before
-        rest = tuple(m for m in left if m not in places)
-        if rest or not left:
-            missing.setdefault(rest, []).append(one)
-    return missing, earlier
-
-
-class _Earlier(NamedTuple):
-    """Methods whose first folds were run before, what is left to do, and what these folds brought."""
-
-    places: tuple[int, ...]
-    task: Begun
-    before: ItemTrial
-
-
-def _begun(work: ItemWork, one: ItemHistory, left: tuple[int, ...], found: Sequence[ItemTrial]) -> _Earlier | None:
-    """The methods whose first folds were run before, as they would be run now; None where there are none."""
-    trailing = [known for known in found if known.trail is not None] if left and work.trailing else []
-    links = work.links(one) if trailing else ()
-    for known in trailing:
-        assert known.trail is not None
-        ended = {own[-1]: m for m, own in enumerate(known.trail.links) if own and not known.lost[m]}
-        count = len(known.trail.links[0])
-        same = tuple(m for m in left if count < len(links[m]) and links[m][count - 1] in ended)
-        if same:
-            before = known.of_methods([ended[links[m][count - 1]] for m in same])
-            assert before.trail is not None
-            task = Begun(one, count, before.trail.memories, tuple(links[m] for m in same))
-            return _Earlier(same, task, before)
-    return None
 
 
 def _with_benchmarks(lineup: tuple[Method, ...], season_length: int) -> tuple[tuple[Method, ...], tuple[Method, ...]]:

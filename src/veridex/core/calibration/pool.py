@@ -4,7 +4,8 @@ A dozen overlapping origins of one item tell little about a tail. Those of all o
 way, from a history about as long, tell more.
 """
 
-from collections.abc import Iterable, Mapping
+import hashlib
+from bisect import insort
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
@@ -19,6 +20,9 @@ __all__ = ["Pool"]
 
 SHORT, MIDDLE = 2.5, 4.2
 """Seasons of history below which an item is short, and below which it is of middle length."""
+
+SAMPLE = 1000
+"""Items of a route and length of history that are asked; more would tell no more than their origins have in common."""
 
 FEWEST = 5
 """Fewer other items than these are no company: those of any length are taken, then those of any route."""
@@ -35,42 +39,52 @@ class Key(NamedTuple):
 class Pool:
     """The scores of a portfolio's items, by the route they were decided on.
 
-    It is added up from what each item says, in any order to the same numbers, and an item can be left out.
+    Of each route and length of history a sample of `SAMPLE` items: those whose names have the lowest digests, so that
+    it depends neither on their order nor on who adds them.
 
     Attributes
     ----------
-    fits : mapping of str to mapping of str to Hindcast
-        By route and item.
+    fits : dict of Key to dict of str to Hindcast
+        By route and length, and item.
     """
 
-    fits: Mapping[str, Mapping[str, Hindcast]] = field(default_factory=dict)
+    fits: dict[Key, dict[str, Hindcast]] = field(default_factory=dict)
+    _order: dict[Key, list[tuple[bytes, str]]] = field(default_factory=dict, repr=False)
 
     @classmethod
-    def of(cls, route: str, fit: Hindcast | None) -> "Pool":
-        """What one item says; nothing where it was not tested."""
-        return cls({} if fit is None else {route: {fit.item: fit}})
+    def of(cls, *told: tuple[str, Hindcast]) -> "Pool":
+        """What items say, each by its route."""
+        pool = cls()
+        for route, fit in told:
+            pool.add(route, fit)
+        return pool
 
-    @classmethod
-    def total(cls, parts: Iterable["Pool"]) -> "Pool":
-        """The sum of many."""
-        fits: dict[str, dict[str, Hindcast]] = {}
-        for part in parts:
-            for route, own in part.fits.items():
-                fits.setdefault(route, {}).update(own)
-        return cls(fits)
+    def add(self, route: str, fit: Hindcast | None) -> None:
+        """Add what an item says, where it was tested."""
+        if fit is None:
+            return
+        key, place = Key(route, _length(fit.cycles)), (_digest(fit.item), fit.item)
+        own, order = self.fits.setdefault(key, {}), self._order.setdefault(key, [])
+        if len(order) == SAMPLE and place > order[-1]:
+            return
+        insort(order, place)
+        own[fit.item] = fit
+        if len(order) > SAMPLE:
+            del own[order.pop()[1]]
 
-    def __add__(self, other: "Pool") -> "Pool":
-        return Pool.total((self, other))
+    def get(self, route: str, item: str) -> Hindcast | None:
+        """What an item said, if it is in the sample."""
+        return next((own[item] for key, own in self.fits.items() if key.route == route and item in own), None)
 
-    def without(self, other: "Pool") -> "Pool":
-        """The same without what was added before."""
-        gone = {item for own in other.fits.values() for item in own}
-        return Pool({route: {k: v for k, v in own.items() if k not in gone} for route, own in self.fits.items()})
+    @property
+    def every(self) -> list[Hindcast]:
+        """All of the sample."""
+        return [fit for own in self.fits.values() for fit in own.values()]
 
     @cached_property
     def _groups(self) -> dict[Key, list[Hindcast]]:
         found: dict[Key, list[Hindcast]] = {}
-        every = sorted(((route, fit) for route, own in self.fits.items() for fit in own.values()), key=_by_item)
+        every = sorted(((key.route, fit) for key, own in self.fits.items() for fit in own.values()), key=_by_item)
         for route, fit in every:
             for key in (Key(route, _length(fit.cycles)), Key(route, -1), Key("", -1)):
                 found.setdefault(key, []).append(fit)
@@ -111,12 +125,16 @@ class Pool:
 
     def totals(self, first: int = 1) -> "Pool":
         """The pool of demand from a lead time on up to each later one."""
-        found: dict[str, dict[str, Hindcast]] = {}
-        for route, own in self.fits.items():
-            together = self.dependence(route)
+        found: dict[Key, dict[str, Hindcast]] = {}
+        for key, own in self.fits.items():
+            together = self.dependence(key.route)
             assert together is not None
-            found[route] = {item: fit.totals(together, first) for item, fit in own.items()}
+            found[key] = {item: fit.totals(together, first) for item, fit in own.items()}
         return Pool(found)
+
+
+def _digest(item: str) -> bytes:
+    return hashlib.blake2b(item.encode("utf-8", "surrogatepass"), digest_size=8).digest()
 
 
 def _by_item(pair: tuple[str, Hindcast]) -> str:

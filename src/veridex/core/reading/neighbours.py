@@ -61,10 +61,9 @@ class Seasons:
     spreads: dict[str, FloatArray]
     clarity: dict[str, FloatArray]
 
-    @property
-    def lent(self) -> dict[str, FloatArray]:
-        """What methods borrow: by item the ratios and their standard errors, shape (moments, 2, season)."""
-        return {name: np.stack((own, self.spreads[name]), axis=1) for name, own in self.ratios.items()}
+    def lent(self, item: str) -> FloatArray:
+        """What methods borrow: the ratios of an item and their standard errors, shape (moments, 2, season)."""
+        return np.stack((self.ratios[item], self.spreads[item]), axis=1)
 
 
 def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], window: int | None = None) -> Seasons:
@@ -116,8 +115,8 @@ def ends_of(history: History) -> dict[str, IntArray]:
 def lent_now(history: History, columns: Sequence[str]) -> dict[str, dict[str, FloatArray]]:
     """By item and column what neighbours lend at the end of its history, shape (2, season)."""
     ends = ends_of(history)
-    found = {column: seasons_at(history, column, ends).lent for column in columns}
-    return {item: {column: lent[item][0] for column, lent in found.items()} for item in ends}
+    found = {column: seasons_at(history, column, ends) for column in columns}
+    return {item: {column: one.lent(item)[0] for column, one in found.items()} for item in ends}
 
 
 def _groups(history: History, column: str, names: Sequence[str]) -> list[IntArray] | None:

@@ -45,7 +45,7 @@ class Field:
     untested : tuple of Entry
         Methods that may compete, but could not be tested on this item.
     said : mapping of Kin to Said
-        What the item adds to the portfolio's prior.
+        What the item has added to the portfolio's prior.
     """
 
     one: ItemTrial
@@ -207,7 +207,7 @@ class Contest:
         key = (stage, tuple(places), asked.tobytes())
         if key not in self._priors:
             kin = Kin(self.evidence.power, stage)
-            self._priors[key] = self.prior.means(kin, self.evidence.item.item, places, asked)
+            self._priors[key] = self.prior.means(kin, self.field.said.get(kin), places, asked)
         means, items = self._priors[key]
         shape = (moments.size, len(places))
         return np.broadcast_to(means, shape), np.broadcast_to(items, shape)

@@ -46,11 +46,11 @@ def kept_until_worse(verdict: Verdict, before: Mapping[str, Before]) -> Verdict:
     before : mapping of str to Before
         By item; items that are not in it are decided anew.
     """
-    choices = {
-        item: _kept(choice, verdict, before[item]) if item in before else choice
-        for item, choice in verdict.choices.items()
-    }
-    return replace(verdict, choices=choices)
+
+    def kept(choice: Choice) -> Choice:
+        return _kept(choice, verdict, before[choice.item]) if choice.item in before else choice
+
+    return replace(verdict, choices=verdict.choices.changed(kept))
 
 
 def _kept(choice: Choice, verdict: Verdict, before: Before) -> Choice:

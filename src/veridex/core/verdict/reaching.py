@@ -1,7 +1,8 @@
 """How a verdict is reached: routes, evidence, the portfolio's prior, then a choice for each item."""
 
-from collections.abc import Callable, Iterator
-from dataclasses import replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -22,12 +23,13 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.contest import Contest, Field, said_of
 from veridex.core.verdict.evidence import Entry, Evidence
+from veridex.core.verdict.group_sums import GroupSums
 from veridex.core.verdict.routing import UNTESTED, Router, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of, choose_by_rule, choose_single
-from veridex.core.verdict.skill import Prior
-from veridex.core.verdict.together import sums_of_intermittent
+from veridex.core.verdict.skill import Kin, Prior, Said
+from veridex.core.verdict.together import Seldom, sums_of_intermittent
 
-__all__ = ["counted_cells", "reach"]
+__all__ = ["Deliberation", "counted_cells"]
 
 WITH_SEASON = ("regular", "short", "new", UNTESTED)
 """Routes of items that may have a season which no test could include."""
@@ -36,29 +38,70 @@ VOUCHED = "items that were as long tell which methods are good"
 """Why methods that nothing could test on the item itself are published."""
 
 
-@np.errstate(all="ignore")
-def reach(trial: Trial, rule: str | Rule, conditions: Conditions) -> dict[str, Choice]:
-    """Reach a verdict on every item of a trial.
+@dataclass(frozen=True, eq=False)
+class Deliberation:
+    """How a verdict is reached on the items of a trial.
 
     What each item says by itself comes first; what the others say is added up, and each item's choice is made from
-    both.
+    both: one pass over the items before the first choice, and nothing but sums is kept of it.
+
+    Attributes
+    ----------
+    trial : Trial
+    rule : str or callable
+    conditions : Conditions
     """
-    router = Router.of(trial, conditions.allowed)
-    fields = [_field(trial, router, one, conditions) for one in trial]
-    prior = Prior.total((*_cut_short(trial, conditions), *(Prior.of(field.one.item, field.said) for field in fields)))
-    sums = sums_of_intermittent(trial, fields)
-    contests = [Contest(trial, field, prior, sums) for field in fields]
-    choices = [_choose(contest, rule, conditions) for contest in contests]
-    return {choice.evidence.item: choice for choice in choices}
 
+    trial: Trial
+    rule: str | Rule
+    conditions: Conditions
 
-def _cut_short(trial: Trial, conditions: Conditions) -> Iterator[Prior]:
-    """What long items said that were cut to the length of short ones."""
-    for cut in trial.cuts:
-        for one in cut:
-            known = counted_cells(one, conditions)
-            for power in (1.0, 2.0):
-                yield Prior.of(one.item, said_of(cut, one, known, power))
+    @np.errstate(all="ignore")
+    def choice(self, item: str) -> Choice:
+        """What is to be published for an item, as the planner's rule has it."""
+        contest = Contest(self.trial, self._field(item), *self._heard)
+        return _choose(contest, self.rule, self.conditions)
+
+    @cached_property
+    def _heard(self) -> tuple[Prior, GroupSums]:
+        """What all items together say."""
+        prior, seldom = Prior(), []
+        for item in sorted(self.trial.history.names):
+            field = self._field(item)
+            prior.add(field.said)
+            one = Seldom.of(field)
+            seldom += [] if one is None else [one]
+        return prior, sums_of_intermittent(self.trial, seldom, self._field)
+
+    @np.errstate(all="ignore")
+    def _field(self, item: str) -> Field:
+        """Who competes for an item; what is in memory anyhow is made once."""
+        if item in self._fields:
+            return self._fields[item]
+        one = self.trial[item]
+        found = _field(self.trial, self._router, one, self.conditions, self._cut_short.get(item, {}))
+        if self.trial.store.whole:
+            self._fields[item] = found
+        return found
+
+    @cached_property
+    def _fields(self) -> dict[str, Field]:
+        return {}
+
+    @cached_property
+    def _router(self) -> Router:
+        return Router.of(self.trial, self.conditions.allowed)
+
+    @cached_property
+    def _cut_short(self) -> dict[str, dict[Kin, Said]]:
+        """What long items said that were cut to the length of short ones."""
+        found: dict[str, dict[Kin, Said]] = {}
+        for cut in self.trial.cuts:
+            for one in cut:
+                known = counted_cells(one, self.conditions)
+                for power in (1.0, 2.0):
+                    found.setdefault(one.item, {}).update(said_of(cut, one, known, power))
+        return found
 
 
 def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
@@ -69,8 +112,10 @@ def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
     return known & np.isin(np.arange(1, known.shape[1] + 1), conditions.lead_times)
 
 
-def _field(trial: Trial, router: Router, one: ItemTrial, conditions: Conditions) -> Field:
-    """Who competes for an item, and what its own errors say."""
+def _field(
+    trial: Trial, router: Router, one: ItemTrial, conditions: Conditions, cut_short: Mapping[Kin, Said]
+) -> Field:
+    """Who competes for an item, and what its own errors say, those of its cut histories with them."""
     known = counted_cells(one, conditions)
     way = router.route(one, tested_folds(one, known))
     evidence = Evidence.gather(trial, one, way, known)
@@ -78,7 +123,8 @@ def _field(trial: Trial, router: Router, one: ItemTrial, conditions: Conditions)
     limited = conditions.bias_limit is not None or conditions.coverage_floor is not None or conditions.target
     entries = (evidence.item.entry(one) for one in way.methods)
     untested = () if limited else tuple(entry for entry in entries if entry is not None and entry.missing)
-    return Field(one, evidence, rivals, fallback, unmet, untested, said_of(trial, one, known, evidence.power))
+    said = {**cut_short, **said_of(trial, one, known, evidence.power)}
+    return Field(one, evidence, rivals, fallback, unmet, untested, said)
 
 
 def _rivals(

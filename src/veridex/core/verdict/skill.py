@@ -5,9 +5,8 @@ shrunk by N / (N + 72), N windows of errors, towards what the other items show w
 both only what was complete at the time.
 """
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
-from functools import cached_property
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -73,13 +72,14 @@ class Said:
         return np.nan_to_num(logs), counts
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(slots=True, eq=False)
 class Pairs:
     """Sums over items of the differences between the logs of two methods, where an item has both.
 
     Attributes
     ----------
     times : ndarray of int, shape (T,)
+        At which some item said something new.
     differences, counts : ndarray, shape (T, M, M)
     items : ndarray of int, shape (T, M)
         Items that tested a method.
@@ -91,19 +91,30 @@ class Pairs:
     items: IntArray
 
     @classmethod
-    def of(cls, said: Iterable[Said]) -> "Pairs":
-        """Add up what items say, in the order given."""
-        parts = list(said)
-        times = np.unique(np.concatenate([part.times for part in parts]))
-        shape = (times.size, parts[0].logs.shape[1])
-        differences, counts = (np.zeros((*shape, shape[1])) for _ in range(2))
-        items = np.zeros(shape, dtype=np.int64)
-        for part in parts:
-            apart, both, has = _paired(part, times)
-            differences += apart
-            counts += both
-            items += has
-        return cls(times, differences, counts, items)
+    def nothing(cls, methods: int) -> "Pairs":
+        """What nobody has said anything of."""
+        both = np.zeros((0, methods, methods))
+        return cls(np.empty(0, dtype=np.int64), both, both, np.zeros((0, methods), dtype=np.int64))
+
+    def add(self, said: Said) -> None:
+        """Add what an item says."""
+        self._grow(np.union1d(self.times, said.times))
+        apart, both, has = _paired(said, self.times)
+        self.differences += apart
+        self.counts += both
+        self.items += has
+
+    def _grow(self, times: IntArray) -> None:
+        """Hold sums at more times: what holds at a new one is what held before it."""
+        if times.size == self.times.size:
+            return
+        at = np.searchsorted(self.times, times, side="right") - 1
+        for name in ("differences", "counts", "items"):
+            old = getattr(self, name)
+            new = np.zeros((times.size, *old.shape[1:]), dtype=old.dtype)
+            new[at >= 0] = old[at[at >= 0]]
+            setattr(self, name, new)
+        self.times = times
 
 
 def _paired(said: Said, moments: IntArray) -> tuple[FloatArray, FloatArray, IntArray]:
@@ -114,48 +125,33 @@ def _paired(said: Said, moments: IntArray) -> tuple[FloatArray, FloatArray, IntA
     return both * (logs[:, :, None] - logs[:, None, :]), both, has.astype(np.int64)
 
 
-@dataclass(frozen=True, eq=False)
 class Prior:
     """How good methods are on the items of a portfolio, by which of them are alike.
 
-    It is added up from what each item says, in any order to the same numbers, and an item can be left out.
-
-    Attributes
-    ----------
-    said : mapping of Kin to mapping of str to Said
-        By kin and item.
+    What items say is added up, in the order of their names whatever theirs is, and not kept: whoever asks for an item
+    says what that has added, and it is left out.
     """
 
-    said: Mapping[Kin, Mapping[str, Said]] = field(default_factory=dict)
+    def __init__(self) -> None:
+        self._pairs: dict[Kin, Pairs] = {}
 
-    @classmethod
-    def of(cls, item: str, said: Mapping[Kin, Said]) -> "Prior":
-        """What one item says."""
-        return cls({kin: {item: own} for kin, own in said.items()})
-
-    @classmethod
-    def total(cls, parts: Iterable["Prior"]) -> "Prior":
-        """The sum of many."""
-        found: dict[Kin, dict[str, Said]] = {}
-        for part in parts:
-            for kin, own in part.said.items():
-                found.setdefault(kin, {}).update(own)
-        return cls(found)
-
-    def __add__(self, other: "Prior") -> "Prior":
-        return Prior.total((self, other))
-
-    def without(self, item: str) -> "Prior":
-        """The same without an item."""
-        return Prior({kin: {k: v for k, v in own.items() if k != item} for kin, own in self.said.items()})
-
-    @cached_property
-    def _pairs(self) -> dict[Kin, Pairs]:
-        return {kin: Pairs.of(own[item] for item in sorted(own)) for kin, own in self.said.items() if own}
+    def add(self, said: Mapping[Kin, Said]) -> None:
+        """Add what an item says."""
+        for kin, own in said.items():
+            self._pairs.setdefault(kin, Pairs.nothing(own.logs.shape[1])).add(own)
 
     @np.errstate(all="ignore")
-    def means(self, kin: Kin, item: str, places: list[int], moments: IntArray) -> tuple[FloatArray, IntArray]:
+    def means(self, kin: Kin, own: Said | None, places: list[int], moments: IntArray) -> tuple[FloatArray, IntArray]:
         """Mean logs of methods against each other over the kin of an item, as known at moments, drawn to nought.
+
+        Parameters
+        ----------
+        kin : Kin
+        own : Said or None
+            What the item itself has added.
+        places : list of int
+            Of the methods in the lineup.
+        moments : ndarray of int
 
         Returns
         -------
@@ -166,7 +162,7 @@ class Prior:
         if pairs is None:
             return np.full(shape, np.nan), np.zeros(shape, dtype=np.int64)
         at = np.searchsorted(pairs.times, moments, side="right") - 1
-        own, where = self.said[kin].get(item), np.maximum(at, 0)
+        where = np.maximum(at, 0)
         apart, both, items = pairs.differences[where], pairs.counts[where], pairs.items[where]
         if own is not None:
             less = _paired(own, pairs.times[where])

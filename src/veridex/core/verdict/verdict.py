@@ -22,9 +22,10 @@ from veridex.core.notebook import Faced
 from veridex.core.periods.moments import NOW
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.choices import AT_HAND, Choices
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.overriding import overridden
-from veridex.core.verdict.reaching import counted_cells, reach
+from veridex.core.verdict.reaching import Deliberation, counted_cells
 from veridex.core.verdict.routing import UNTESTED
 from veridex.core.verdict.single import Rule
 from veridex.core.verdict.words import reason_for_nothing, why
@@ -93,9 +94,11 @@ def decide(
         raise ParameterError("rule", repr(rule), problem)
     stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
-    choices = reach(trial, rule, stated)
-    pool = Pool.total(Pool.of(choice.route, choice.learned) for choice in choices.values())
-    then = Pool.total(Pool.of(choice.route, choice.hindcast) for choice in choices.values())
+    choices = Choices(trial.history.names, Deliberation(trial, rule, stated).choice, kept=trial.store.whole)
+    pool, then = Pool(), Pool()
+    for choice in choices.values():
+        pool.add(choice.route, choice.learned)
+        then.add(choice.route, choice.hindcast)
     return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool, then=then)
 
 
@@ -109,10 +112,10 @@ class Verdict(Faced):
     rule : str
     conditions : Conditions
         What the planner demanded.
-    choices : mapping of str to Choice
+    choices : Choices
         By item, in the order of the trial's.
     pool, then : Pool
-        The errors of what was chosen, of all items together: as decided now, and as decided at each origin.
+        The errors of what was chosen, of a sample of all items: as decided now, and as decided at each origin.
     """
 
     FACE: ClassVar[tuple[str, ...]] = ("winners",)
@@ -120,7 +123,7 @@ class Verdict(Faced):
     trial: Trial = field(repr=False)
     rule: str
     conditions: Conditions = field(repr=False)
-    choices: Mapping[str, Choice] = field(repr=False)
+    choices: Choices = field(repr=False)
     pool: Pool = field(repr=False)
     then: Pool = field(repr=False)
 
@@ -160,6 +163,8 @@ class Verdict(Faced):
         if fit is None:
             return {}
         if key not in self._held:
+            if not self.trial.store.whole and len(self._held) > AT_HAND:
+                self._held.clear()
             self._held[key] = {
                 kind: held(fit, kind, lambda moment: self.peers_then(item, moment), levels) for kind in KINDS
             }
@@ -177,8 +182,10 @@ class Verdict(Faced):
 
     def total_of(self, fit: Hindcast, route: str, first: int) -> Hindcast:
         """The evidence of an item's totals: the pool's, unless the planner has decided otherwise since."""
-        if self.pool.fits.get(route, {}).get(fit.item) is fit:
-            return self.total_pool(first).fits[route][fit.item]
+        if self.pool.get(route, fit.item) is fit:
+            found = self.total_pool(first).get(route, fit.item)
+            assert found is not None
+            return found
         dependence = self.pool.dependence(route)
         assert dependence is not None
         return fit.totals(dependence, first)
@@ -192,7 +199,7 @@ class Verdict(Faced):
         origins, as they do against an item's own spread of scores.
         """
         if first not in self._told:
-            fits = [fit for own in self.total_pool(first).fits.values() for fit in own.values()]
+            fits = self.total_pool(first).every
             self._told[first] = np.asarray(sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in fits))
         stride = getattr(self.trial.scheme, "stride", 1)
         steps = np.minimum(np.arange(1, horizon + 1), self.trial.horizon)
@@ -328,4 +335,4 @@ class Verdict(Faced):
             raise ParameterError("reason", repr(reason), "say why; it is kept with the publication")
         known = counted_cells(self.trial[item], self.conditions)
         after = overridden(before, self.trial, known, chosen, reason.strip())
-        return replace(self, choices={**self.choices, item: after})
+        return replace(self, choices=self.choices.but(item, after))

@@ -10,7 +10,7 @@ import pyarrow as pa
 from veridex.core.backtest.folds import FoldArrays
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Holdout, RollingOrigin
-from veridex.core.backtest.store import MemoryStore
+from veridex.core.backtest.store import Extent, MemoryStore, Store
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import method
@@ -19,9 +19,9 @@ from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, note_entr
 from veridex.exchange.kept import LIST, Form, Found, Kept, Layout, Part, Unfit
 from veridex.exchange.unfit import escaped, unescaped
 
-__all__ = ["TRIAL"]
+__all__ = ["TRIAL", "head_of", "history_rows", "history_under", "trial_under"]
 
-FORMAT = "veridex trial 9"
+FORMAT = "veridex trial 10"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "std_error", "laws", "transforms", "chances", "training")
 PLAIN = ("status", "parameters", "criteria", "forms", "seconds")
@@ -49,12 +49,13 @@ SCHEMES = {"RollingOrigin": RollingOrigin, "Holdout": Holdout}
 
 def _keep(trial: Trial) -> Kept:
     """A trial as a table: its folds, origins and items under each other, those of cut ones after it."""
-    head = _head(trial) | {"format": FORMAT}
+    head = head_of(trial)
     return Kept(
         form=TRIAL,
         head=head,
         layouts=_layouts(head),
         parts=lambda: _parts(trial),
+        value=trial,
         facts={
             "items": len(trial.history),
             "cadence": trial.history.cadence.name,
@@ -75,9 +76,10 @@ def _restore(found: Found) -> Trial:
 
 
 def _parts(trial: Trial) -> Iterator[Part]:
-    """All rows under one schema: what a kind of row does not have is null."""
+    """All rows under one schema, some items after the others: what a kind of row does not have is null."""
     for k, one in enumerate((trial, *trial.cuts)):
-        for rows in _tables(one, k):
+        for kind in _tables(one):
+            rows = kind.append_column("part", pa.array([k] * len(kind), type=pa.int32()))
             columns = [
                 rows[name].cast(kind) if name in rows.column_names else pa.nulls(len(rows), kind)
                 for name, kind in zip(SCHEMA.names, SCHEMA.types, strict=True)
@@ -85,17 +87,25 @@ def _parts(trial: Trial) -> Iterator[Part]:
             yield {"fold": pa.table(columns, schema=SCHEMA)}
 
 
-def _tables(trial: Trial, part: int) -> list[pa.Table]:
-    """The rows of a trial, or of a cut one behind it."""
-    tables = [_fold_rows(trial), _origin_rows(trial), _item_rows(trial)]
-    return [rows.append_column("part", pa.array([part] * len(rows), type=pa.int32())) for rows in tables]
+def _tables(trial: Trial) -> Iterator[pa.Table]:
+    """The rows of a trial."""
+    for _, arrays in trial.store.blocks():
+        yield _fold_rows(arrays)
+        yield _origin_rows(arrays)
+    yield history_rows(trial.history).append_column("keys", pa.array([list(one.keys) for one in trial]))
 
 
 def _trial(head: Mapping[str, Any], table: pa.Table, part: int = 0) -> Trial:
     kinds, own = table["kind"].to_numpy(), table["part"].to_numpy() == part
     parts = {kind: table.filter(pa.array(own & (kinds == kind))) for kind in (FOLDS, ORIGINS, ITEMS)}
+    cuts = tuple(_trial(cut, table, k) for k, cut in enumerate(head["cuts"], start=1))
+    return trial_under(head, history_under(head, parts[ITEMS]), _store(head, parts), cuts)
+
+
+def trial_under(head: Mapping[str, Any], history: History, store: Store, cuts: tuple[Trial, ...]) -> Trial:
+    """The trial that a head tells of, with what was read besides."""
     return Trial(
-        history=_history(head, parts[ITEMS]),
+        history=history,
         lineup=tuple(method(text) for text in head["lineup"]),
         added=tuple(method(text) for text in head["added"]),
         scheme=SCHEMES[head["scheme"]["kind"]](**head["scheme"]["settings"]),
@@ -104,14 +114,15 @@ def _trial(head: Mapping[str, Any], table: pa.Table, part: int = 0) -> Trial:
         perfect=head["perfect"],
         driven=head["driven"],
         pace=Pace(**head["pace"]),
-        store=_store(head, parts),
-        cuts=tuple(_trial(cut, table, k) for k, cut in enumerate(head["cuts"], start=1)),
+        store=store,
+        cuts=cuts,
     )
 
 
-def _head(trial: Trial) -> dict[str, Any]:
+def head_of(trial: Trial) -> dict[str, Any]:
     """Everything that is not an array."""
     return {
+        "format": FORMAT,
         "lineup": [one.text for one in trial.lineup],
         "added": [one.text for one in trial.added],
         "scheme": {"kind": type(trial.scheme).__name__, "settings": asdict(trial.scheme)},  # type: ignore[call-overload]
@@ -120,11 +131,10 @@ def _head(trial: Trial) -> dict[str, Any]:
         "perfect": trial.perfect,
         "driven": trial.driven,
         "pace": asdict(trial.pace),
-        "shape": list(trial.arrays.points.shape),
-        "components": int(trial.arrays.laws.shape[-2]),
-        "keep": trial.arrays.keep,
+        "items": len(trial.store),
+        "extent": trial.store.extent._asdict(),
         "history": about(trial.history),
-        "cuts": [_head(cut) for cut in trial.cuts],
+        "cuts": [head_of(cut) for cut in trial.cuts],
     }
 
 
@@ -135,16 +145,14 @@ def _lists(array: np.ndarray) -> pa.Array:
     return pa.LargeListArray.from_arrays(pa.array(offsets), pa.array(np.ascontiguousarray(rows).ravel()))
 
 
-def _fold_rows(trial: Trial) -> pa.Table:
-    a = trial.arrays
+def _fold_rows(a: FoldArrays) -> pa.Table:
     count = int(np.prod(a.status.shape))
     columns = {name: _lists(getattr(a, name).reshape(count, -1)) for name in PER_FOLD}
     plain = {name: pa.array(getattr(a, name).ravel()) for name in PLAIN}
     return pa.table({"kind": pa.array([FOLDS] * count), **plain, **columns})
 
 
-def _origin_rows(trial: Trial) -> pa.Table:
-    a = trial.arrays
+def _origin_rows(a: FoldArrays) -> pa.Table:
     count = int(np.prod(a.origins.shape))
     lists = {"actuals": _lists(a.actuals.reshape(count, -1)), "scales": _lists(a.scales.reshape(count, -1))}
     lists["supports"] = _lists(a.supports.reshape(count, -1))
@@ -152,9 +160,8 @@ def _origin_rows(trial: Trial) -> pa.Table:
     return pa.table({"kind": pa.array([ORIGINS] * count), **plain, **lists})
 
 
-def _item_rows(trial: Trial) -> pa.Table:
+def history_rows(history: History) -> pa.Table:
     """An item per row: its key, first period, demand, and raw demand where it was tidied."""
-    history = trial.history
     bounds = list(zip(history.offsets[:-1].tolist(), history.offsets[1:].tolist(), strict=True))
 
     def lists(values: np.ndarray | None) -> pa.Array:
@@ -162,11 +169,12 @@ def _item_rows(trial: Trial) -> pa.Table:
 
     columns = {name: lists(array) for name, array in arrays_of(history).items()}
     kinds, names = pa.array([ITEMS] * len(history)), pa.array([escaped(name) for name in history.names])
-    said = {"start": pa.array(history.starts), "keys": pa.array([list(one.keys) for one in trial])}
-    return pa.table({"kind": kinds, "name": names, **said, **columns})
+    return pa.table({"kind": kinds, "name": names, "start": pa.array(history.starts), **columns})
 
 
-def _history(head: Mapping[str, Any], table: pa.Table) -> History:
+def history_under(head: Mapping[str, Any], table: pa.Table) -> History:
+    """The history that a head and rows tell of."""
+
     def whole(name: str) -> np.ndarray | None:
         column = table[name]
         if column.null_count:
@@ -183,8 +191,7 @@ def _history(head: Mapping[str, Any], table: pa.Table) -> History:
 
 
 def _store(head: Mapping[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
-    items, methods, tested, horizon = head["shape"]
-    wanted = FoldArrays.empty((items, methods, tested), head["components"], horizon, head["keep"])
+    wanted = Extent(**head["extent"]).empty(head["items"])
     found = {}
     for name, empty in wanted.items():
         column = parts[FOLDS if name in (*PER_FOLD, *PLAIN) else ORIGINS][name].combine_chunks()
@@ -192,7 +199,7 @@ def _store(head: Mapping[str, Any], parts: dict[str, pa.Table]) -> MemoryStore:
         found[name] = np.array(flat.to_numpy(zero_copy_only=False), dtype=empty.dtype).reshape(empty.shape)
     names = [unescaped(name) for name in parts[ITEMS]["name"].to_pylist()]
     keys = [tuple(own) for own in parts[ITEMS]["keys"].to_pylist()]
-    return MemoryStore(names, FoldArrays(**found).locked(), keys)
+    return MemoryStore.of(names, FoldArrays(**found).locked(), keys)
 
 
 TRIAL = Form(
@@ -207,4 +214,5 @@ TRIAL = Form(
     unreadable=TrialUnreadable,
     alone=True,
     lists=True,
+    by_item=True,
 )

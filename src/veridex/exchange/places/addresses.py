@@ -51,6 +51,10 @@ def place_of(destination: str | Path, form: Form) -> Place:
         return Workbook(target)
     if ending == ".csv" and form.alone and not form.lists:
         return CsvFile(target)
+    if form.by_item and (not ending or target.is_dir()):
+        from veridex.exchange.trial_directories import TrialDirectory  # knows of trials, where places know of none
+
+        return TrialDirectory(target)
     if form.lists or (ending in (*OTHER_FILES, ".csv", ".xlsx") and not target.is_dir()):
         raise _unserved(text, form)
     return CsvDirectory(target)
@@ -86,7 +90,13 @@ def checked_file(destination: str | Path, ending: str, what: str) -> Path:
 
 def _unserved(shown: str, form: Form) -> DestinationRefused:
     """What keeps such values."""
-    named = [] if form.lists else ["a directory (of CSV files)", "a workbook ending in .xlsx"]
+    named = (
+        ["a directory"]
+        if form.by_item
+        else []
+        if form.lists
+        else ["a directory (of CSV files)", "a workbook ending in .xlsx"]
+    )
     named += ["a file ending in .parquet" if form.alone else "a directory ending in .parquet"]
     named += ["a file ending in .csv"] if form.alone and not form.lists else []
     named += ["a database such as sqlite:///forecasts.db"]

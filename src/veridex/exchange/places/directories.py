@@ -46,7 +46,8 @@ class StagedDirectory(StagedPath):
         self._stage = Path(tempfile.mkdtemp(prefix=self._prefix, dir=self._place.parent))
         self._new.mkdir()
         self._filler(self._new)
-        names = sorted(path.name for path in self._new.iterdir())
+        files = (path for path in self._new.rglob("*") if path.is_file())
+        names = sorted(path.relative_to(self._new).as_posix() for path in files)
         seal = {name: _digest(self._new / name) for name in names}
         (self._new / SEAL).write_text(json.dumps(seal, indent=1) + "\n", encoding="utf-8")
         for name in (*names, SEAL):

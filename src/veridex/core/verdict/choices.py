@@ -1,0 +1,51 @@
+"""The choices of a verdict: made when they are asked for, and kept where the trial is in memory anyhow."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Mapping
+
+from veridex.core.verdict.choice import Choice
+
+__all__ = ["AT_HAND", "Choices"]
+
+AT_HAND = 64
+"""Choices that were asked for last are asked for again: so many are kept of a trial that is not in memory."""
+
+
+class Choices(Mapping[str, Choice]):
+    """Choices by item, in the order of a trial's.
+
+    Parameters
+    ----------
+    names : tuple of str
+    make : callable
+        Given an item, what is to be published for it.
+    kept : bool
+        Whether all that were made are kept.
+    """
+
+    def __init__(self, names: tuple[str, ...], make: Callable[[str], Choice], *, kept: bool) -> None:
+        self._names, self._make, self._kept = dict.fromkeys(names), make, kept
+        self._made: OrderedDict[str, Choice] = OrderedDict()
+
+    def __getitem__(self, item: str) -> Choice:
+        if item not in self._names:
+            raise KeyError(item)
+        if item not in self._made:
+            self._made[item] = self._make(item)
+            if not self._kept and len(self._made) > AT_HAND:
+                self._made.popitem(last=False)
+        return self._made[item]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+    def changed(self, change: Callable[[Choice], Choice]) -> "Choices":
+        """The same, each changed."""
+        return Choices(tuple(self._names), lambda item: change(self[item]), kept=self._kept)
+
+    def but(self, item: str, choice: Choice) -> "Choices":
+        """The same, but for one."""
+        return Choices(tuple(self._names), lambda one: choice if one == item else self[one], kept=self._kept)

@@ -1,0 +1,240 @@
+"""Trials in directories, item by item: what a portfolio is tested to be need not fit into memory."""
+
+import hashlib
+import json
+import os
+import warnings
+from collections import OrderedDict
+from collections.abc import Iterator, Sequence
+from functools import partial
+from pathlib import Path
+from typing import Any, ClassVar
+
+import pyarrow as pa
+from pyarrow import parquet
+
+from veridex.core.backtest import store as stores
+from veridex.core.backtest.folds import ARRAYS, FoldArrays, ItemTrial
+from veridex.core.backtest.store import Extent, Kept, merged, stacked
+from veridex.core.backtest.trial import Trial
+from veridex.errors import TrialUnreadable
+from veridex.exchange.forms.trials import TRIAL, head_of, history_rows, history_under, trial_under
+from veridex.exchange.kept import Form, Found, Unfit, line_of
+from veridex.exchange.kept import Kept as KeptValue
+from veridex.exchange.places.directories import SEAL, StagedDirectory, refuse_directory
+from veridex.exchange.places.files import StagedFile, replace_file
+from veridex.exchange.places.paths import PathPlace
+from veridex.exchange.places.place import Staged
+from veridex.exchange.stores import SUFFIX, PartsDirectory
+
+__all__ = ["DirectoryStore", "TrialDirectory", "is_trial_directory", "read_trial_directory"]
+
+HISTORY, CUT = "history.parquet", "cut-"
+
+AT_HAND = 8
+"""Items that were asked for last are asked for again: so many stay in memory."""
+
+MEGABYTE = 1e6
+
+
+class DirectoryStore:
+    """Item trials in a directory of parts; see `Store`.
+
+    Parameters
+    ----------
+    directory : Path
+    names : tuple of str
+    extent : Extent
+    """
+
+    whole: ClassVar[bool] = False
+
+    def __init__(self, directory: Path, names: tuple[str, ...], extent: Extent) -> None:
+        self.directory, self.names, self.extent = directory, names, extent
+        self.parts = PartsDirectory(directory)
+        self.before: tuple[Kept, ...] = (self.parts,)
+        self._places = {name: place for place, name in enumerate(names)}
+        self._at_hand: OrderedDict[int, ItemTrial] = OrderedDict()
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    def at(self, place: int) -> ItemTrial:
+        """The trial of the item at a place.
+
+        Raises
+        ------
+        TrialUnreadable
+            If it is not what was written.
+        """
+        if place not in self._at_hand:
+            self._at_hand[place] = self._read(self.names[place])
+            if len(self._at_hand) > AT_HAND:
+                self._at_hand.popitem(last=False)
+        self._at_hand.move_to_end(place)
+        return self._at_hand[place]
+
+    def get(self, item: str) -> ItemTrial | None:
+        """The trial of an item, if there is one."""
+        return self.at(self._places[item]) if item in self._places else None
+
+    def holds(self, item: str, keys: tuple[str, ...]) -> bool:
+        """Whether all of an item is there already, under these keys and with nothing lost."""
+        return self.parts.keys(item) == keys
+
+    def put(self, one: ItemTrial, methods: Sequence[int]) -> None:
+        """Put in the results of some methods of an item, at these places of the lineup."""
+        before = None if len(methods) == self.extent.methods else self.parts.newest(one.item)
+        self._at_hand.pop(self._places[one.item], None)
+        self.parts.keep(merged(before, one, methods, self.extent))
+
+    def blocks(self) -> Iterator[tuple[int, FoldArrays]]:
+        """Arrays of items that stand behind each other, with the place of the first."""
+        for first in range(0, len(self), stores.BLOCK):
+            yield first, stacked([self.at(place) for place in range(first, min(first + stores.BLOCK, len(self)))])
+
+    def finish(self) -> None:
+        """Let older trials go where they take most of the room."""
+        self.parts.newest_only(self.names)
+
+    @property
+    def arrays(self) -> FoldArrays:
+        """All of it in memory, which is said."""
+        bytes_of = sum(getattr(self.at(0), name).nbytes for name in ARRAYS)
+        size = bytes_of * len(self) / MEGABYTE
+        said = f"loading all {len(self):,} items of {self.directory}: {size:,.0f} MB; trial[item] loads one"
+        warnings.warn(said, stacklevel=3)
+        return stacked([self.at(place) for place in range(len(self))]).locked()
+
+    def _read(self, item: str) -> ItemTrial:
+        found, extent = self.parts.newest(item), self.extent
+        if found is None or found.points.shape != (extent.methods, extent.origins, extent.horizon):
+            raise TrialUnreadable(str(self.directory), f"what it holds of {item!r} is not what was written")
+        return found
+
+
+class TrialDirectory(PathPlace):
+    """A directory with a trial in it: a head, the history, item trials in parts, and the same of cut ones; see `Place`.
+
+    A backtest writes it as it goes; the head comes last, so that what was killed is no trial, and is gone on with.
+    """
+
+    def check(self, form: Form) -> None:
+        """Refuse a directory with other files in it."""
+        allowed = {form.head_file, HISTORY}
+        if self._target.is_dir():
+            allowed |= {one.name for one in self._target.iterdir() if _is_ours(one)}
+        refuse_directory(self._target, allowed)
+
+    def opened(self, number: int, names: tuple[str, ...], extent: Extent) -> DirectoryStore:
+        """The store of a trial that is written here, or of one of its cuts; see `Opener`."""
+        if not number:
+            self._target.mkdir(parents=True, exist_ok=True)
+            (self._target / TRIAL.head_file).unlink(missing_ok=True)
+        return DirectoryStore(_place_of(self._target, number), names, extent)
+
+    def stage(self, kept: KeptValue) -> Staged:
+        """Write all of it beside the directory; of a trial that is in it already the head."""
+        trial: Trial = kept.value
+        if _lives_in(trial, self._target):
+            _write_histories(trial, self._target)
+            return StagedFile(self._target / kept.form.head_file, lambda path: _write_head(trial, path))
+
+        def fill(stage: Path) -> None:
+            for number, one in enumerate((trial, *trial.cuts)):
+                store = DirectoryStore(_place_of(stage, number), one.history.names, one.store.extent)
+                for own in one:
+                    store.put(own, range(one.store.extent.methods))
+            _write_histories(trial, stage)
+            _write_head(trial, stage / kept.form.head_file)
+
+        return StagedDirectory(self._target, fill)
+
+    def head(self, form: Form) -> dict[str, Any] | None:
+        """What the head says; None where there is none that can be read."""
+        try:
+            return _read_head(self._target)
+        except (OSError, ValueError):
+            return None
+
+    def holds(self, form: Form) -> bool:
+        """Whether a head of this version is there."""
+        return (self.head(form) or {}).get("format") == form.version
+
+    def found(self, form: Form) -> Found:
+        """A trial is read item by item, not as tables."""
+        raise Unfit("it is read with read_trial")
+
+
+def is_trial_directory(source: str | Path) -> bool:
+    """Whether there is a directory that a trial may be in."""
+    return "://" not in str(source) and Path(source).is_dir()
+
+
+def read_trial_directory(source: str | Path) -> Trial:
+    """The trial in a directory: items are read when they are asked for.
+
+    Raises
+    ------
+    TrialUnreadable
+        If there is none of this version, its backtest was not finished, or it is not what was written.
+    """
+    directory = Path(source)
+    try:
+        if not (directory / TRIAL.head_file).exists() and list(directory.glob(f"*{SUFFIX}")):
+            problem = "its backtest was not finished: run it once more with to= this directory, and it goes on"
+            raise TrialUnreadable(str(source), problem)
+        head = _read_head(directory)
+        if head.get("format") != TRIAL.version:
+            raise ValueError(f"it is no trial that this version reads ({TRIAL.version!r})")
+        cuts = tuple(_trial(cut, _place_of(directory, k), ()) for k, cut in enumerate(head["cuts"], start=1))
+        return _trial(head, directory, cuts)
+    except (OSError, ValueError, KeyError, TypeError, pa.ArrowException) as problem:
+        said = problem.strerror if isinstance(problem, OSError) and problem.strerror else str(problem)
+        raise TrialUnreadable(str(source), said.partition("\n")[0]) from None
+
+
+def _trial(head: dict[str, Any], directory: Path, cuts: tuple[Trial, ...]) -> Trial:
+    content = (directory / HISTORY).read_bytes()
+    if hashlib.sha256(content).hexdigest() != head["history_digest"]:
+        raise ValueError(f"{HISTORY} is not what was written")
+    history = history_under(head, parquet.read_table(pa.BufferReader(content)))
+    return trial_under(head, history, DirectoryStore(directory, history.names, Extent(**head["extent"])), cuts)
+
+
+def _place_of(directory: Path, number: int) -> Path:
+    """Where the trial itself is, or one of its cuts."""
+    return directory / f"{CUT}{number}" if number else directory
+
+
+def _is_ours(path: Path) -> bool:
+    return path.suffix == SUFFIX or path.name == SEAL or (path.name.startswith(CUT) and path.is_dir())
+
+
+def _lives_in(trial: Trial, directory: Path) -> bool:
+    store = trial.store
+    return isinstance(store, DirectoryStore) and os.path.realpath(store.directory) == os.path.realpath(directory)
+
+
+def _write_histories(trial: Trial, directory: Path) -> None:
+    for number, one in enumerate((trial, *trial.cuts)):
+        rows = history_rows(one.history)
+        replace_file(_place_of(directory, number) / HISTORY, partial(parquet.write_table, rows, compression="zstd"))
+
+
+def _write_head(trial: Trial, path: Path) -> None:
+    """The head, its histories' digests with it, and its own."""
+    head = head_of(trial)
+    for number, said in enumerate((head, *head["cuts"])):
+        content = (_place_of(path.parent, number) / HISTORY).read_bytes()
+        said["history_digest"] = hashlib.sha256(content).hexdigest()
+    text = line_of(head)
+    path.write_text(line_of({"seal": hashlib.sha256(text.encode()).hexdigest(), "trial": text}) + "\n", "utf-8")
+
+
+def _read_head(directory: Path) -> dict[str, Any]:
+    said = json.loads((directory / TRIAL.head_file).read_text("utf-8"))
+    if hashlib.sha256(said["trial"].encode()).hexdigest() != said["seal"]:
+        raise ValueError("its head was changed")
+    head: dict[str, Any] = json.loads(said["trial"])
+    return head
