@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Protocol, TypeVar, overload
 
-__all__ = ["Engine", "Made", "Progress", "SerialEngine"]
+__all__ = ["Engine", "Progress", "SerialEngine", "Tasks"]
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -12,7 +12,7 @@ Progress = Callable[[int, int], None]
 """Told how many are done, and of how many."""
 
 
-class Made(Sequence[T]):
+class Tasks(Sequence[T]):
     """Tasks that are made when they are handed out, so that no more of them are in memory than are worked on.
 
     Parameters

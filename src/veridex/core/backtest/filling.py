@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from veridex.core.arrays import FloatArray
-from veridex.core.backtest.engine import Engine, Made, Progress
+from veridex.core.backtest.engine import Engine, Progress, Tasks
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.item_run import Begun, ItemWork, Task
 from veridex.core.backtest.store import Keeper, Kept, Store
@@ -79,7 +79,7 @@ class Filling:
         lent: dict[str, FloatArray] = {column: self.seasons[column].lent(series.item) for column in columns}
         return Task(series, lent, self.seasons[FOUND].clarity[series.item])
 
-    def _tasks(self, lefts: Sequence[Left], places: tuple[int, ...]) -> Made[Task]:
+    def _tasks(self, lefts: Sequence[Left], places: tuple[int, ...]) -> Tasks[Task]:
         """What is left, made when it is handed out."""
 
         def make(k: int) -> Task:
@@ -89,7 +89,7 @@ class Filling:
             earlier = self._earlier(task, places)
             return task if earlier is None else replace(task, begun=earlier.begun)
 
-        return Made(make, len(lefts))
+        return Tasks(make, len(lefts))
 
     def _missing(self) -> dict[tuple[int, ...], list[Left]]:
         """Which methods are left to be run, and for which items; what is held of the others is put into the store."""

@@ -26,7 +26,7 @@ def law_of_sum(mean: FloatArray, spread: FloatArray, floor: Any, whole: Any) -> 
     Beaumont, 2012, International Journal of Forecasting 28, 485-496); what that leaves is measured, since
     the same law stands for past sums.
     """
-    law = np.empty((mean.size, 1, NUMBERS))
+    law = np.full((mean.size, 1, NUMBERS), np.nan)
     put(law, Kind.NORMAL, mean.ravel(), spread.ravel())
     return Laws.of(law.reshape(*mean.shape, 1, NUMBERS), floor, whole)
 

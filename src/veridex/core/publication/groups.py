@@ -1,9 +1,8 @@
 """Totals over groups of items: how their errors go together is measured in the backtest, not assumed."""
 
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import reduce
-from operator import add
 from typing import Any
 
 import numpy as np
@@ -16,13 +15,14 @@ from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.sums import law_of_sum, spread_of_group
 from veridex.core.calibration.totals import Totals
 from veridex.core.history.history import History
+from veridex.core.laws.support import Support
 from veridex.core.publication.dossier import GroupTotals, ItemPublication
 from veridex.core.publication.head import Grouped
 from veridex.core.scoring.exact import exact_array, rounded_array
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["Grouping", "group_totals", "groupings"]
+__all__ = ["Grouping", "Share", "group_totals", "groupings"]
 
 
 ALL = "all"
@@ -103,9 +103,9 @@ def _shared(verdict: Verdict, groups: Mapping[str, tuple[str, ...]]) -> float:
     """
     excess, room = 0.0, 0.0
     for items in groups.values():
-        fits = _same_origins([verdict.choice(item).learned for item in items])
-        if len(fits) > 1:
-            sums, squares, sizes = reduce(add, map(Together.of, fits)).rounded()
+        together = _together_at_usual_origins(verdict.choice(item).learned for item in items)
+        if together is not None:
+            sums, squares, sizes = together.rounded()
             excess += float((np.square(sums) - squares).sum())
             room += float((np.square(sizes) - squares).sum())
     return min(max(excess / room, 0.0), MOST_SHARED) if room > 0.0 else 0.0
@@ -143,26 +143,64 @@ class Together:
         return rounded_array(self.sums), rounded_array(self.squares), rounded_array(self.sizes)
 
 
-def _same_origins(fits: Sequence[Hindcast | None]) -> list[Hindcast]:
-    """Those that were tested at the origins most of them were."""
-    present = [fit for fit in fits if fit is not None]
-    keys = [fit.origins.tobytes() for fit in present]
-    if not keys:
-        return []
-    usual = max(sorted(set(keys)), key=keys.count)
-    return [fit for fit, key in zip(present, keys, strict=True) if key == usual]
+def _together_at_usual_origins(fits: Iterable[Hindcast | None]) -> Together | None:
+    """What those add up to that were tested at the origins most of them were; None of a single one."""
+    sums: dict[bytes, Together] = {}
+    counts: Counter[bytes] = Counter()
+    for fit in fits:
+        if fit is not None:
+            key, own = fit.origins.tobytes(), Together.of(fit)
+            sums[key] = sums[key] + own if key in sums else own
+            counts[key] += 1
+    usual = max(sorted(counts), key=counts.__getitem__, default=b"")
+    return sums[usual] if counts[usual] > 1 else None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Share:
+    """What an item adds to the total of a group.
+
+    Attributes
+    ----------
+    item : str
+    origin : int
+    tested : range
+    points : ndarray, shape (H,)
+    moments : ndarray, shape (2, H)
+        Mean and spread of the law of its total, as its evidence makes it.
+    support : Support
+    calibrated : bool
+    """
+
+    item: str
+    origin: int
+    tested: range
+    points: FloatArray
+    moments: FloatArray
+    support: Support
+    calibrated: bool
+
+    @classmethod
+    @np.errstate(all="ignore")
+    def of(cls, one: ItemPublication) -> "Share | None":
+        """That of an item; None of one without a law of its total."""
+        total = one.totals
+        if not one.available or total is None or total.laws is None:
+            return None
+        moments, calibrated = _calibrated_moments(total), total.bands.kind == "calibrated"
+        return cls(one.item, one.origin, one.tested, total.points, moments, one.support, calibrated)
 
 
 @np.errstate(all="ignore")
 def group_totals(
-    grouping: Grouping, made: Mapping[str, ItemPublication], history: History, wanted: Wanted
+    grouping: Grouping, shares: Mapping[str, Share], history: History, wanted: Wanted
 ) -> list[GroupTotals]:
     """The totals of each group: means added up, spreads as far as errors went together."""
     found = []
     for name, items in grouping.members.items():
-        members = [made[item] for item in items if _adds_up(made[item])]
+        members = [shares[item] for item in items if item in shares]
         if members:
-            said = _left_out([item for item in items if not _adds_up(made[item])], items, history)
+            said = _left_out([item for item in items if item not in shares], items, history)
             totals = _together(members, grouping.shared, wanted, said)
             longest = max((one.tested for one in members), key=len)
             found.append(
@@ -178,35 +216,29 @@ def group_totals(
     return found
 
 
-def _adds_up(one: ItemPublication) -> bool:
-    """Whether an item has a law of its total."""
-    return one.available and one.totals is not None and one.totals.laws is not None
-
-
-def _together(members: Sequence[ItemPublication], shared: float, wanted: Wanted, said: str) -> Totals:
+def _together(members: Sequence[Share], shared: float, wanted: Wanted, said: str) -> Totals:
     """The total of several items, whose calibrated laws are added up by their means and spreads."""
-    steps = min(one.horizon for one in members)
-    totals = [one.totals for one in members if one.totals is not None]
-    points = np.sum([one.points[:steps] for one in totals], axis=0)
-    moments = np.array([_calibrated_moments(one, steps) for one in totals])
+    steps = min(one.points.size for one in members)
+    points = np.sum([one.points[:steps] for one in members], axis=0)
+    moments = np.array([one.moments[:, :steps] for one in members])
     spread = spread_of_group(moments[:, 1], shared)
     floors = np.array([one.support.floor for one in members])
     floor, whole = float(floors.sum()), all(one.support.whole for one in members)
     law = law_of_sum(moments[:, 0].sum(axis=0), spread, floor, whole)
-    calibrated = all(one.bands.kind == "calibrated" for one in totals)
+    calibrated = all(one.calibrated for one in members)
     bands = replace(Bands.read(law, (), wanted), kind="calibrated" if calibrated else "model")
     return Totals(points=points, bands=bands, laws=law, reason=said)
 
 
-def _calibrated_moments(total: Totals, steps: int) -> FloatArray:
-    """Mean and spread (2, steps) of a total's law as its evidence makes it: moved and stretched as its middle is."""
+def _calibrated_moments(total: Totals) -> FloatArray:
+    """Mean and spread (2, H) of a total's law as its evidence makes it: moved and stretched as its middle is."""
     assert total.laws is not None
-    mean, spread = (values[:steps] for values in total.laws.moments())
+    mean, spread = total.laws.moments()
     if not total.warps:
         return np.array([mean, spread])
-    own, plain = np.asarray(ndtr([-1.0, 1.0]), dtype=np.float64), total.laws.at(slice(0, steps))
-    asked = np.array([warp.own(own) for warp in total.warps[:steps]])
-    warped, straight = plain.quantile(asked), plain.quantile(own)
+    own = np.asarray(ndtr([-1.0, 1.0]), dtype=np.float64)
+    asked = np.array([warp.own(own) for warp in total.warps])
+    warped, straight = total.laws.quantile(asked), total.laws.quantile(own)
     width = straight[:, 1] - straight[:, 0]
     stretch = np.where(width > 0.0, (warped[:, 1] - warped[:, 0]) / np.where(width > 0.0, width, 1.0), 1.0)
     return np.array([mean + (warped.mean(axis=1) - straight.mean(axis=1)), stretch * spread])

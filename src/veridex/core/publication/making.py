@@ -2,11 +2,12 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, is_dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from veridex.core.backtest.engine import Engine
+from veridex.core.backtest.engine import Engine, Tasks
 from veridex.core.calibration.bands import Wanted
 from veridex.core.calibration.warping import stretch_of_totals, warps
 from veridex.core.counts import whole_number
@@ -16,13 +17,14 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, benchmarks
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Explanation
-from veridex.core.publication.dossier import BENCHMARK, VERDICT, ItemPublication, Overridden, Scores
-from veridex.core.publication.groups import Grouping, group_totals, groupings
+from veridex.core.publication.dossier import BENCHMARK, VERDICT, Overridden, Scores
+from veridex.core.publication.groups import Grouping, Share, group_totals, groupings
 from veridex.core.publication.head import Demand, Head, Made
 from veridex.core.publication.item import Calibration, ItemTask, ItemWork, Said
 from veridex.core.publication.publication import Publication
+from veridex.core.publication.shelf import MemoryShelf, Opened
 from veridex.core.reading.item_reading import ItemReading, readings
-from veridex.core.reading.neighbours import lent_now
+from veridex.core.reading.neighbours import Seasons, ends_of, seasons_at
 from veridex.core.tidying.ledger import ledger
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
@@ -89,43 +91,89 @@ class Edition:
     made: Made
 
 
-def make_publication(history: History, source: Verdict | Method, asked: Edition, engine: Engine) -> Publication:
-    """Refit on the whole history and forecast; see `veridex.publish`, the public face."""
+def make_publication(
+    history: History, source: Verdict | Method, asked: Edition, engine: Engine, opened: Opened = MemoryShelf
+) -> Publication:
+    """Refit on the whole history and forecast; see `veridex.publish`, the public face.
+
+    Items are prepared when a worker is ready for them, and put on a shelf as they come: no more of them need be in
+    memory.
+    """
     verdict = source if isinstance(source, Verdict) else None
+    furthest = _furthest(history, asked)
     grouped = groupings(history, verdict, asked.groups)
-    read = verdict.trial.readings if verdict is not None and verdict.trial.history is history else readings(history)
-    tasks = [_task(series, read[series.item], source, asked) for series in history]
-    tasks = _lent(_neighbours(history, verdict), tasks)
-    if all(task.horizon < 1 for task in tasks):
-        text, last = history.cadence.text, max(task.series.start + len(task.series) - 1 for task in tasks)
-        problem = f"every item's history reaches that far: the last one ends with {text(last)}, so that a forecast "
-        raise ParameterError("horizon", repr(asked.ahead.horizon), f"{problem}begins with {text(last + 1)}")
-    work = ItemWork(asked.wanted, asked.explaining, asked.scenarios)
-    found = list(engine.map(work, tasks))
-    made = {one.item: one for one in found}
+    summed = {item for way in grouped for items in way.members.values() for item in items}
+    head = _head(history, verdict, asked, grouped, furthest)
+    prepared = _Preparation(history, source, asked)
+    shelf, shares = opened(head), {}
+    for one in engine.map(ItemWork(asked.wanted, asked.explaining, asked.scenarios), Tasks(prepared.at, len(history))):
+        shelf.put(one)
+        if one.item in summed and (share := Share.of(one)) is not None:
+            shares[one.item] = share
+    shelf.finish()
     return Publication(
-        head=_head(history, verdict, asked, grouped, found),
-        published=made,
-        groups=tuple(one for way in grouped for one in group_totals(way, made, history, asked.wanted)),
+        head=head,
+        published=shelf,
+        groups=tuple(one for way in grouped for one in group_totals(way, shares, history, asked.wanted)),
         ledger=ledger(history),
     )
 
 
-def _neighbours(history: History, verdict: Verdict | None) -> History:
-    """The items that lend a season: those that are published, and the others that were tested."""
-    if verdict is None:
-        return history
-    others = (one for one in verdict.trial.history if one.item not in history.names)
-    return History.of([*history, *others]) if len(verdict.trial.history) > len(history) else history
+def _furthest(history: History, asked: Edition) -> int:
+    """The most lead times that an item has.
+
+    Raises
+    ------
+    ParameterError
+        If there are none.
+    """
+    furthest = max(asked.ahead.steps(series) for series in history)
+    if furthest < 1:
+        text, last = history.cadence.text, max(series.start + len(series) - 1 for series in history)
+        problem = f"every item's history reaches that far: the last one ends with {text(last)}, so that a forecast "
+        raise ParameterError("horizon", repr(asked.ahead.horizon), f"{problem}begins with {text(last + 1)}")
+    return furthest
 
 
-def _lent(history: History, tasks: list[ItemTask]) -> list[ItemTask]:
-    """The tasks, with the seasons that neighbours lend at the end of each history to methods that borrow."""
-    columns = dict.fromkeys(column for task in tasks for one in _fitted_for(task) for column in one.borrows)
-    if not columns:
-        return tasks
-    lent = lent_now(history, tuple(columns))
-    return [replace(task, borrowed=lent[task.series.item]) for task in tasks]
+@dataclass(frozen=True, eq=False)
+class _Preparation:
+    """What is to be published for each item, made when it is asked for."""
+
+    history: History
+    source: Verdict | Method
+    asked: Edition
+
+    def at(self, place: int) -> ItemTask:
+        """The task of the item at a place, with the seasons that neighbours lend to the methods that borrow."""
+        series = self.history.at(place)
+        task = _task(series, self._readings[series.item], self.source, self.asked)
+        columns = dict.fromkeys(column for one in _fitted_for(task) for column in one.borrows)
+        return replace(task, borrowed={column: self._lent(column).lent(series.item)[0] for column in columns} or None)
+
+    @cached_property
+    def _readings(self) -> Mapping[str, ItemReading]:
+        """What the items are taken for; a trial of the same history has read them."""
+        verdict = self.source
+        same = isinstance(verdict, Verdict) and verdict.trial.history is self.history
+        return verdict.trial.readings if isinstance(verdict, Verdict) and same else readings(self.history)
+
+    @cached_property
+    def _everybody(self) -> History:
+        """The items that lend a season: those that are published, and the others that were tested."""
+        if not isinstance(self.source, Verdict) or len(self.source.trial.history) <= len(self.history):
+            return self.history
+        published = set(self.history.names)
+        return History.of([*self.history, *(one for one in self.source.trial.history if one.item not in published)])
+
+    @cached_property
+    def _seasons(self) -> dict[str, Seasons]:
+        return {}
+
+    def _lent(self, column: str) -> Seasons:
+        """What neighbours lend at the end of each history."""
+        if column not in self._seasons:
+            self._seasons[column] = seasons_at(self._everybody, column, ends_of(self._everybody))
+        return self._seasons[column]
 
 
 def _fitted_for(task: ItemTask) -> list[Method]:
@@ -245,7 +293,7 @@ def _head(
     verdict: Verdict | None,
     asked: Edition,
     grouped: Sequence[Grouping],
-    found: Sequence[ItemPublication],
+    furthest: int,
 ) -> Head:
     text = history.cadence.text
     ends = history.starts + np.diff(history.offsets) - 1
@@ -261,7 +309,7 @@ def _head(
             notes=tuple(str(note) for note in history.notes),
             tidying=None if history.rules is None else history.rules.in_words(),
         ),
-        horizon=max(one.horizon for one in found),
+        horizon=furthest,
         until=asked.ahead.horizon if isinstance(asked.ahead.horizon, str) else None,
         wanted=asked.wanted,
         backtest=None if verdict is None else _backtest(verdict),
