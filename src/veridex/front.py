@@ -11,6 +11,7 @@ from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, run_backtest
 from veridex.core.backtest.scheme_words import as_scheme
 from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.store import MemoryStore
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning, tune_method
 from veridex.core.fitted.fitted import Fitted
@@ -24,14 +25,16 @@ from veridex.core.methods.catalogue import Method, methods
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.publication import Publication
+from veridex.core.publication.shelf import MemoryShelf
 from veridex.core.reading.neighbours import lent_now
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
+from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.stores import PartsDirectory
-from veridex.job.desk import HERE, engine_of, running
+from veridex.job.desk import HERE, engine_of, running, shown
 from veridex.job.pipeline import edition, released
-from veridex.job.placing import for_trial
+from veridex.job.placing import for_publication, for_trial
 
 __all__ = ["backtest", "compare_fits", "fit", "publish", "tune"]
 
@@ -116,7 +119,9 @@ def backtest(
         keep=keep,
     )
     kept, place = None if checkpoint is None else PartsDirectory(checkpoint), for_trial([] if to is None else [to])
-    trial = run_backtest(many, course, running(HERE, engine_of(engine), progress, kept, place.opened), onto)
+    trial = run_backtest(
+        many, course, running(HERE, engine_of(engine), progress, kept, place.opened or MemoryStore.opened), onto
+    )
     place(trial, HERE)
     return trial
 
@@ -274,6 +279,8 @@ def publish(
     groups: Sequence[str] = (),
     past: int | str = "all",
     engine: str | Engine = "serial",
+    progress: Progress | None = None,
+    to: str | Path | Sequence[str | Path] | None = None,
 ) -> Publication:
     """Refit each item's method on its whole history and forecast.
 
@@ -307,9 +314,16 @@ def publish(
         Also totals over groups of items: ``"all"``, or key columns of the history.
     past : int or "all"
         How many periods of history go with the forecast.
+    progress : callable, optional
+        Called with items done and items in all.
+    to : str, Path or several, optional
+        Where the publication is written, as `vx.write` does. It is made part by part, of which no more are in memory
+        than are worked on, and so is the publication that comes back.
 
     Raises
     ------
+    DestinationRefused
+        If it cannot be kept there.
     ParameterError, MethodUnknown, SettingError, ItemUnknown
         If neither or both of verdict and method are given, or the verdict lacks an item of the history.
     TrialUnlike
@@ -325,4 +339,8 @@ def publish(
     words |= {"intervals": intervals, "totals_from": totals_from, "groups": groups}
     asked = edition(words, explaining, HERE, tested=verdict is not None, scenarios=scenarios)
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
-    return released(many, source, asked, engine_of(engine))
+    place = for_publication([] if to is None else [to] if isinstance(to, (str, Path)) else list(to))
+    by = engine_of(engine) if progress is None else shown(engine_of(engine), progress)
+    made = released(many, source, asked, by, MemoryShelf if to is None else SpooledShelf)
+    place(made, HERE)
+    return made

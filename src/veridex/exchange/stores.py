@@ -4,7 +4,7 @@ import hashlib
 import json
 import os
 import tempfile
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
@@ -99,34 +99,6 @@ class PartsDirectory:
         if said is None:
             return ()
         return tuple("" if lost else key for key, lost in zip(said["keys"], said["lost"], strict=True))
-
-    def compact(self, wanted: Collection[str]) -> None:
-        """Keep the trials with these keys, each once; the others go where they take more than half of the room.
-
-        Raises
-        ------
-        DestinationRefused
-            If the directory cannot be written.
-        """
-        try:
-            parts = self._parts()
-            held: dict[str, tuple[Record, int]] = {}
-            for path in parts:
-                for said, record in _records_in(path):
-                    held |= {key: (record, said["size"]) for key in said["keys"] if key in wanted}
-            useful = dict(held.values())
-            room = sum(path.stat().st_size for path in parts)
-            if len(parts) > MOST_PARTS or 2 * sum(useful.values()) < room:
-                self._part = None
-                for record in useful:
-                    self._copied(record)
-                kept = set() if self._part is None else {self._part}
-            else:
-                kept = {record.path for record in useful}
-            for path in set(parts) - kept:
-                path.unlink(missing_ok=True)
-        except OSError as problem:
-            raise self._refused(problem) from None
 
     def newest_only(self, items: Sequence[str]) -> None:
         """Keep the newest trial of each item, where there are many files or most of what they hold is older.

@@ -3,6 +3,7 @@
 import hashlib
 import json
 import os
+import tempfile
 import warnings
 from collections import OrderedDict
 from collections.abc import Iterator, Sequence
@@ -15,7 +16,7 @@ from pyarrow import parquet
 
 from veridex.core.backtest import store as stores
 from veridex.core.backtest.folds import ARRAYS, FoldArrays, ItemTrial
-from veridex.core.backtest.store import Extent, Kept, merged, stacked
+from veridex.core.backtest.store import Extent, Kept, Opener, merged, stacked
 from veridex.core.backtest.trial import Trial
 from veridex.errors import TrialUnreadable
 from veridex.exchange.forms.trials import TRIAL, head_of, history_rows, history_under, trial_under
@@ -27,7 +28,7 @@ from veridex.exchange.places.paths import PathPlace
 from veridex.exchange.places.place import Staged
 from veridex.exchange.stores import SUFFIX, PartsDirectory
 
-__all__ = ["DirectoryStore", "TrialDirectory", "is_trial_directory", "read_trial_directory"]
+__all__ = ["DirectoryStore", "TrialDirectory", "for_a_while", "is_trial_directory", "read_trial_directory"]
 
 HISTORY, CUT = "history.parquet", "cut-"
 
@@ -55,6 +56,7 @@ class DirectoryStore:
         self.before: tuple[Kept, ...] = (self.parts,)
         self._places = {name: place for place, name in enumerate(names)}
         self._at_hand: OrderedDict[int, ItemTrial] = OrderedDict()
+        self.home: Any = None
 
     def __len__(self) -> int:
         return len(self.names)
@@ -164,6 +166,18 @@ class TrialDirectory(PathPlace):
     def found(self, form: Form) -> Found:
         """A trial is read item by item, not as tables."""
         raise Unfit("it is read with read_trial")
+
+
+def for_a_while() -> Opener:
+    """Stores in a temporary directory, which goes with them."""
+    home = tempfile.TemporaryDirectory(prefix="veridex-tested-", ignore_cleanup_errors=True)
+
+    def opened(number: int, names: tuple[str, ...], extent: Extent) -> DirectoryStore:
+        store = TrialDirectory(Path(home.name)).opened(number, names, extent)
+        store.home = home
+        return store
+
+    return opened
 
 
 def is_trial_directory(source: str | Path) -> bool:

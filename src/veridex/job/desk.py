@@ -16,9 +16,12 @@ from veridex.engines.processes import ProcessEngine
 from veridex.engines.versions import numeric_versions
 from veridex.errors import ParameterError
 
-__all__ = ["HERE", "Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
+__all__ = ["HERE", "IN_MEMORY", "Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
 
 Advance = Callable[[int, int], None]
+
+IN_MEMORY = 1000
+"""Items up to which trials and publications are in memory; those of more are on disk, where nobody says otherwise."""
 
 MANY_ITEMS = 100
 """From so many items on all cores are worth their start."""

@@ -14,13 +14,15 @@ from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.making import Ahead, Edition, make_publication
 from veridex.core.publication.publication import Publication
+from veridex.core.publication.shelf import MemoryShelf, Opened
 from veridex.core.scoring.levels import checked_levels
 from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
+from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_trial
-from veridex.job.desk import Desk, engine_of, made_now, shown
+from veridex.job.desk import IN_MEMORY, Desk, engine_of, made_now, shown
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.testing import backtested
@@ -37,6 +39,7 @@ __all__ = [
     "refuse_with_again",
     "released",
     "rows_of",
+    "shelf_for",
     "trial_for",
     "values",
 ]
@@ -141,14 +144,20 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     if own:
         method = as_method(own[0])
         desk.say(f"Published by your choice, {method}; nothing was backtested, so its error is not known.")
-        return Outcome(released(history, method, made, engine), None)
+        return Outcome(released(history, method, made, engine, shelf_for(len(history))), None)
     assert trial is not None
     for note in trial.notes:
         desk.say(note)
     with desk.watched("decide", len(history)):
         verdict = decided(trial, asked.deciding, asked.last)
     with desk.watched("publish", len(history)) as progress:
-        return Outcome(released(history, verdict, made, shown(engine, progress)), verdict)
+        made_of = released(history, verdict, made, shown(engine, progress), shelf_for(len(history)))
+        return Outcome(made_of, verdict)
+
+
+def shelf_for(items: int) -> Opened:
+    """Where so many item publications go: on disk from so many on that memory is no place for them."""
+    return SpooledShelf if items > IN_MEMORY else MemoryShelf
 
 
 def values(history: History, publishing: Publishing) -> dict[str, Any]:
@@ -229,7 +238,9 @@ def edition(
     )
 
 
-def released(history: History, source: Verdict | Method, asked: Edition, engine: Any) -> Publication:
+def released(
+    history: History, source: Verdict | Method, asked: Edition, engine: Any, opened: Opened = MemoryShelf
+) -> Publication:
     """Publish, unless the source does not fit the history or the drivers.
 
     Raises
@@ -246,4 +257,4 @@ def released(history: History, source: Verdict | Method, asked: Edition, engine:
             raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")
     else:
         source.refuse_in_vain(asked.explaining.drivers, asked.explaining.events)
-    return make_publication(history, source, asked, engine)
+    return make_publication(history, source, asked, engine, opened)

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from veridex.core.backtest.store import MemoryStore, Opener
+from veridex.core.backtest.store import Opener
 from veridex.core.publication.publication import Publication
 from veridex.errors import PublicationUnreadable
 from veridex.exchange.forms.publications import PUBLICATION
@@ -39,12 +39,9 @@ class Destination:
         self._form, self._places = form, checked(form, to)
 
     @property
-    def opened(self) -> Opener:
-        """The stores that results go into while they are worked out: where a directory is named, these are there."""
-        for one in self._places:
-            if isinstance(one, TrialDirectory):
-                return one.opened
-        return MemoryStore.opened
+    def opened(self) -> Opener | None:
+        """The stores that results go into while they are worked out, where a directory is named: these are there."""
+        return next((one.opened for one in self._places if isinstance(one, TrialDirectory)), None)
 
     def refuse_too_many(self, rows: Mapping[str, int]) -> None:
         """Raise `DestinationRefused` where so many rows of its tables do not fit, before they are worked out."""
@@ -62,7 +59,7 @@ class Destination:
             desk.say(f"Written to {one.shown}{instead}.")
 
 
-def for_publication(to: Sequence[str]) -> Destination:
+def for_publication(to: Sequence[str | Path]) -> Destination:
     """Where a publication goes."""
     return Destination(PUBLICATION, to)
 

@@ -8,7 +8,7 @@ from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, run_backtest
 from veridex.core.backtest.scheme_words import made, spelled
 from veridex.core.backtest.schemes import Scheme, default_scheme
-from veridex.core.backtest.store import Keeper, MemoryStore, Opener
+from veridex.core.backtest.store import MemoryStore, Opener
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import methods
@@ -17,7 +17,8 @@ from veridex.core.preparation.regressors import Explanation
 from veridex.core.scoring.levels import checked_levels
 from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory
-from veridex.job.desk import Desk, engine_of, running
+from veridex.exchange.trial_directories import for_a_while
+from veridex.job.desk import IN_MEMORY, Desk, engine_of, running
 from veridex.job.requests import Testing
 
 __all__ = ["HORIZON", "backtested", "course_of", "scheme_of"]
@@ -34,13 +35,12 @@ def backtested(
     explaining: Explanation,
     desk: Desk,
     *,
-    kept: Keeper | None = None,
     engine: Engine | None = None,
-    opened: Opener = MemoryStore.opened,
+    opened: Opener | None = None,
 ) -> Trial:
     """Backtest a lineup, by the words of a request; what is kept already is taken over."""
-    if kept is None and testing.checkpoint is not None:
-        kept = PartsDirectory(testing.checkpoint)
+    kept = None if testing.checkpoint is None else PartsDirectory(testing.checkpoint)
+    opened = opened or (for_a_while() if len(history) > IN_MEMORY else MemoryStore.opened)
     engine = engine or engine_of(testing.engine, len(history))
     with desk.watched("backtest", len(history)) as progress:
         who = running(desk, engine, progress, kept, opened)

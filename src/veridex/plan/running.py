@@ -21,10 +21,9 @@ from veridex.errors import ParameterError, PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
 from veridex.exchange.forms.publications import PUBLICATION
 from veridex.exchange.keeping import keep, planned_at, read_publication, shown
-from veridex.exchange.stores import PartsDirectory
 from veridex.job.desk import HERE, Desk
 from veridex.job.pipeline import Asked, Outcome, published, reach, rows_of
-from veridex.job.placing import Destination, for_publication, last_published
+from veridex.job.placing import Destination, for_publication, for_trial, last_published
 from veridex.job.reading import explanation, read_whole, scenarios_of, settled
 from veridex.job.requests import Deciding, Driving, Happening, Placing, Publishing, Reading, Telling, Testing, Watching
 from veridex.job.telling import tell, unsaid
@@ -200,9 +199,8 @@ class _Work:
         )
         if self.only != "test":
             place.refuse_too_many(rows_of(run.history, asked.publishing, len(asked.scenarios)))
-        kept = PartsDirectory(self.journal.tests)
         with self._timed("test"):
-            trial = None if asked.publishing.method else self._tested(run.history, asked, kept)
+            trial = None if asked.publishing.method else self._tested(run.history, asked)
         run = replace(run, trial=trial)
         if self.only == "test":
             return run
@@ -214,8 +212,6 @@ class _Work:
         with self._timed("place"):
             place(run.publication, self.desk)
             self._draw(found, run.history)
-        if trial is not None:
-            kept.compact({key for whole in (trial, *trial.cuts) for one in whole for key in one.keys})
         return run
 
     def _draw(self, found: Outcome, history: History) -> None:
@@ -226,11 +222,14 @@ class _Work:
 
             self.desk.say(draw_published(found, history, directory))
 
-    def _tested(self, history: History, asked: Asked, kept: PartsDirectory) -> Trial:
-        """The backtest; what was tested before is taken over, and with only= publish nothing else is."""
+    def _tested(self, history: History, asked: Asked) -> Trial:
+        """The backtest, in a directory; what was tested is taken over, and with only= publish nothing else is."""
         testing = reach(history, asked.testing, asked.publishing)
         engine = _Unwilling(str(self.plan.file)) if self.only == "publish" else None
-        return backtested(history, testing, asked.explaining, self.desk, kept=kept, engine=engine)
+        place = for_trial([self.journal.tests])
+        trial = backtested(history, testing, asked.explaining, self.desk, engine=engine, opened=place.opened)
+        place(trial, HERE)
+        return trial
 
     def _tell_late(self, to: Sequence[str]) -> None:
         """Tell what a run that was killed has published and told nobody; forget what it did not publish."""
