@@ -171,7 +171,7 @@ def test_backtest_command(ten_csv, tmp_path):
         refused = inside(*described, *idle)
         assert refused.returncode == 2 and said in refused.stderr and refused.stdout == ""
     late = inside(*words, "--to", tmp_path / "errors.csv")
-    assert late.returncode == 2 and "Name a file ending in .parquet" in late.stderr and late.stdout == ""
+    assert late.returncode == 2 and "Name a directory, a file ending in .parquet" in late.stderr and late.stdout == ""
     by = inside(*words, "--by", "method,step", "--gap", 2, "--first", "2024-06", "--as", "csv")
     assert sorted(pd.read_csv(io.StringIO(by.stdout))["step"].unique()) == [3, 4, 5]
     assert inside("backtest", ten_csv, *DESCRIBED, "--show-lineup", "--as", "csv").stdout.count("\n") == 15
