@@ -16,7 +16,7 @@ from veridex.core.laws.support import support_of
 from veridex.core.laws.transforms import drawn_shares, placed
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
-from veridex.core.methods.fold.criteria import criteria
+from veridex.core.methods.fold.criteria import aicc_of
 from veridex.core.methods.fold.plan import STATS, Plan, Rows, Sizes
 from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.status import Status
@@ -227,9 +227,9 @@ class ItemWork:
         row, stats = np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
         carried = False
+        horizon, begun = self.horizon, self.clock()
         for o in range(done, len(folds)):
             fold, span = folds[o], spans[o]
-            begun = self.clock()
             if o and entered.borrows:  # neighbours have shown more since
                 plan = family.plan(entered.settings, self._sizes(entered, task, columns, o))
             y, drivers = span.y, None
@@ -255,16 +255,17 @@ class ItemWork:
             out.status[cell] = status
             if status <= Status.DONE:
                 out.parameters[cell] = stats[2]
-                out.criteria[cell] = criteria(stats)["aicc"]
+                out.criteria[cell] = aicc_of(stats)
                 if plan.searched:
                     out.forms[cell] = family.form(plan, row).encode("ascii", "replace")
                 own, scales = span.actuals[span.actuals.size - y.size :], out.scales[o]
                 one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
                 # A holdout may be shorter for this item than for others, and a gap is not tested.
-                for filled in (rows.points, rows.std_error, rows.law):
+                for filled in (rows.points, rows.std_error, rows.law) if fold.gap or fold.horizon < horizon else ():
                     filled[fold.horizon :] = np.nan
                     filled[: fold.gap] = np.nan
-            out.seconds[cell] = self.clock() - begun
+            ended = self.clock()
+            out.seconds[cell], begun = ended - begun, ended
         return warm
 
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:

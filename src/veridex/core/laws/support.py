@@ -9,7 +9,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.laws.components import FEWEST_DEGREES, FIRST, KIND, WEIGHT, Components, Kind
 from veridex.errors import ParameterError
 
-__all__ = ["ANY", "Support", "floor_of", "lifted", "support_of", "supported"]
+__all__ = ["ANY", "Support", "floor_of", "support_of", "supported"]
 
 ROUNDING = 1e-9
 """A variance this much below the mean is Poisson's all the same."""
@@ -80,14 +80,6 @@ def support_of(values: FloatArray, floor: float | None = None, whole: bool | Non
     shown = 0.0 if known.min() >= 0.0 else -math.inf
     counted = bool((known == np.rint(known)).all()) if whole is None else whole
     return Support(shown if floor is None else floor, counted)
-
-
-def lifted(points: FloatArray, y: FloatArray, floor: float | None) -> None:
-    """Raise point forecasts to the floor, stated or shown by the values that they are made from."""
-    if floor is None and points.min(initial=0.0) < 0.0 and not (y < 0.0).any():
-        floor = 0.0
-    if floor is not None and floor > -math.inf:
-        np.maximum(points, floor, out=points)
 
 
 @np.errstate(all="ignore")

@@ -152,7 +152,7 @@ def fill_with_futures(
     factor = np.divide(wider, out.std_error, out=np.ones_like(wider), where=out.std_error > 0.0)
     widened(out.law, out.points, factor)
     out.std_error[:] = wider
-    return gated(status, out)
+    return gated(status, out, y, -math.inf)
 
 
 def _replayed(

@@ -17,7 +17,8 @@ from veridex.core.methods.fold.settings import choice, number, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory, signed
 from veridex.core.numerics import theta as kernels
-from veridex.core.numerics.seasons.deseasonalise import fixed_season
+from veridex.core.numerics.plain import told
+from veridex.core.numerics.seasons.deseasonalise import fixed_season, put_back, taken_out
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.readable import number as shown
 from veridex.core.readable import quantity
@@ -78,29 +79,27 @@ class Theta(PlainFamily[ThetaPlan]):
 
     def run(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Take the season out where there is one, estimate by least squares, and forecast."""
-        known = y[~np.isnan(y)]
-        kind = _kind(plan, y, known)
+        known, lowest, highest = told(y)
+        kind = _kind(plan, y, known, lowest, highest)
         if isinstance(kind, Status):
             return kind
         estimated = plan.estimated(kind)
-        if known.size < estimated + 2:
+        if known < estimated + 2:
             return Status.TOO_SHORT
         season = np.full(plan.season_length, 1.0 if kind == "multiplicative" else 0.0)
         if kind != "none":
             season = fixed_season(y, plan.season_length, multiplicative=kind == "multiplicative")
             if not np.isfinite(season).all() or (kind == "multiplicative" and season.min() <= 0):
                 return Status.TOO_SHORT
-        total = kernels.estimate_theta(_adjusted(y, season, kind), plan.alpha, plan.optimised, out.row)
-        out.row[kernels.VARIANCE] = total / (known.size - estimated)
+        left = np.empty_like(y)
+        logs = taken_out(y, season, kind == "multiplicative", left)
+        total = kernels.estimate_theta(left, plan.alpha, plan.optimised, out.row)
+        out.row[kernels.VARIANCE] = total / (known - estimated)
         out.row[KIND] = KINDS.index(kind)
         out.row[KIND + 1 :] = season
-        logs = (
-            float(np.log(season[np.flatnonzero(~np.isnan(y)) % plan.season_length]).sum()) if kind == KINDS[2] else 0.0
-        )
-        n = known.size
-        likelihood = -0.5 * n * (math.log(2 * math.pi * total / n) + 1) - logs if total > 0 else math.nan
-        out.stats[:] = (likelihood, n, estimated + 1, 0)
-        return self.replay(plan, y, x, out)
+        likelihood = -0.5 * known * (math.log(2 * math.pi * total / known) + 1) - logs if total > 0 else math.nan
+        out.stats[:] = (likelihood, known, estimated + 1, 0)
+        return self._ahead(plan, left, known, out)
 
     def domain(self, plan: ThetaPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """A season that multiplies needs demand above zero; a run chooses its own kind."""
@@ -110,18 +109,17 @@ class Theta(PlainFamily[ThetaPlan]):
 
     def replay(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the adjusted recursion, forecast, and put the season back."""
-        kind, season = KINDS[int(out.row[KIND])], out.row[KIND + 1 :]
-        kernels.replay_theta(_adjusted(y, season, kind), out.row, out.fitted, out.points, out.std_error)
-        past = season[np.arange(y.size) % plan.season_length]
-        ahead = season[np.arange(y.size, y.size + plan.horizon) % plan.season_length]
-        if kind == "multiplicative":
-            out.fitted *= past
-            out.points *= ahead
-            out.std_error *= ahead
-        elif kind == "additive":
-            out.fitted += past
-            out.points += ahead
-        out.say_estimated(int(np.count_nonzero(~np.isnan(y))), plan.estimated(kind))
+        left = np.empty_like(y)
+        taken_out(y, out.row[KIND + 1 :], KINDS[int(out.row[KIND])] == "multiplicative", left)
+        return self._ahead(plan, left, told(y)[0], out)
+
+    def _ahead(self, plan: ThetaPlan, left: FloatArray, known: int, out: Rows) -> int:
+        """Forecast from what the season leaves of so many known values."""
+        kind = KINDS[int(out.row[KIND])]
+        kernels.replay_theta(left, out.row, out.fitted, out.points, out.std_error)
+        if kind != "none":
+            put_back(out.row[KIND + 1 :], kind == "multiplicative", out.fitted, out.points, out.std_error)
+        out.say_estimated(known, plan.estimated(kind))
         return Status.DONE
 
     def _coefficients(
@@ -180,13 +178,13 @@ class Theta(PlainFamily[ThetaPlan]):
         return float(row[kernels.VARIANCE])
 
 
-def _kind(plan: ThetaPlan, y: FloatArray, known: FloatArray) -> str | Status:
+def _kind(plan: ThetaPlan, y: FloatArray, known: int, lowest: float, highest: float) -> str | Status:
     """Which season to take out, or why it cannot be."""
-    if known.size < 3:
+    if known < 3:
         return Status.TOO_SHORT
-    if known.min() == known.max():
+    if lowest == highest:
         return Status.CONSTANT
-    positive = known.min() > 0
+    positive = lowest > 0
     if plan.season == "auto":
         if not shows_season(y, plan.season_length):
             return "none"
@@ -198,10 +196,3 @@ def _kind(plan: ThetaPlan, y: FloatArray, known: FloatArray) -> str | Status:
     if y.size < 2 * plan.season_length:
         return Status.TOO_SHORT
     return plan.season if plan.season == "additive" or positive else Status.NOT_POSITIVE
-
-
-def _adjusted(y: FloatArray, season: FloatArray, kind: str) -> FloatArray:
-    if kind == "none":
-        return y
-    past = season[np.arange(y.size) % season.size]
-    return np.asarray(y / past if kind == "multiplicative" else y - past)

@@ -150,6 +150,10 @@ def _zeros(tail: FloatArray) -> NDArray[np.complex128]:
     return np.roots(np.concatenate(([1.0], tail))).astype(np.complex128)
 
 
+ENDED = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
+"""What a search ended with; anything else is no fit."""
+
+
 def attempt(
     orders: Orders,
     y: FloatArray,
@@ -165,7 +169,7 @@ def attempt(
     """
     x = np.empty((y.size, 0)) if x is None else np.ascontiguousarray(x)
     mask = np.ones(size_of(orders), dtype=np.int64) if free is None else free
-    k = int(mask.sum())
+    k = size_of(orders) if free is None else int(mask.sum())
     row, stats = np.full(size_of(orders) + x.shape[1] + 2, np.nan), np.full(STATS, np.nan)
     start = np.zeros(k + 1) if warm is None else warm
     known = int(np.count_nonzero(~np.isnan(y)))
@@ -175,6 +179,9 @@ def attempt(
         return Attempt(orders, Status.TOO_SHORT, row, stats, start[1:])
     if conditional and known < y.size:
         return Attempt(orders, Status.UNKNOWN_INSIDE, row, stats, start[1:])
+    if not x.shape[1] and not conditional:
+        ended = kernels.estimate_arima(y, x, orders, mask, start, row, stats)
+        return Attempt(orders, ENDED.get(ended, Status.NO_FIT), row, stats, start[1:])
     moving = moves(x, orders)
     told = np.full(row.size - int((~moving).sum()), np.nan)
     used = np.ascontiguousarray(x[:, moving])
@@ -185,8 +192,7 @@ def attempt(
         return Attempt(orders, Status.DEPENDENT, row, stats, start[1:])
     row[:] = 0.0
     row[np.concatenate((np.ones(mask.size, dtype=bool), moving, [True, True]))] = told
-    status = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
-    return Attempt(orders, status.get(ended, Status.NO_FIT), row, stats, start[1:])
+    return Attempt(orders, ENDED.get(ended, Status.NO_FIT), row, stats, start[1:])
 
 
 def moves(x: FloatArray, orders: Orders) -> BoolArray:

@@ -4,7 +4,7 @@ import math
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["CRITERIA", "criteria", "to_stay"]
+__all__ = ["CRITERIA", "aicc_of", "criteria", "to_stay"]
 
 CRITERIA = ("aicc", "aic", "bic")
 
@@ -18,13 +18,19 @@ def criteria(stats: FloatArray) -> dict[str, float]:
     .. [2] Hurvich and Tsai (1989), Biometrika 76, 297-307 (AICc).
     .. [3] Schwarz (1978), Annals of Statistics 6, 461-464 (BIC).
     """
-    log_likelihood, n, k = (float(value) for value in stats[:3])
+    log_likelihood, n, k, _ = stats.tolist()
     aic = -2.0 * log_likelihood + 2.0 * k
     return {
-        "aicc": aic + 2.0 * k * (k + 1.0) / (n - k - 1.0) if n > k + 1.0 else math.nan,
+        "aicc": aicc_of(stats),
         "aic": aic,
         "bic": -2.0 * log_likelihood + k * math.log(n) if n > 0 else math.nan,
     }
+
+
+def aicc_of(stats: FloatArray) -> float:
+    """AICc alone; see `criteria`."""
+    log_likelihood, n, k, _ = stats.tolist()
+    return -2.0 * log_likelihood + 2.0 * k + 2.0 * k * (k + 1.0) / (n - k - 1.0) if n > k + 1.0 else math.nan
 
 
 def to_stay(n: int) -> float:

@@ -1,14 +1,15 @@
 """How a fold is run, and how it is replayed: quietly, and with finite numbers or a reason."""
 
+import math
 from typing import Any
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.laws.support import lifted
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
+from veridex.core.numerics.plain import closed
 
 __all__ = ["gated", "replay_fold", "run_fold"]
 
@@ -27,9 +28,7 @@ def run_fold(
     with np.errstate(all="ignore"):
         status = family.domain(plan, y, None)
         if status <= Status.DONE:
-            status = Status(family.run(plan, y, x, warm, out))
-            lifted(out.points, y, plan.sizes.floor)
-            status = gated(status, out)
+            status = gated(Status(family.run(plan, y, x, warm, out)), out, y, plan.sizes.floor)
     if status > Status.DONE:
         out.row.fill(np.nan)
         out.stats.fill(np.nan)
@@ -44,18 +43,20 @@ def _lacks(family: Family[Any], x: FloatArray | None, n: int) -> bool:
 def replay_fold(family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
     """Carry the parameters in ``out.row`` over to the values that have come since, as quietly."""
     if _lacks(family, x, y.size):
-        return gated(Status.DRIVER_UNKNOWN, out)
+        return gated(Status.DRIVER_UNKNOWN, out, y, None)
     with np.errstate(all="ignore"):
         status = family.domain(plan, y, out.row)
         if status <= Status.DONE:
             status = Status(family.replay(plan, y, x, out))
-            lifted(out.points, y, plan.sizes.floor)
-    return gated(status, out)
+    return gated(status, out, y, plan.sizes.floor)
 
 
-def gated(status: Status, out: Rows) -> Status:
-    """The one gate behind every fold: finite numbers throughout, or none and the reason."""
-    if status <= Status.DONE and not all(np.isfinite(array).all() for array in (out.points, out.std_error)):
+def gated(status: Status, out: Rows, y: FloatArray, floor: float | None) -> Status:
+    """The one gate behind every fold: finite numbers throughout, none below the floor; or none and the reason.
+
+    The floor is stated, or None for that which the values show that the forecast is made from.
+    """
+    if status <= Status.DONE and not closed(out.points, out.std_error, y, math.nan if floor is None else floor):
         status = Status.NOT_FINITE
     if status > Status.DONE:
         for array in (out.points, out.std_error, out.law, out.fitted):

@@ -21,6 +21,15 @@ from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import whole
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import signed
+from veridex.core.numerics.plain import (
+    drift_ahead,
+    estimate_drift,
+    estimate_mean,
+    estimate_naive,
+    estimate_seasonal_naive,
+    naive_ahead,
+    seasonal_naive_ahead,
+)
 from veridex.core.numerics.seasons.longer import longer_seasons
 from veridex.core.readable import number, quantity
 
@@ -83,14 +92,7 @@ class Mean(PlainFamily[Plan]):
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate mean and variance, and forecast."""
-        known = y[~np.isnan(y)]
-        if known.size < 2:
-            return Status.TOO_SHORT
-        mean = known.mean()
-        total = float(np.square(known - mean).sum())
-        out.row[:] = (mean, total / (known.size - 1), known.size)
-        fill_stats(out, total / known.size, known.size, 2)
-        return self.replay(plan, y, x, out)
+        return self.replay(plan, y, x, out) if estimate_mean(y, out.row, out.stats) else Status.TOO_SHORT
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast the mean."""
@@ -138,22 +140,11 @@ class Naive(Unestimated[Plan]):
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the variance of a change, and forecast."""
-        known = np.flatnonzero(~np.isnan(y))
-        if known.size < 2:
-            return Status.TOO_SHORT
-        squares = np.square(np.diff(y[known])) / np.diff(known)
-        out.row[0] = squares.mean()
-        fill_stats(out, out.row[0], squares.size, 1)
-        return self.replay(plan, y, x, out)
+        return self.replay(plan, y, x, out) if estimate_naive(y, out.row, out.stats) else Status.TOO_SHORT
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Carry the last known value forward."""
-        carried = y[_last_known(y)]
-        out.fitted[0] = np.nan
-        out.fitted[1:] = carried[:-1]
-        gap = y.size - 1 - int(_last_known(y)[-1])
-        out.points[:] = carried[-1]
-        out.std_error[:] = np.sqrt(out.row[0] * np.arange(gap + 1.0, gap + plan.horizon + 1.0))
+        naive_ahead(y, out.row, out.fitted, out.points, out.std_error)
         out.say_normal()
         return Status.DONE
 
@@ -180,6 +171,8 @@ class SeasonalNaivePlan(Plan):
     def lag(self, y: FloatArray) -> int:
         """The longest season that the span shows, or that is stated, in whole turns of the first."""
         m, above = self.season_length, self.sizes.turns
+        if not above.lengths:
+            return m
         shown = longer_seasons(y, m, above.lengths, stated=above.stated)
         seen = [one.length for one in shown if y.size >= round(self.turns * one.length) - m]
         return m * round(seen[-1] / m) if seen else m
@@ -215,23 +208,11 @@ class SeasonalNaive(Unestimated[SeasonalNaivePlan]):
             return Status.NO_SEASON
         if y.size <= m:
             return Status.TOO_SHORT
-        changes = y[m:] - y[:-m]
-        changes = changes[~np.isnan(changes)]
-        if changes.size == 0 or _by_phase(y, m)[0].min() < 0:
-            return Status.TOO_SHORT
-        out.row[:] = (np.square(changes).mean(), m)
-        fill_stats(out, out.row[0], changes.size, 1)
-        return self.replay(plan, y, x, out)
+        return self.replay(plan, y, x, out) if estimate_seasonal_naive(y, m, out.row, out.stats) else Status.TOO_SHORT
 
     def replay(self, plan: SeasonalNaivePlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Repeat the last known value of each season."""
-        m = int(out.row[1])
-        where, age = _by_phase(y, m)
-        steps = np.arange(plan.horizon)
-        out.fitted[:m] = np.nan
-        out.fitted[m:] = y[:-m]
-        out.points[:] = y[where[steps % m]]
-        out.std_error[:] = np.sqrt(out.row[0] * (steps // m + age[steps % m]))
+        seasonal_naive_ahead(y, out.row, out.fitted, out.points, out.std_error)
         out.say_normal()
         return Status.DONE
 
@@ -265,26 +246,11 @@ class Drift(PlainFamily[Plan]):
 
     def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the drift and the variance around it, and forecast."""
-        known = np.flatnonzero(~np.isnan(y))
-        if known.size < 3:
-            return Status.TOO_SHORT
-        steps = np.diff(known)
-        drift = (y[known[-1]] - y[known[0]]) / (known[-1] - known[0])
-        total = float((np.square(np.diff(y[known]) - drift * steps) / steps).sum())
-        out.row[:] = (drift, total / (steps.size - 1), known[-1] - known[0])
-        fill_stats(out, total / steps.size, steps.size, 2)
-        return self.replay(plan, y, x, out)
+        return self.replay(plan, y, x, out) if estimate_drift(y, out.row, out.stats) else Status.TOO_SHORT
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Carry the last known value forward along the drift."""
-        drift, variance, span = out.row
-        last = _last_known(y)
-        out.fitted[0] = np.nan
-        out.fitted[1:] = y[last[:-1]] + drift * (np.arange(1, y.size) - last[:-1])
-        gap = y.size - 1 - int(last[-1])
-        reach = np.arange(gap + 1.0, gap + plan.horizon + 1.0)
-        out.points[:] = y[last[-1]] + drift * reach
-        out.std_error[:] = np.sqrt(variance * reach * (1.0 + reach / span))
+        drift_ahead(y, out.row, out.fitted, out.points, out.std_error)
         out.say_normal()
         return Status.DONE
 
@@ -311,19 +277,3 @@ class Drift(PlainFamily[Plan]):
     def _variance(self, plan: Plan, row: FloatArray) -> float:
         """Variance of a change around the drift."""
         return float(row[1])
-
-
-def _last_known(y: FloatArray) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
-    """For each period, the index of the last known value up to it; the first value is known."""
-    return np.maximum.accumulate(np.where(np.isnan(y), 0, np.arange(y.size)))
-
-
-def _by_phase(y: FloatArray, m: int) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]:
-    """For the m periods after the last: index of their last known season (-1 if none), and seasons since then."""
-    where, age = np.empty(m, dtype=np.int64), np.empty(m, dtype=np.int64)
-    for k in range(m):
-        index, seasons = y.size - m + k, 1
-        while index >= 0 and np.isnan(y[index]):
-            index, seasons = index - m, seasons + 1
-        where[k], age[k] = max(index, -1), seasons
-    return where, age

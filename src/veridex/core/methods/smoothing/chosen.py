@@ -140,7 +140,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
         good = [one for one in tried if np.isfinite(one.criteria[plan.criterion])]
         if not good:
             return int(min((one.status for one in tried if one.status > Status.DONE), default=Status.TOO_SHORT))
-        good = _with_season(plan, y, good)
+        good = _with_season(plan, y, good) if len(good) > 1 else good
         values = np.array([one.criteria[plan.criterion] for one in good])
         order = np.argsort(values, kind="stable")
         best = good[order[0]]

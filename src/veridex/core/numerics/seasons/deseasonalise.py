@@ -1,33 +1,15 @@
-"""A fixed season, taken out before a method without a season looks at a series."""
+"""A fixed season, taken out before a method without a season looks at a series, and put back."""
+
+import math
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.numerics.smoothing.starts import bridge_unknown
+from veridex.core.numerics.compiled import kernel
+from veridex.core.numerics.smoothing.recursion import ADDITIVE, MULTIPLICATIVE
+from veridex.core.numerics.smoothing.starts import bridge_unknown, seasonal_means
 
-__all__ = ["fixed_season"]
-
-
-def _centred_average(filled: FloatArray, season_length: int) -> FloatArray:
-    """A moving average over a season, its ends halved where that is even; NaN near the ends."""
-    weights = np.full(2 * (season_length // 2) + 1, 1.0 / season_length)
-    if season_length % 2 == 0:
-        weights[[0, -1]] *= 0.5
-    trend = np.full(filled.size, np.nan)
-    half = weights.size // 2
-    if filled.size > 2 * half:
-        trend[half : filled.size - half] = np.convolve(filled, weights, mode="valid")
-    return trend
-
-
-def _phase_means(rest: FloatArray, season_length: int) -> FloatArray:
-    """Mean by phase of what is known; NaN where nothing is."""
-    known = ~np.isnan(rest)
-    phases = np.arange(rest.size)[known] % season_length
-    with np.errstate(invalid="ignore"):
-        return np.asarray(
-            np.bincount(phases, rest[known], season_length) / np.bincount(phases, minlength=season_length)
-        )
+__all__ = ["fixed_season", "put_back", "taken_out"]
 
 
 def fixed_season(y: FloatArray, season_length: int, *, multiplicative: bool) -> FloatArray:
@@ -50,11 +32,32 @@ def fixed_season(y: FloatArray, season_length: int, *, multiplicative: bool) -> 
     ----------
     .. [1] Makridakis, Wheelwright and Hyndman (1998), Forecasting: Methods and Applications, section 3.4.
     """
-    filled = np.empty_like(y)
+    filled, season = np.empty_like(y), np.empty(season_length)
     bridge_unknown(y, filled)
-    trend = _centred_average(filled, season_length)
-    if multiplicative:
-        phases = _phase_means(y / trend, season_length)
-        return np.asarray(phases / phases.mean())
-    phases = _phase_means(y - trend, season_length)
-    return np.asarray(phases - phases.mean())
+    seasonal_means(y, filled, y.size, MULTIPLICATIVE if multiplicative else ADDITIVE, season_length, season)
+    return season
+
+
+@kernel
+def taken_out(y: FloatArray, season: FloatArray, ratio: bool, left: FloatArray) -> float:
+    """What a season leaves of demand, into `left`; the sum of the logarithms of its ratios at known values."""
+    logs = 0.0
+    for t in range(y.size):
+        own = season[t % season.size]
+        left[t] = y[t] / own if ratio else y[t] - own
+        if ratio and not math.isnan(y[t]):
+            logs += math.log(own)
+    return logs
+
+
+@kernel
+def put_back(season: FloatArray, ratio: bool, fitted: FloatArray, points: FloatArray, std_error: FloatArray) -> None:
+    """Put a season back into one-step forecasts and those after them."""
+    n, m = fitted.size, season.size
+    for t in range(n):
+        fitted[t] = fitted[t] * season[t % m] if ratio else fitted[t] + season[t % m]
+    for h in range(points.size):
+        own = season[(n + h) % m]
+        points[h] = points[h] * own if ratio else points[h] + own
+        if ratio:
+            std_error[h] *= own

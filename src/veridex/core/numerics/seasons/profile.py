@@ -30,16 +30,33 @@ def season_test(y: FloatArray, season_length: int) -> tuple[float, float]:
     """The statistic of that test and its p-value; NaN where there is no test."""
     if season_length < 2 or y.size < 2 * season_length:
         return math.nan, math.nan
-    means, counts, squares = (np.zeros(season_length) for _ in range(3))
-    season_profile(y, 0, False, means, counts, squares)
-    seen, left = int(np.count_nonzero(counts)), float(np.maximum(counts - 1.0, 0.0).sum())
+    seen, left, between, within = _season_squares(y, season_length)
     if seen < 2 or left < 1.0:
         return math.nan, math.nan
-    centre = float((counts * means).sum() / counts.sum())
-    between, within = float((counts * np.square(means - centre)).sum()) / (seen - 1), float(squares.sum()) / left
     if not within > 0.0:
         return (math.inf, 0.0) if between > 0.0 else (0.0, 1.0)
     return between / within, float(fdtrc(seen - 1, left, between / within))
+
+
+@kernel
+def _season_squares(y: FloatArray, season_length: int) -> tuple[int, float, float, float]:
+    """How many phases were seen, degrees of freedom left, mean squares between phases and within them."""
+    profile = np.zeros((3, season_length))
+    means, counts, squares = profile[0], profile[1], profile[2]
+    season_profile(y, 0, False, means, counts, squares)
+    seen, left, weight, total, within = 0, 0.0, 0.0, 0.0, 0.0
+    for j in range(season_length):
+        seen += counts[j] > 0.0
+        left += max(counts[j] - 1.0, 0.0)
+        weight += counts[j]
+        total += counts[j] * means[j]
+        within += squares[j]
+    if seen < 2 or left < 1.0:
+        return seen, left, np.nan, np.nan
+    centre, between = total / weight, 0.0
+    for j in range(season_length):
+        between += counts[j] * (means[j] - centre) ** 2
+    return seen, left, between / (seen - 1), within / left
 
 
 @kernel

@@ -36,23 +36,26 @@ def bridge_unknown(y: FloatArray, filled: FloatArray) -> None:
 
 
 @kernel
-def seasonal_means(y: FloatArray, n: int, season: int, m: int, s: FloatArray) -> None:
+def seasonal_means(y: FloatArray, filled: FloatArray, n: int, season: int, m: int, s: FloatArray) -> None:
     """Classical decomposition of the first n values: means by phase of what a centred average leaves.
 
-    The phases of an additive season sum to zero, those of a multiplicative one have the mean one.
+    The average is that of `filled`, in which unknown values are bridged; they are left out of the means. The phases of
+    an additive season sum to zero, those of a multiplicative one have the mean one.
     """
     half = m // 2
     counts = np.zeros(m)
     s[:m] = 0.0
     for t in range(half, n - half):
+        if math.isnan(y[t]):
+            continue
         if m % 2 == 1:
             average = 0.0
             for k in range(t - half, t + half + 1):
-                average += y[k]
+                average += filled[k]
         else:
-            average = 0.5 * (y[t - half] + y[t + half])
+            average = 0.5 * (filled[t - half] + filled[t + half])
             for k in range(t - half + 1, t + half):
-                average += y[k]
+                average += filled[k]
         average /= m
         s[t % m] += y[t] - average if season == ADDITIVE else y[t] / average
         counts[t % m] += 1.0
@@ -87,7 +90,7 @@ def heuristic_starts(y: FloatArray, trend: int, season: int, m: int, row: FloatA
     s = row[STARTS : STARTS + m]
     s[:] = 0.0
     if season != NONE:
-        seasonal_means(adjusted, min(n, TURNS_FOR_SEASON * m), season, m, s)
+        seasonal_means(adjusted, adjusted, min(n, TURNS_FOR_SEASON * m), season, m, s)
         for t in range(n):
             adjusted[t] = adjusted[t] - s[t % m] if season == ADDITIVE else adjusted[t] / s[t % m]
     span = min(n, max(10, 2 * m))
