@@ -60,17 +60,20 @@ MEASURES = (
 )
 
 
+@kernel
 def naive_scales(y: FloatArray, season_length: int) -> tuple[float, float]:
     """Mean absolute and mean squared change over a season in a training span: the scales of MASE and RMSSE.
 
     NaN where the span has no such change or none that differs from zero.
     """
-    with np.errstate(all="ignore"):
-        changes = y[season_length:] - y[:-season_length] if y.size > season_length else np.empty(0)
-        changes = changes[~np.isnan(changes)]
-        if changes.size == 0 or not changes.any():
-            return np.nan, np.nan
-        return float(np.abs(changes).mean()), float(np.square(changes).mean())
+    count, size, square = 0, 0.0, 0.0
+    for t in range(season_length, y.size):
+        change = abs(y[t] - y[t - season_length])
+        if not math.isnan(change):
+            count += 1
+            size += change
+            square += change * change
+    return (size / count, square / count) if size > 0.0 else (np.nan, np.nan)
 
 
 @kernel

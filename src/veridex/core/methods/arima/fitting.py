@@ -14,7 +14,8 @@ from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent
 from veridex.core.numerics.arima import search as kernels
 from veridex.core.numerics.arima.arma import largest_partial
-from veridex.core.numerics.arima.models import Orders, lost, replay_arima
+from veridex.core.numerics.arima.models import Orders, largest_partials, lost, replay_arima
+from veridex.core.numerics.plain import told
 
 __all__ = [
     "CODES",
@@ -52,13 +53,12 @@ def size_of(orders: Orders) -> int:
 
 def fewest(orders: Orders, drivers: int = 0) -> int:
     """Known values that a model needs."""
-    return lost(orders) + size_of(orders) + drivers + orders.constant + 3
+    return orders.d + orders.D * orders.m + size_of(orders) + drivers + orders.constant + 3
 
 
 def orders_of(row: FloatArray) -> Orders:
     """The orders that a parameter row begins with."""
-    p, d, q, seasonal_p, D, seasonal_q, m, constant = (int(code) for code in row[: CODES - 1])
-    return Orders(p, d, q, seasonal_p, D, seasonal_q, m, constant)
+    return Orders(*row[: CODES - 1].astype(np.int64).tolist())
 
 
 def held(row: FloatArray) -> FloatArray:
@@ -74,6 +74,8 @@ def effects_of(row: FloatArray) -> FloatArray:
 
 def without_effects(row: FloatArray) -> FloatArray:
     """Coefficients, constant and variance of a parameter row."""
+    if row[CODES - 1] == 0.0:
+        return held(row)
     values, k = held(row), size_of(orders_of(row))
     return np.concatenate((values[:k], values[-2:]))
 
@@ -121,9 +123,10 @@ def flags_of(orders: Orders, values: FloatArray) -> tuple[str, ...]:
     """Flags of the coefficients that `values` begins with."""
     phi, theta, seasonal_phi, seasonal_theta = blocks(orders, values)
     found = []
-    if max(largest_partial(phi), largest_partial(seasonal_phi)) > NEAR_UNIT:
+    autoregressive, moving = largest_partials(values, orders)
+    if autoregressive > NEAR_UNIT:
         found.append("near a unit root")
-    if max(largest_partial(-theta), largest_partial(-seasonal_theta)) > PILED_UP:
+    if moving > PILED_UP:
         found.append("moving average at its edge")
     if _cancels(phi, theta) or _cancels(seasonal_phi, seasonal_theta):
         found.append("factors nearly cancel")
@@ -172,7 +175,7 @@ def attempt(
     k = size_of(orders) if free is None else int(mask.sum())
     row, stats = np.full(size_of(orders) + x.shape[1] + 2, np.nan), np.full(STATS, np.nan)
     start = np.zeros(k + 1) if warm is None else warm
-    known = int(np.count_nonzero(~np.isnan(y)))
+    known = told(y)[0]
     if (orders.P or orders.D or orders.Q) and orders.m < 2:
         return Attempt(orders, Status.NO_SEASON, row, stats, start[1:])
     if known < fewest(orders, x.shape[1]):
@@ -183,15 +186,15 @@ def attempt(
         ended = kernels.estimate_arima(y, x, orders, mask, start, row, stats)
         return Attempt(orders, ENDED.get(ended, Status.NO_FIT), row, stats, start[1:])
     moving = moves(x, orders)
-    told = np.full(row.size - int((~moving).sum()), np.nan)
+    short = np.full(row.size - int((~moving).sum()), np.nan)
     used = np.ascontiguousarray(x[:, moving])
-    ended = kernels.estimate_arima(y, used, orders, mask, start, told, stats)
+    ended = kernels.estimate_arima(y, used, orders, mask, start, short, stats)
     if conditional and ended in (kernels.DONE, kernels.NOT_CONVERGED):
-        conditional_fit(y, used, orders, mask, start[1:], told, stats)
+        conditional_fit(y, used, orders, mask, start[1:], short, stats)
     if ended == kernels.NO_FIT and dependent_columns(used, orders):
         return Attempt(orders, Status.DEPENDENT, row, stats, start[1:])
     row[:] = 0.0
-    row[np.concatenate((np.ones(mask.size, dtype=bool), moving, [True, True]))] = told
+    row[np.concatenate((np.ones(mask.size, dtype=bool), moving, [True, True]))] = short
     return Attempt(orders, ENDED.get(ended, Status.NO_FIT), row, stats, start[1:])
 
 
@@ -234,7 +237,7 @@ def replay(row: FloatArray, y: FloatArray, x: FloatArray | None, out: Rows) -> S
 
 def replay_bare(orders: Orders, y: FloatArray, row: FloatArray, out: Rows) -> Status:
     """Filter with given coefficients, constant and variance, and forecast from the end."""
-    last = int(np.flatnonzero(~np.isnan(y))[-1]) + 1
+    last = y.size if y[-1] == y[-1] else int(np.flatnonzero(~np.isnan(y))[-1]) + 1
     gap = y.size - last
     points, std_error = np.empty(out.points.size + gap), np.empty(out.points.size + gap)
     if last <= lost(orders) or not replay_arima(y[:last], orders, row, out.fitted[:last], points, std_error):

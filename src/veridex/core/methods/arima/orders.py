@@ -15,7 +15,7 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.differencing import advised_differences
 from veridex.core.methods.arima.fitting import PILED_UP, Attempt, attempt, blocks, largest_partial, size_of
-from veridex.core.methods.fold.criteria import criteria
+from veridex.core.methods.fold.criteria import aicc_of, criteria
 from veridex.core.methods.fold.status import short_reason
 from veridex.core.numerics.arima.models import Orders
 from veridex.core.numerics.smoothing.starts import bridge_unknown
@@ -65,7 +65,7 @@ class _Walk:
         """The criterion; infinite for what cannot be chosen."""
         if one is None or one.refused:
             return math.inf
-        value = criteria(one.stats)[self.criterion]
+        value = aicc_of(one.stats) if self.criterion == "aicc" else criteria(one.stats)[self.criterion]
         return value if math.isfinite(value) else math.inf
 
     def visit(self, orders: Orders, neighbour: Attempt | None = None) -> bool:

@@ -6,7 +6,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.methods.arima.fitting import CODES, Attempt, attempt, orders_of, replay, size_of
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
-from veridex.core.numerics.arima.models import lost
+from veridex.core.numerics.plain import told
 
 __all__ = ["fill", "keep", "kept_orders", "past_rows", "store"]
 
@@ -43,7 +43,7 @@ def store(found: Attempt, row: FloatArray) -> None:
 def fill(y: FloatArray, x: FloatArray | None, row: FloatArray, out: Rows) -> Status:
     """Forecasts and bounds of one model."""
     status, orders = replay(row, y, x, out), orders_of(row)
-    known = int(np.count_nonzero(~np.isnan(y))) - lost(orders)
+    known = told(y)[0] - orders.d - orders.D * orders.m
     estimated = size_of(orders) + orders.constant + int(row[CODES - 1])
     out.say_estimated(max(known, 1), estimated, divided=False)
     return status

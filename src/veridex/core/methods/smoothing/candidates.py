@@ -39,7 +39,6 @@ class Try:
 
 def tries(plan: SmoothingPlan, y: FloatArray, warm: FloatArray, only: int | None = None) -> list[Try]:
     """Fit every form that nothing stands in the way of, or only one."""
-    known = y[~np.isnan(y)]
     found, at = [], 0
     for i, form in enumerate(plan.forms):
         size = row_size(form)
@@ -47,7 +46,7 @@ def tries(plan: SmoothingPlan, y: FloatArray, warm: FloatArray, only: int | None
             at += size
             continue
         row, stats = np.full(size, np.nan), np.full(STATS, np.nan)
-        status = obstacle(plan, form, y, known)
+        status = obstacle(plan, form, y)
         if status == Status.DONE:
             status = estimate(plan, form, y, warm[at : at + size], row, stats)
         found.append(Try(form, status, row, stats))

@@ -53,11 +53,8 @@ class ChosenPlan(SmoothingPlan):
 
     criterion: str = "aicc"
     average: bool = False
-
-    @property
-    def block(self) -> int:
-        """Length of a form's part of the row: codes, and a row as long as the longest."""
-        return CODES + max(row_size(form) for form in self.forms)
+    block: int = CODES
+    """Length of a form's part of the row: codes, and a row as long as the longest."""
 
     @property
     def blocks(self) -> int:
@@ -125,6 +122,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
             searched=(0,) if len(forms) > 1 else (),
             criterion=settings["criterion"],
             average=settings["average"],
+            block=CODES + max(row_size(form) for form in forms),
             **smoothing_words(settings, forms),
         )
         needs = f"{min(plan.least.values()) + 1} known periods"
@@ -211,8 +209,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
         elif len(members) > 1:
             said = f"{len(members)} smoothing forms are averaged; most weight, {number(100 * weight, 2)} %, has {name}."
         else:
-            known = y[~np.isnan(y)]
-            possible = sum(obstacle(plan, one, y, known) == Status.DONE for one in plan.forms)
+            possible = sum(obstacle(plan, one, y) == Status.DONE for one in plan.forms)
             criterion = {"aicc": "AICc"}.get(plan.criterion, plan.criterion.upper())
             said = f"Of the {possible} smoothing forms that the data allow {criterion} prefers {name}."
         return f"{said} {form_words(form, y, own, series)}"

@@ -16,6 +16,7 @@ from veridex.core.laws.components import PIECES, drawn
 from veridex.core.methods.fold.plan import Plan, Rows
 from veridex.core.methods.fold.settings import Setting, Value, choice, number
 from veridex.core.methods.fold.status import Status
+from veridex.core.numerics.plain import told
 from veridex.core.numerics.smoothing import recursion as kernels
 from veridex.core.numerics.smoothing.forecasts import replay_smoothing, simulate_smoothing
 from veridex.core.numerics.smoothing.recursion import Form
@@ -60,8 +61,8 @@ class SmoothingPlan(Plan):
     Attributes
     ----------
     forms : tuple of Form
-    least : mapping of Form to int
-        Known periods that each form needs.
+    least, estimated : mapping of Form to int
+        Known periods that each form needs, and quantities that it estimates.
     region, starts : int
         As the kernels count them.
     intervals : str
@@ -71,6 +72,7 @@ class SmoothingPlan(Plan):
 
     forms: tuple[Form, ...] = ()
     least: Mapping[Form, int] = field(default_factory=dict, repr=False)
+    estimated: Mapping[Form, int] = field(default_factory=dict, repr=False)
     region: int = SHARES
     starts: int = LEVEL_ESTIMATED
     intervals: str = "model"
@@ -98,6 +100,7 @@ def smoothing_words(settings: Mapping[str, Any], forms: Sequence[Form]) -> dict[
     return {
         "forms": tuple(forms),
         "least": {form: _fewest(fixed, form) for form in forms},
+        "estimated": {form: _estimated(fixed, form) for form in forms},
         "region": REGIONS[settings["constants"]],
         "starts": STARTS[settings["estimate_starts"]],
         "intervals": settings["intervals"],
@@ -145,23 +148,21 @@ def _span(form: Form) -> int:
 
 def domain(form: Form, y: FloatArray) -> Status:
     """Whether demand is where the form lives: above zero, where errors or seasons multiply."""
-    if form.error == kernels.MULTIPLICATIVE and not (y[~np.isnan(y)] > 0.0).all():
+    if form.error == kernels.MULTIPLICATIVE and not told(y)[1] > 0.0:
         return Status.NOT_POSITIVE
     return Status.DONE
 
 
-def obstacle(plan: SmoothingPlan, form: Form, y: FloatArray, known: FloatArray) -> Status:
+def obstacle(plan: SmoothingPlan, form: Form, y: FloatArray) -> Status:
     """Why a form cannot be fitted to these values; DONE where it can."""
+    known, lowest, highest = told(y)
     if form.season != kernels.NONE and form.m < 2:
         return Status.NO_SEASON
-    if known.size < plan.least[form] or y.size < _span(form):
+    if known < plan.least[form] or y.size < _span(form):
         return Status.TOO_SHORT
-    lives = domain(form, known)
-    if lives != Status.DONE:
-        return lives
-    if known.min() == known.max():
-        return Status.CONSTANT
-    return Status.DONE
+    if form.error == kernels.MULTIPLICATIVE and not lowest > 0.0:
+        return Status.NOT_POSITIVE
+    return Status.CONSTANT if lowest == highest else Status.DONE
 
 
 def estimate(
@@ -177,7 +178,7 @@ def estimate(
 def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out: Rows) -> Status:
     """Run a form with given parameters, forecast, and put bounds around the points; say where those are others."""
     replay_smoothing(y, *form, row, out.fitted, out.points, out.std_error)
-    out.say_estimated(int(np.count_nonzero(~np.isnan(y))), _estimated(plan.fixed, form))
+    out.say_estimated(told(y)[0], plan.estimated[form])
     if plan.intervals == "model":
         return Status.DONE
     # The same span gives the same shocks, whoever computes it.

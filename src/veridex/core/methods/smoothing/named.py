@@ -4,8 +4,6 @@ from abc import abstractmethod
 from collections.abc import Mapping
 from typing import Any
 
-import numpy as np
-
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
@@ -58,7 +56,7 @@ class _NamedForm(PlainFamily[SmoothingPlan]):
     def run(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate constants and starting values by maximum likelihood, and forecast."""
         form = plan.forms[0]
-        hindered = obstacle(plan, form, y, y[~np.isnan(y)])
+        hindered = obstacle(plan, form, y)
         if hindered != Status.DONE:
             return hindered
         status = estimate(plan, form, y, warm, out.row, out.stats)

@@ -17,12 +17,12 @@ from typing import NamedTuple
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.numerics.arima.arma import whiten
+from veridex.core.numerics.arima.arma import largest_partial, whiten
 from veridex.core.numerics.compiled import copy_into, kernel
 from veridex.core.numerics.regression.least_squares import least_squares
 from veridex.core.numerics.smoothing.starts import bridge_unknown
 
-__all__ = ["Orders", "columns_of", "expand", "lost", "replay_arima", "small_size"]
+__all__ = ["Orders", "columns_of", "expand", "largest_partials", "lost", "replay_arima", "small_size"]
 
 
 class Orders(NamedTuple):
@@ -42,6 +42,14 @@ class Orders(NamedTuple):
 def small_size(orders: Orders) -> int:
     """Coefficients of the four polynomials together."""
     return orders.p + orders.q + orders.P + orders.Q
+
+
+@kernel
+def largest_partials(small: FloatArray, orders: Orders) -> tuple[float, float]:
+    """Largest partial autocorrelations of the autoregressive polynomials and of the moving averages."""
+    a, b, c = orders.p, orders.p + orders.q, orders.p + orders.q + orders.P
+    own = max(largest_partial(small[:a]), largest_partial(small[b:c]))
+    return own, max(largest_partial(-small[a:b]), largest_partial(-small[c : c + orders.Q]))
 
 
 @kernel
