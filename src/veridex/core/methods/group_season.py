@@ -15,6 +15,8 @@ from veridex.core.methods.fold.settings import Setting, Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory
 from veridex.core.numerics import theta as kernels
+from veridex.core.numerics.plain import told
+from veridex.core.numerics.seasons.deseasonalise import put_back, taken_out
 from veridex.core.readable import number as shown
 from veridex.core.readable import quantity
 from veridex.errors import SettingError
@@ -68,38 +70,43 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
 
     def run(self, plan: GroupSeasonPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Take the borrowed season out, smooth what is left, and forecast."""
-        known = y[~np.isnan(y)]
+        known, lowest, highest = told(y)
         if plan.season_length < 2:
             return Status.NO_SEASON
-        if known.size < FEWEST:
+        if known < FEWEST:
             return Status.TOO_SHORT
-        if known.min() == known.max():
+        if lowest == highest:
             return Status.CONSTANT
         if plan.borrowed is None or not np.isfinite(plan.borrowed).all():
             return Status.NO_NEIGHBOURS
-        both = _season(out.row)
-        both[:] = np.roll(plan.borrowed, y.size % plan.season_length, axis=1)
-        season = both[0]
-        total = kernels.estimate_theta(_adjusted(y, season), np.nan, False, out.row)
-        out.row[kernels.VARIANCE] = total / max(known.size - ESTIMATED, 1)
-        out.stats[:] = (np.nan, known.size, ESTIMATED + 1, 0)
-        return self.replay(plan, y, x, out)
+        both, turned, left = _season(out.row), y.size % plan.season_length, np.empty_like(y)
+        both[:, turned:], both[:, :turned] = np.split(plan.borrowed, [plan.season_length - turned], axis=1)
+        taken_out(y, both[0], True, left)
+        total = kernels.estimate_theta(left, np.nan, False, out.row)
+        out.row[kernels.VARIANCE] = total / max(known - ESTIMATED, 1)
+        out.stats[:] = (np.nan, known, ESTIMATED + 1, 0)
+        return self._ahead(left, known, out)
 
     def domain(self, plan: GroupSeasonPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Shares of a level are above zero, and so is the level."""
         if row is not None and not (_season(row)[0] > 0.0).all():
             return Status.NOT_ITS_OWN
-        return Status.NEGATIVE if np.nanmin(y) < 0.0 else Status.DONE
+        return Status.NEGATIVE if told(y)[1] < 0.0 else Status.DONE
 
     def replay(self, plan: GroupSeasonPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion on what is left, forecast, and put the season back."""
+        left = np.empty_like(y)
+        taken_out(y, _season(out.row)[0], True, left)
+        return self._ahead(left, told(y)[0], out)
+
+    def _ahead(self, left: FloatArray, known: int, out: Rows) -> int:
+        """Forecast from what the season leaves of so many known values."""
         season, unsure = _season(out.row)
-        kernels.replay_theta(_adjusted(y, season), out.row, out.fitted, out.points, out.std_error)
-        out.fitted *= season[np.arange(y.size) % season.size]
-        phases = np.arange(y.size, y.size + plan.horizon) % season.size
-        out.std_error[:] = np.hypot(out.std_error * season[phases], out.points * unsure[phases])
-        out.points *= season[phases]
-        out.say_estimated(int(np.count_nonzero(~np.isnan(y))), ESTIMATED)
+        kernels.replay_theta(left, out.row, out.fitted, out.points, out.std_error)
+        doubt = out.points * unsure[np.arange(left.size, left.size + out.points.size) % season.size]
+        put_back(season, True, out.fitted, out.points, out.std_error)
+        out.std_error[:] = np.hypot(out.std_error, doubt)
+        out.say_estimated(known, ESTIMATED)
         return Status.DONE
 
     def _coefficients(
@@ -142,7 +149,3 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
 def _season(row: FloatArray) -> FloatArray:
     """The season and its standard errors in a row, shape (2, season)."""
     return row[kernels.ENTRIES :].reshape(2, -1)
-
-
-def _adjusted(y: FloatArray, season: FloatArray) -> FloatArray:
-    return np.asarray(y / season[np.arange(y.size) % season.size])

@@ -18,6 +18,7 @@ from veridex.core.methods.fold.settings import number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory
 from veridex.core.numerics.intermittent import CHANCES, INTERVALS, estimate_intermittent, run_intermittent
+from veridex.core.numerics.plain import told
 from veridex.core.readable import number as shown
 from veridex.core.readable import quantity
 
@@ -55,7 +56,7 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
 
     def domain(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Demand below zero is none that comes now and then."""
-        return Status.NEGATIVE if (y[~np.isnan(y)] < 0.0).any() else Status.DONE
+        return Status.NEGATIVE if told(y)[1] < 0.0 else Status.DONE
 
     def run(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate the constants by least squares one step ahead, and forecast."""

@@ -113,12 +113,12 @@ class LeastSquares(PlainFamily[RegressionPlan]):
             return hindered
         known = ~np.isnan(y)
         design = self._design(plan, y.size, x)
-        past = design[: y.size][known]
+        past = design[: y.size] if known.all() else design[: y.size][known]
         used = self._used(plan, past)
-        k, n = int(used.sum()), past.shape[0]
+        k, n = int(np.count_nonzero(used)), past.shape[0]
         if n <= k:
             return Status.TOO_SHORT
-        found = ordinary_least_squares(past[:, used], y[known] - plan.offset)
+        found = ordinary_least_squares(past if k == plan.size else past[:, used], y[known] - plan.offset)
         if found is None:
             return Status.DEPENDENT if plan.columns and used[len(plan.names) :].any() else Status.TOO_SHORT
         self._store(plan, used, found, n, y.size, out)
@@ -146,7 +146,7 @@ class LeastSquares(PlainFamily[RegressionPlan]):
         out.row[:size][used] = coefficients
         out.row[size : size + HEAD] = (total / (n - k), n - k, span)
         whole = out.row[size + HEAD :].reshape(size, size)
-        whole[np.ix_(used, np.arange(k))] = factor
+        whole[used, :k] = factor
         out.stats[:] = (gaussian_log_likelihood(total, n), n, k + 1, 0)
 
     def _fill(self, plan: RegressionPlan, design: FloatArray, out: Rows) -> Status:

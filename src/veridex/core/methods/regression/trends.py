@@ -1,6 +1,7 @@
 """Regressions on time: straight and bent lines, seasonal dummies."""
 
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -152,10 +153,7 @@ class TrendSeason(LeastSquares):
         return Status.DONE if plan.season_length > 1 else Status.NO_SEASON
 
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
-        line = line_of(plan, n)
-        first = int(plan.estimated)
-        phases = np.arange(n + plan.horizon) % plan.season_length
-        return np.hstack((line, (phases[:, None] == np.arange(first, plan.season_length)).astype(np.float64)))
+        return _line_and_dummies(n + plan.horizon, plan.season_length, plan.estimated)
 
     def _groups(self, plan: RegressionPlan) -> dict[str, Any]:
         at = int(plan.estimated)
@@ -219,8 +217,21 @@ class TrendSeason(LeastSquares):
 
 def line_of(plan: RegressionPlan, n: int) -> FloatArray:
     """Ones, where the intercept is estimated, and time from 1 on."""
-    time = np.arange(1.0, n + plan.horizon + 1.0)
-    return np.column_stack((np.ones(time.size), time)) if plan.estimated else time[:, None]
+    return _line(n + plan.horizon, plan.estimated)
+
+
+def _line(rows: int, estimated: bool) -> FloatArray:
+    time = np.arange(1.0, rows + 1.0)
+    return np.column_stack((np.ones(rows), time)) if estimated else time[:, None]
+
+
+@lru_cache(maxsize=256)
+def _line_and_dummies(rows: int, season_length: int, estimated: bool) -> FloatArray:
+    """A line and a column for each period of the season but a base: the same for all items of as many periods."""
+    dummies = np.arange(rows)[:, None] % season_length == np.arange(int(estimated), season_length)
+    found = np.hstack((_line(rows, estimated), dummies.astype(np.float64)))
+    found.flags.writeable = False
+    return found
 
 
 def line_words(slope: float, series: ItemHistory) -> str:
