@@ -18,7 +18,7 @@ from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
 from veridex.core.methods.fold.criteria import aicc_of
 from veridex.core.methods.fold.plan import STATS, Plan, Rows, Sizes
-from veridex.core.methods.fold.running import replay_fold, run_fold
+from veridex.core.methods.fold.running import replay_unguarded, run_unguarded
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Column, Regressors
 from veridex.core.preparation.training import TrainingSpan, training_span
@@ -246,10 +246,10 @@ class ItemWork:
             if o % self.pace.search_every == 0:
                 plan.forget(warm)
             if o % self.pace.refit_every == 0 or not carried:
-                status = run_fold(family, plan, y, x, warm, rows)
+                status = run_unguarded(family, plan, y, x, warm, rows)
                 carried = status <= Status.DONE
             else:
-                status = replay_fold(family, plan, y, x, rows)
+                status = replay_unguarded(family, plan, y, x, rows)
             if drivers is not None:
                 status = fill_with_futures(family, plan, y, drivers, status, rows)
             out.status[cell] = status

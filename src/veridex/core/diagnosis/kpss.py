@@ -61,6 +61,10 @@ def kpss(y: FloatArray, *, lags: int | None = None, deterministic: Literal["leve
     )
 
 
+LEAST = 1e-18
+"""What adds less than this part of the whole is left out."""
+
+
 def kpss_p_value(statistic: float, deterministic: Literal["level", "trend"]) -> float:
     """Probability that the limit law exceeds the statistic.
 
@@ -85,7 +89,7 @@ def kpss_p_value(statistic: float, deterministic: Literal["level", "trend"]) -> 
         return 1.0
     total = 0.0
     for low, high, sign in _SPANS[deterministic]:
-        if 0.5 * low * low * statistic > 745.0:
+        if math.exp(-0.5 * low * low * statistic) <= LEAST * total:
             break
         middle, half = 0.5 * (low * low + high * high), 0.5 * (high * high - low * low)
         u = middle + half * _NODES

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
+from veridex.core.numerics.compiled import kernel
 
 __all__ = [
     "FIRST",
@@ -24,6 +25,7 @@ __all__ = [
     "drawn",
     "moved",
     "put",
+    "put_direct",
     "put_mixture",
     "rescaled",
     "transformed",
@@ -69,6 +71,21 @@ def put(law: Components, kind: Kind, *numbers: FloatArray | float) -> None:
     first[:, KIND] = kind
     for j, number in enumerate(numbers):
         first[:, FIRST + j] = number
+
+
+NORMAL, STUDENT = float(Kind.NORMAL), float(Kind.STUDENT)
+
+
+@kernel
+def put_direct(law: Components, centre: FloatArray, scale: FloatArray, factor: float, degrees: float) -> None:
+    """Fill the rows of a law with its one component: Student's, or normal where the degrees of freedom are NaN.
+
+    Scales are multiplied by a factor.
+    """
+    kind = STUDENT if degrees == degrees else NORMAL
+    for h in range(centre.size):
+        law[h, 0, WEIGHT], law[h, 0, KIND] = 1.0, kind
+        law[h, 0, FIRST], law[h, 0, FIRST + 1], law[h, 0, FIRST + 2] = centre[h], factor * scale[h], degrees
 
 
 def put_mixture(law: Components, parts: Sequence[tuple[float, Components]]) -> None:

@@ -153,6 +153,9 @@ def _zeros(tail: FloatArray) -> NDArray[np.complex128]:
     return np.roots(np.concatenate(([1.0], tail))).astype(np.complex128)
 
 
+ALL = np.ones(1000, dtype=np.int64)
+"""Every coefficient is estimated."""
+
 ENDED = {kernels.DONE: Status.DONE, kernels.NOT_CONVERGED: Status.NOT_CONVERGED, kernels.PERFECT: Status.CONSTANT}
 """What a search ended with; anything else is no fit."""
 
@@ -171,7 +174,7 @@ def attempt(
     `x`, of shape (n, r), holds drivers. `conditional` minimises the conditional sum of squares instead.
     """
     x = np.empty((y.size, 0)) if x is None else np.ascontiguousarray(x)
-    mask = np.ones(size_of(orders), dtype=np.int64) if free is None else free
+    mask = ALL[: size_of(orders)] if free is None else free
     k = size_of(orders) if free is None else int(mask.sum())
     row, stats = np.full(size_of(orders) + x.shape[1] + 2, np.nan), np.full(STATS, np.nan)
     start = np.zeros(k + 1) if warm is None else warm

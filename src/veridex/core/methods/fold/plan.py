@@ -9,7 +9,7 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.laws.components import NUMBERS, Components, Kind, put
+from veridex.core.laws.components import NUMBERS, Components, put_direct
 from veridex.core.periods.seasons import NO_TURNS, Turns
 from veridex.core.preparation.regressors import Column
 
@@ -141,7 +141,7 @@ class Rows:
 
     def say_normal(self) -> None:
         """Set a normal law with the points as its means and the standard errors."""
-        put(self.law, Kind.NORMAL, self.points, self.std_error)
+        put_direct(self.law, self.points, self.std_error, 1.0, math.nan)
 
     def say_estimated(self, known: int, estimated: int, *, divided: bool = True) -> None:
         """Set a Student law around the points that holds how little history tells of what was estimated.
@@ -159,8 +159,8 @@ class Rows:
         """
         degrees = max(known - estimated, 1)
         wider = 1.0 + estimated / known if divided else (known + estimated) / degrees
-        put(self.law, Kind.STUDENT, self.points, math.sqrt(wider) * self.std_error, degrees)
+        put_direct(self.law, self.points, self.std_error, math.sqrt(wider), float(degrees))
 
     def say_student(self, degrees: float) -> None:
         """Set a Student law around the points, scaled by the standard errors."""
-        put(self.law, Kind.STUDENT, self.points, self.std_error, degrees)
+        put_direct(self.law, self.points, self.std_error, 1.0, float(degrees))

@@ -11,7 +11,7 @@ from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
 from veridex.core.numerics.plain import closed
 
-__all__ = ["gated", "replay_fold", "run_fold"]
+__all__ = ["gated", "replay_fold", "replay_unguarded", "run_fold", "run_unguarded"]
 
 
 def run_fold(
@@ -21,14 +21,21 @@ def run_fold(
 
     Demand near the limits of floating point overflows in places; what comes of it is a status, not a warning.
     """
+    with np.errstate(all="ignore"):
+        return run_unguarded(family, plan, y, x, warm, out)
+
+
+def run_unguarded(
+    family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows
+) -> Status:
+    """The same where warnings are off already, as they are around all folds of an item."""
     if y.size == 0:
         return Status.TOO_SHORT
     if _lacks(family, x, y.size):
         return Status.DRIVER_UNKNOWN
-    with np.errstate(all="ignore"):
-        status = family.domain(plan, y, None)
-        if status <= Status.DONE:
-            status = gated(Status(family.run(plan, y, x, warm, out)), out, y, plan.sizes.floor)
+    status = family.domain(plan, y, None)
+    if status <= Status.DONE:
+        status = gated(Status(family.run(plan, y, x, warm, out)), out, y, plan.sizes.floor)
     if status > Status.DONE:
         out.row.fill(np.nan)
         out.stats.fill(np.nan)
@@ -42,12 +49,17 @@ def _lacks(family: Family[Any], x: FloatArray | None, n: int) -> bool:
 
 def replay_fold(family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
     """Carry the parameters in ``out.row`` over to the values that have come since, as quietly."""
+    with np.errstate(all="ignore"):
+        return replay_unguarded(family, plan, y, x, out)
+
+
+def replay_unguarded(family: Family[Any], plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> Status:
+    """The same where warnings are off already."""
     if _lacks(family, x, y.size):
         return gated(Status.DRIVER_UNKNOWN, out, y, None)
-    with np.errstate(all="ignore"):
-        status = family.domain(plan, y, out.row)
-        if status <= Status.DONE:
-            status = Status(family.replay(plan, y, x, out))
+    status = family.domain(plan, y, out.row)
+    if status <= Status.DONE:
+        status = Status(family.replay(plan, y, x, out))
     return gated(status, out, y, plan.sizes.floor)
 
 

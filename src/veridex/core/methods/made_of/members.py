@@ -10,7 +10,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Account
 from veridex.core.methods.fold.family import Family
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
-from veridex.core.methods.fold.running import replay_fold, run_fold
+from veridex.core.methods.fold.running import replay_unguarded, run_unguarded
 from veridex.core.methods.fold.settings import Setting, Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.method import Method
@@ -34,12 +34,12 @@ class Part(NamedTuple):
     def run(self, y: FloatArray, x: FloatArray | None) -> tuple[Status, Rows]:
         """Fit the member on the span, starting from its memory."""
         rows = Rows.allocate(self.plan, y.size)
-        return run_fold(self.method.family, self.plan, y, self.rows_for(x), self.warm, rows), rows
+        return run_unguarded(self.method.family, self.plan, y, self.rows_for(x), self.warm, rows), rows
 
     def replay(self, y: FloatArray, x: FloatArray | None) -> tuple[Status, Rows]:
         """Forecast with the member's parameters."""
         rows = Rows.allocate(self.plan, y.size, self.row)
-        return replay_fold(self.method.family, self.plan, y, self.rows_for(x), rows), rows
+        return replay_unguarded(self.method.family, self.plan, y, self.rows_for(x), rows), rows
 
     def account(self, y: FloatArray, x: FloatArray | None, series: ItemHistory) -> Account:
         """What the member says of itself."""
