@@ -19,6 +19,7 @@ from benchmarks.baselines import report_baselines
 from benchmarks.places import report_places
 from benchmarks.portfolio import report_portfolio
 from benchmarks.reruns import report_reruns
+from benchmarks.scale import report_scale
 from benchmarks.twins import twins
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.diagnosis.zivot_andrews import zivot_andrews
@@ -204,6 +205,7 @@ def main() -> None:
     report_arima(report)
     report("backtest of 100 items x 6 methods x 6 origins, one core", portfolio(), 10.0, "s")
     report_portfolio(report)
+    report_scale(report)
     report_reruns(report)
     report_places(report)
     year = seasonal(1, 120)
