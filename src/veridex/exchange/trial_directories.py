@@ -3,7 +3,6 @@
 import hashlib
 import json
 import os
-import tempfile
 import warnings
 from collections import OrderedDict
 from collections.abc import Iterator, Sequence
@@ -26,6 +25,7 @@ from veridex.exchange.places.directories import SEAL, StagedDirectory, refuse_di
 from veridex.exchange.places.files import StagedFile, replace_file
 from veridex.exchange.places.paths import PathPlace
 from veridex.exchange.places.place import Staged
+from veridex.exchange.scratch import Scratch
 from veridex.exchange.stores import SUFFIX, PartsDirectory
 
 __all__ = ["DirectoryStore", "TrialDirectory", "for_a_while", "is_trial_directory", "read_trial_directory"]
@@ -56,7 +56,7 @@ class DirectoryStore:
         self.before: tuple[Kept, ...] = (self.parts,)
         self._places = {name: place for place, name in enumerate(names)}
         self._at_hand: OrderedDict[int, ItemTrial] = OrderedDict()
-        self.home: Any = None
+        self.home: Scratch | None = None
 
     def __len__(self) -> int:
         return len(self.names)
@@ -170,10 +170,10 @@ class TrialDirectory(PathPlace):
 
 def for_a_while() -> Opener:
     """Stores in a temporary directory, which goes with them."""
-    home = tempfile.TemporaryDirectory(prefix="veridex-tested-", ignore_cleanup_errors=True)
+    home = Scratch("tested")
 
     def opened(number: int, names: tuple[str, ...], extent: Extent) -> DirectoryStore:
-        store = TrialDirectory(Path(home.name)).opened(number, names, extent)
+        store = TrialDirectory(home.path).opened(number, names, extent)
         store.home = home
         return store
 

@@ -22,7 +22,7 @@ from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_trial
-from veridex.job.desk import IN_MEMORY, Desk, engine_of, made_now, shown
+from veridex.job.desk import IN_MEMORY, Advance, Desk, engine_of, made_now, shown
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.testing import backtested
@@ -47,7 +47,9 @@ __all__ = [
 YEAR_DIGITS = 4
 
 
-def decided(trial: Trial, deciding: Deciding, last: Publication | None = None) -> Verdict:
+def decided(
+    trial: Trial, deciding: Deciding, last: Publication | None = None, progress: Advance | None = None
+) -> Verdict:
     """Decide, keep what was published last time where that is wanted, and override where the planner knows better."""
     verdict = decide(
         trial,
@@ -58,6 +60,7 @@ def decided(trial: Trial, deciding: Deciding, last: Publication | None = None) -
         bias_limit=deciding.bias_limit,
         coverage_floor=_floor(deciding),
         simplest=deciding.simplest,
+        progress=progress,
     )
     if deciding.keep == "until worse" and last is not None:
         verdict = kept_until_worse(verdict, last_methods(last))
@@ -148,8 +151,8 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     assert trial is not None
     for note in trial.notes:
         desk.say(note)
-    with desk.watched("decide", len(history)):
-        verdict = decided(trial, asked.deciding, asked.last)
+    with desk.watched("decide", len(trial.history)) as progress:
+        verdict = decided(trial, asked.deciding, asked.last, progress)
     with desk.watched("publish", len(history)) as progress:
         made_of = released(history, verdict, made, shown(engine, progress), shelf_for(len(history)))
         return Outcome(made_of, verdict)

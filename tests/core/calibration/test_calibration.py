@@ -1,6 +1,7 @@
 """Calibration against plain loops: what others and an item itself show, how errors go together, what was held."""
 
 import dataclasses
+import hashlib
 
 import numpy as np
 import pytest
@@ -111,6 +112,16 @@ def test_few_or_no_others_leave_the_law_as_it_is_but_for_the_item_itself():
     wide = warps(None, others.peers("new one", "short", 0.0), 3)[0].scores
     assert np.ptp(wide) > 1.03 * np.ptp(KNOTS)
     assert np.array_equal(others.peers("x", "retired", 1.0).shape, others.peers("x", "short", 6.0).shape)
+
+
+def test_a_pool_is_a_sample_that_depends_on_names_alone(monkeypatch):
+    monkeypatch.setattr("veridex.core.calibration.pool.SAMPLE", 6)
+    told = [("regular", fit_of(f"item-{k}", own)) for k, own in enumerate([*draw(4).values(), *draw(5).values()])]
+    kept = [{fit.item for fit in pool.every} for pool in (Pool.of(*told), Pool.of(*told[::-1]))]
+    lowest = sorted((hashlib.blake2b(fit.item.encode(), digest_size=8).digest(), fit.item) for _, fit in told)[:6]
+    assert kept[0] == kept[1] == {item for _, item in lowest} and len(told) > 8
+    whole = Pool.of(*((route, fit) for route, fit in told if fit.item in kept[0]))
+    assert np.array_equal(Pool.of(*told).peers("x", "regular", 6.0).shape, whole.peers("x", "regular", 6.0).shape)
 
 
 def test_what_was_held_is_told_by_what_was_known_at_each_origin():

@@ -321,3 +321,15 @@ def test_a_blend_hands_drivers_to_the_members_that_take_them():
 
 def fairs():
     return vx.Events.from_frame(pd.DataFrame({"name": "fair", "first": ["2019-05-02", "2021-06-03"]}))
+
+
+def test_choices_are_made_once_told_of_and_overridden_any_number_of_times():
+    history, told = portfolio(4), []
+    trial = vx.backtest(history, ["theta", "seasonal-naive"], vx.RollingOrigin(horizon=3, origins=4))
+    verdict = vx.decide(trial, progress=lambda *how: told.append(how))
+    assert told == [(k // 2, 4) for k in range(1, 9)]
+    changed = verdict
+    for k in range(1200):  # a planner with an opinion on everything
+        changed = changed.override(f"item-{k % 3}", "theta", f"Ada: {k}")
+    assert changed.choice("item-2").override.reason == "Ada: 1199" and verdict.choice("item-2").override is None
+    assert changed.choice("item-3") is verdict.choice("item-3") and list(changed.choices) == list(history.names)

@@ -26,10 +26,13 @@ class Choices(Mapping[str, Choice]):
     def __init__(self, names: tuple[str, ...], make: Callable[[str], Choice], *, kept: bool) -> None:
         self._names, self._make, self._kept = dict.fromkeys(names), make, kept
         self._made: OrderedDict[str, Choice] = OrderedDict()
+        self._own: dict[str, Choice] = {}
 
     def __getitem__(self, item: str) -> Choice:
         if item not in self._names:
             raise KeyError(item)
+        if item in self._own:
+            return self._own[item]
         if item not in self._made:
             self._made[item] = self._make(item)
             if not self._kept and len(self._made) > AT_HAND:
@@ -48,4 +51,6 @@ class Choices(Mapping[str, Choice]):
 
     def but(self, item: str, choice: Choice) -> "Choices":
         """The same, but for one."""
-        return Choices(tuple(self._names), lambda one: choice if one == item else self[one], kept=self._kept)
+        found = Choices((), self._make, kept=self._kept)
+        found._names, found._made, found._own = self._names, self._made, {**self._own, item: choice}
+        return found

@@ -38,6 +38,10 @@ VOUCHED = "items that were as long tell which methods are good"
 """Why methods that nothing could test on the item itself are published."""
 
 
+def _nobody(_number: int) -> None:
+    """Tell nobody."""
+
+
 @dataclass(frozen=True, eq=False)
 class Deliberation:
     """How a verdict is reached on the items of a trial.
@@ -50,11 +54,14 @@ class Deliberation:
     trial : Trial
     rule : str or callable
     conditions : Conditions
+    told : callable
+        Called with the number of items that were heard, as they are.
     """
 
     trial: Trial
     rule: str | Rule
     conditions: Conditions
+    told: Callable[[int], None] = _nobody
 
     @np.errstate(all="ignore")
     def choice(self, item: str) -> Choice:
@@ -66,11 +73,12 @@ class Deliberation:
     def _heard(self) -> tuple[Prior, GroupSums]:
         """What all items together say."""
         prior, seldom = Prior(), []
-        for item in sorted(self.trial.history.names):
+        for number, item in enumerate(sorted(self.trial.history.names), start=1):
             field = self._field(item)
             prior.add(field.said)
             one = Seldom.of(field)
             seldom += [] if one is None else [one]
+            self.told(number)
         return prior, sums_of_intermittent(self.trial, seldom, self._field)
 
     @np.errstate(all="ignore")

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.backtest.engine import Progress
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.held import KINDS, Held, held
 from veridex.core.calibration.hindcast import Hindcast
@@ -49,6 +50,7 @@ def decide(
     bias_limit: float | None = None,
     coverage_floor: tuple[float, float] | None = None,
     simplest: bool = False,
+    progress: Progress | None = None,
 ) -> "Verdict":
     """Decide per item what is to be published.
 
@@ -83,6 +85,8 @@ def decide(
         A level and the percent of actuals that its intervals must have held, as in ``(95, 90)``.
     simplest : bool
         Of single methods within one standard error of the best, take the one with the fewest parameters.
+    progress : callable, optional
+        Called with items done and items in all.
 
     Raises
     ------
@@ -94,11 +98,19 @@ def decide(
         raise ParameterError("rule", repr(rule), problem)
     stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
-    choices = Choices(trial.history.names, Deliberation(trial, rule, stated).choice, kept=trial.store.whole)
+    count = len(trial.history)
+
+    def told(number: int) -> None:
+        if progress is not None:
+            progress(number // 2, count)  # each is heard, and then decided
+
+    heard = Deliberation(trial, rule, stated, told)
+    choices = Choices(trial.history.names, heard.choice, kept=trial.store.whole)
     pool, then = Pool(), Pool()
-    for choice in choices.values():
+    for number, choice in enumerate(choices.values(), start=count + 1):
         pool.add(choice.route, choice.learned)
         then.add(choice.route, choice.hindcast)
+        told(number)
     return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool, then=then)
 
 

@@ -1,6 +1,5 @@
 """Shelves on disk: what is published for a portfolio need not fit into memory."""
 
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -12,6 +11,7 @@ from veridex.core.publication.manifest import head_entry
 from veridex.core.publication.shelf import Shelf
 from veridex.exchange.forms.item_parts import PART, Reader, layouts_under, part_of
 from veridex.exchange.kept import Found, Part
+from veridex.exchange.scratch import Scratch
 
 __all__ = ["SpooledShelf"]
 
@@ -27,7 +27,7 @@ class SpooledShelf(Shelf):
     """
 
     def __init__(self, head: Head) -> None:
-        self._home = tempfile.TemporaryDirectory(prefix="veridex-published-", ignore_cleanup_errors=True)
+        self._home = Scratch("published")
         self._head, self._layouts = head, layouts_under(head_entry(head, ()))
         self._waiting: list[ItemPublication] = []
         self._places: dict[str, int] = {}
@@ -72,4 +72,4 @@ class SpooledShelf(Shelf):
         return {one.name: tables[one.name].cast(one.schema) for one in self._layouts if one.name in tables}
 
     def _file(self, part: int, name: str) -> Path:
-        return Path(self._home.name) / f"{part}-{name}.parquet"
+        return self._home.path / f"{part}-{name}.parquet"

@@ -1,0 +1,48 @@
+"""A publication made part by part is the one in memory, wherever it goes, and reads its items as they are asked for."""
+
+import pytest
+
+import veridex as vx
+from conftest import monthly, portfolio
+from veridex.core.publication.reproducing import compared
+from veridex.errors import DestinationRefused, ItemUnknown
+from veridex.exchange.forms import shelves
+
+SCHEME = vx.RollingOrigin(horizon=4, origins=6)
+
+
+@pytest.fixture(scope="module")
+def history():
+    """Items of several routes, one of them without a forecast by the method that is stated."""
+    return vx.History.of([*portfolio(6), monthly([3.0, 4.0], item="new")["new"]])
+
+
+@pytest.mark.parametrize("source", ["verdict", "own method"])
+def test_parts_are_the_whole(history, source, tmp_path, monkeypatch):
+    monkeypatch.setattr(shelves, "PART", 3)
+    given = {"horizon": 4, "quantiles": [90]}
+    if source == "verdict":
+        trial = vx.backtest(history, ["theta", "seasonal-naive"], SCHEME, to=tmp_path / "trial")
+        given |= {"verdict": vx.decide(trial).override("item-1", "theta", "Ada: a fair"), "groups": ["all"]}
+    else:
+        given |= {"method": "theta"}
+    counted = []
+    places = [tmp_path / "p.parquet", tmp_path / "p", tmp_path / "p.xlsx", f"sqlite:///{tmp_path / 'p.db'}"]
+    whole = vx.publish(history, **given)
+    parts = vx.publish(history, **given, to=places, progress=lambda *how: counted.append(how), engine="processes")
+    assert counted == [(k, 7) for k in range(1, 8)]
+    for name in ("frame", "totals", "models"):
+        assert getattr(parts, name).equals(getattr(whole, name))
+    assert compared(parts, whole, history).same and parts.items == whole.items and len(parts.published) == 7
+    assert parts["item-4"].law(2).quantile(0.9) == whole["item-4"].law(2).quantile(0.9)
+    for place in (places[0], places[1], places[3]):
+        assert compared(vx.read_publication(place), whole, history).same
+    with pytest.raises(ItemUnknown):
+        parts["item-9"]
+
+
+def test_a_destination_is_refused_before_the_work(history, tmp_path):
+    done = []
+    with pytest.raises(DestinationRefused, match="no place of this kind"):
+        vx.publish(history, method="naive", to=tmp_path / "p.txt", progress=lambda *how: done.append(how))
+    assert done == [] and list(tmp_path.iterdir()) == []
