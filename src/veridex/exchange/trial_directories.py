@@ -195,9 +195,10 @@ def read_trial_directory(source: str | Path) -> Trial:
     """
     directory = Path(source)
     try:
-        if not (directory / TRIAL.head_file).exists() and list(directory.glob(f"*{SUFFIX}")):
-            problem = "its backtest was not finished: run it once more with to= this directory, and it goes on"
-            raise TrialUnreadable(str(source), problem)
+        if not (directory / TRIAL.head_file).exists():
+            begun = any(directory.glob(f"*{SUFFIX}"))
+            again = "its backtest was not finished: run it once more with to= this directory, and it goes on"
+            raise TrialUnreadable(str(source), again if begun else "it holds no trial")
         head = _read_head(directory)
         if head.get("format") != TRIAL.version:
             raise ValueError(f"it is no trial that this version reads ({TRIAL.version!r})")

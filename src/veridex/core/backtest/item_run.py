@@ -226,6 +226,7 @@ class ItemWork:
         warm = np.zeros(plan.warm_size) if before is None else np.array(before)
         row, stats = np.empty(plan.row_size), np.empty(STATS)
         fitted = np.empty(len(series))
+        points, std_error, laws = out.points[m], out.std_error[m], out.laws[m][:, :, : plan.components]
         carried = False
         horizon, begun = self.horizon, self.clock()
         for o in range(done, len(folds)):
@@ -241,8 +242,7 @@ class ItemWork:
                 y = y[drivers.skipped :]
             x = None if drivers is None else drivers.x
             cell = (m, o)
-            law = out.laws[cell][:, : plan.components]
-            rows = Rows(out.points[cell], out.std_error[cell], law, row, fitted[: y.size], stats)
+            rows = Rows(points[o], std_error[o], laws[o], row, fitted[: y.size], stats)
             if o % self.pace.search_every == 0:
                 plan.forget(warm)
             if o % self.pace.refit_every == 0 or not carried:
