@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from veridex.core.tidying.driver_rules import TidiedDrivers, profile_drivers, tidy_drivers
     from veridex.core.tidying.profile import profile
     from veridex.core.tidying.tidy import Tidied, tidy
-    from veridex.core.verdict.verdict import Verdict, decide
+    from veridex.core.verdict.verdict import Verdict
     from veridex.errors import VeridexError
     from veridex.exchange.calendars import read_holidays, working_days
     from veridex.exchange.explaining import read_drivers, read_events
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from veridex.exchange.keeping import read_publication, read_publications, read_trial
     from veridex.exchange.reading import read_history
     from veridex.exchange.writing import write
-    from veridex.front import backtest, compare_fits, fit, publish, tune
+    from veridex.front import backtest, compare_fits, decide, fit, publish, tune
     from veridex.job.campaign import campaign
     from veridex.job.control import control
     from veridex.job.reproduce import reproduce
@@ -87,7 +87,7 @@ _HOMES = {
     "campaign": "job.campaign",
     "control": "job.control",
     "correlogram": "core.diagnosis.correlogram",
-    "decide": "core.verdict.verdict",
+    "decide": "front",
     "decompose": "core.diagnosis.decomposition",
     "differencing": "core.diagnosis.differencing",
     "fit": "front",

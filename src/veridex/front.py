@@ -29,14 +29,17 @@ from veridex.core.publication.shelf import MemoryShelf
 from veridex.core.reading.neighbours import lent_now
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
+from veridex.core.verdict.verdict import decide as decide_by_core
 from veridex.errors import ParameterError
 from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.stores import PartsDirectory
-from veridex.job.desk import HERE, engine_of, running, shown
+from veridex.job.desk import HERE, engine_by_name, engine_of, running, shown
 from veridex.job.pipeline import edition, released
 from veridex.job.placing import for_publication, for_trial
 
-__all__ = ["backtest", "compare_fits", "fit", "publish", "tune"]
+__all__ = ["backtest", "compare_fits", "decide", "fit", "publish", "tune"]
+
+decide = engine_by_name(decide_by_core)
 
 
 def backtest(

@@ -38,7 +38,7 @@ def test_a_cluster_gives_the_same_bits(scheduler, chunk):
     trial = vx.backtest(history, LINEUP, SCHEME, engine=engine, progress=lambda *how: counted.append(how))
     assert bits(trial) == bits(alone) and counted[-1] == (7, 7)
     one, other = (
-        vx.publish(history, vx.decide(found), horizon=3, groups=["all"], engine=by)
+        vx.publish(history, vx.decide(found, engine=by), horizon=3, groups=["all"], engine=by)
         for found, by in ((alone, "serial"), (trial, scheduler))
     )
     assert one.frame.equals(other.frame) and one.totals.equals(other.totals)

@@ -59,7 +59,7 @@ def test_a_directory_holds_the_bits_that_memory_does(history, trial, way, tmp_pa
         assert read.standings().equals(trial.standings()) and read.errors.equals(trial.errors)
         with pytest.warns(UserWarning, match="loading all 15 items"):
             assert read.arrays.laws.tobytes() == trial.arrays.laws.tobytes()
-    ours, theirs = vx.decide(trial), vx.decide(read)
+    ours, theirs = vx.decide(trial), vx.decide(read, engine=engine)
     both = [one.winners.set_index("item").loc[list(history.names)] for one in (ours, theirs)]
     assert both[0].equals(both[1])
     kept = [one.override("short", "theta", "Ada: as last year") for one in (ours, theirs)]

@@ -177,9 +177,20 @@ class _Job:
     def _submit(self, tasks: list[Any]) -> Any:
         """A future of what tasks bring; the function goes to all workers where it is on none."""
         if self._handed_out is None:
-            (self._handed_out,) = self._client.scatter([self._function], broadcast=True, hash=False)
+            self._handed_out = self._scattered()
         key = (self._name, next(self._numbers))
         return self._client.submit(answered, self._handed_out, tasks, key=key, pure=False)
+
+    def _scattered(self) -> Any:
+        """The function on all workers; where all have died at once, they are waited for while they start again."""
+        for left in reversed(range(TRIES)):
+            try:
+                (found,) = self._client.scatter([self._function], broadcast=True, hash=False)
+                return found
+            except TimeoutError:
+                if not left:
+                    raise WorkerFailed("no worker is left, and none came back.") from None
+        raise AssertionError
 
     def _one_by_one(self, place: int) -> list[Any]:
         """The results of a chunk whose workers died, task by task.

@@ -4,7 +4,8 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from functools import wraps
+from typing import Any, ParamSpec, TypeVar
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
@@ -16,7 +17,22 @@ from veridex.engines.processes import ProcessEngine
 from veridex.engines.versions import numeric_versions
 from veridex.errors import ParameterError
 
-__all__ = ["HERE", "IN_MEMORY", "Advance", "Desk", "engine_of", "made_now", "running", "shown", "silent", "unwatched"]
+__all__ = [
+    "HERE",
+    "IN_MEMORY",
+    "Advance",
+    "Desk",
+    "engine_by_name",
+    "engine_of",
+    "made_now",
+    "running",
+    "shown",
+    "silent",
+    "unwatched",
+]
+
+P = ParamSpec("P")
+R = TypeVar("R")
 
 Advance = Callable[[int, int], None]
 
@@ -82,6 +98,18 @@ def engine_of(engine: str | Engine, items: int = 0) -> Engine:
 
         return DaskEngine(None if engine == "dask" else engine)
     raise ParameterError("engine", repr(engine), ENGINES)
+
+
+def engine_by_name(work: Callable[P, R]) -> Callable[P, R]:
+    """Work that is told its engine by name as well."""
+
+    @wraps(work)
+    def named(*given: P.args, **words: P.kwargs) -> R:
+        if isinstance(words.get("engine"), str):
+            words["engine"] = engine_of(str(words["engine"]))
+        return work(*given, **words)
+
+    return named
 
 
 def shown(engine: Engine, progress: Advance) -> Engine:

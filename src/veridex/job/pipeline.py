@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.bands import Wanted, checked_kind, checked_quantiles
 from veridex.core.history.agreement import disagreement
@@ -48,7 +49,11 @@ YEAR_DIGITS = 4
 
 
 def decided(
-    trial: Trial, deciding: Deciding, last: Publication | None = None, progress: Advance | None = None
+    trial: Trial,
+    deciding: Deciding,
+    last: Publication | None = None,
+    engine: Engine | None = None,
+    progress: Advance | None = None,
 ) -> Verdict:
     """Decide, keep what was published last time where that is wanted, and override where the planner knows better."""
     verdict = decide(
@@ -60,6 +65,7 @@ def decided(
         bias_limit=deciding.bias_limit,
         coverage_floor=_floor(deciding),
         simplest=deciding.simplest,
+        engine=engine,
         progress=progress,
     )
     if deciding.keep == "until worse" and last is not None:
@@ -152,7 +158,7 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     for note in trial.notes:
         desk.say(note)
     with desk.watched("decide", len(trial.history)) as progress:
-        verdict = decided(trial, asked.deciding, asked.last, progress)
+        verdict = decided(trial, asked.deciding, asked.last, engine, progress)
     with desk.watched("publish", len(history)) as progress:
         made_of = released(history, verdict, made, shown(engine, progress), shelf_for(len(history)))
         return Outcome(made_of, verdict)

@@ -1,7 +1,7 @@
 """`Results`: what a backtest left, item by item; the tables of `Trial` are made of it."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Self
 
@@ -11,7 +11,7 @@ from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.backtest.folds import FoldArrays, ItemTrial
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Scheme
-from veridex.core.backtest.store import Store
+from veridex.core.backtest.store import MemoryStore, Store, stacked
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, benchmarks, method
 from veridex.core.methods.fold.status import Status
@@ -64,6 +64,8 @@ class Results:
         Those of the lineup that the planner did not enter: benchmarks that every verdict is held against.
     cuts : tuple of Trial
         Long items that were shown no more than short ones have, a trial for each length.
+    read : mapping of str to ItemReading, optional
+        What each item is taken for, where that was read among others than these.
     """
 
     history: History
@@ -77,6 +79,7 @@ class Results:
     store: Store = field(repr=False)
     added: tuple[Method, ...] = field(default=(), repr=False)
     cuts: tuple[Self, ...] = field(default=(), repr=False)
+    read: Mapping[str, ItemReading] | None = field(default=None, repr=False)
 
     def __getitem__(self, item: str) -> ItemTrial:
         """The trial of one item.
@@ -154,7 +157,25 @@ class Results:
     @cached_property
     def readings(self) -> Mapping[str, ItemReading]:
         """What each item is taken for."""
-        return readings(self.history)
+        return readings(self.history) if self.read is None else self.read
+
+    def only(self, item: str) -> Self:
+        """The trial of one item by itself, taken for what it is among the others.
+
+        Raises
+        ------
+        ItemUnknown
+            If there is no such item.
+        """
+        one = self[item]
+        return replace(
+            self,
+            history=History.of([self.history[item]]),
+            store=MemoryStore.of((item,), stacked([one]), [one.keys]),
+            read={item: self.readings[item]},
+            notes=(),
+            cuts=(),
+        )
 
     def blocks(self) -> Iterator[Block]:
         """The items by blocks, each with the cells that all methods forecast."""

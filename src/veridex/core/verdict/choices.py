@@ -39,6 +39,11 @@ class Choices(Mapping[str, Choice]):
                 self._made.popitem(last=False)
         return self._made[item]
 
+    def put(self, choice: Choice) -> None:
+        """Take in a choice that was made elsewhere, if it is to be kept."""
+        if self._kept:
+            self._made[choice.item] = choice
+
     def __iter__(self) -> Iterator[str]:
         return iter(self._names)
 

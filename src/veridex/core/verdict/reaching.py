@@ -1,12 +1,14 @@
 """How a verdict is reached: routes, evidence, the portfolio's prior, then a choice for each item."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import ClassVar, NamedTuple
 
 import numpy as np
 
 from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.backtest.engine import Engine, Progress, SerialEngine, Tasks
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
 from veridex.core.verdict.blending import (
@@ -38,10 +40,6 @@ VOUCHED = "items that were as long tell which methods are good"
 """Why methods that nothing could test on the item itself are published."""
 
 
-def _nobody(_number: int) -> None:
-    """Tell nobody."""
-
-
 @dataclass(frozen=True, eq=False)
 class Deliberation:
     """How a verdict is reached on the items of a trial.
@@ -54,14 +52,32 @@ class Deliberation:
     trial : Trial
     rule : str or callable
     conditions : Conditions
-    told : callable
-        Called with the number of items that were heard, as they are.
+    engine : Engine
+        Who does the work: this process with the whole trial, or others with an item each.
+    progress : callable, optional
+        Called with items done and items in all; one that was heard, but not decided on, is half done.
     """
 
     trial: Trial
     rule: str | Rule
     conditions: Conditions
-    told: Callable[[int], None] = _nobody
+    engine: Engine = field(default_factory=SerialEngine)
+    progress: Progress | None = None
+
+    def choices(self) -> Iterator[Choice]:
+        """What is to be published for each item, in the order of the trial's."""
+        names = self.trial.history.names
+        if self._alone or callable(self.rule):  # a planner's own function need not be known elsewhere
+            made: Iterable[Choice] = map(self.choice, names)
+        else:
+            made = self.engine.map(_Choosing(self._elsewhere, self.rule, *self._heard), self._cases(names))
+        for number, choice in enumerate(made, start=len(names) + 1):
+            self._tell(number)
+            yield choice
+
+    def _tell(self, halves: int) -> None:
+        if self.progress is not None:
+            self.progress(halves // 2, len(self.trial.history))
 
     @np.errstate(all="ignore")
     def choice(self, item: str) -> Choice:
@@ -72,14 +88,35 @@ class Deliberation:
     @cached_property
     def _heard(self) -> tuple[Prior, GroupSums]:
         """What all items together say."""
+        names = tuple(sorted(self.trial.history.names))
+        if self._alone:
+            heard: Iterable[_Heard] = (_heard_of(self._field(item)) for item in names)
+        else:
+            heard = self.engine.map(_Hearing(self._elsewhere), self._cases(names))
         prior, seldom = Prior(), []
-        for number, item in enumerate(sorted(self.trial.history.names), start=1):
-            field = self._field(item)
-            prior.add(field.said)
-            one = Seldom.of(field)
+        for number, (said, one) in enumerate(heard, start=1):
+            prior.add(said)
             seldom += [] if one is None else [one]
-            self.told(number)
+            self._tell(number)
         return prior, sums_of_intermittent(self.trial, seldom, self._field)
+
+    @property
+    def _alone(self) -> bool:
+        return isinstance(self.engine, SerialEngine)
+
+    @cached_property
+    def _elsewhere(self) -> "_Terms":
+        """What holds for all items, without any of them."""
+        router = replace(self._router, trial=self.trial.only(self.trial.history.names[0]))
+        return _Terms(router, self.conditions)
+
+    def _cases(self, names: Sequence[str]) -> Tasks["_Case"]:
+        """Items by themselves, made when a worker is ready for them."""
+
+        def case(k: int) -> _Case:
+            return _Case(self.trial.only(names[k]), self._cut_short.get(names[k], {}))
+
+        return Tasks(case, len(names))
 
     @np.errstate(all="ignore")
     def _field(self, item: str) -> Field:
@@ -118,6 +155,64 @@ def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
     if conditions.lead_times is None:
         return known
     return known & np.isin(np.arange(1, known.shape[1] + 1), conditions.lead_times)
+
+
+_Heard = tuple[Mapping[Kin, Said], Seldom | None]
+
+
+class _Case(NamedTuple):
+    """An item of a trial by itself, and what its cut histories said."""
+
+    trial: Trial
+    cut_short: Mapping[Kin, Said]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Terms:
+    """What holds for all items: how they are routed, and what the planner demanded."""
+
+    router: Router
+    conditions: Conditions
+
+    def field(self, case: _Case) -> Field:
+        """Who competes for the item of a case."""
+        (one,) = case.trial
+        return _field(case.trial, replace(self.router, trial=case.trial), one, self.conditions, case.cut_short)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Hearing:
+    """What items say, told by workers; called with a case."""
+
+    called: ClassVar[str] = "hear"
+
+    terms: _Terms
+
+    @np.errstate(all="ignore")
+    def __call__(self, case: _Case) -> _Heard:
+        return _heard_of(self.terms.field(case))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Choosing:
+    """What is to be published, found by workers; called with a case."""
+
+    called: ClassVar[str] = "decide"
+
+    terms: _Terms
+    rule: str
+    prior: Prior
+    together: GroupSums
+
+    @np.errstate(all="ignore")
+    def __call__(self, case: _Case) -> Choice:
+        contest = Contest(case.trial, self.terms.field(case), self.prior, self.together)
+        return _choose(contest, self.rule, self.terms.conditions)
+
+
+def _heard_of(field: Field) -> _Heard:
+    """What an item adds to what is said of methods, and whether it belongs to a sum."""
+    return field.said, Seldom.of(field)
 
 
 def _field(

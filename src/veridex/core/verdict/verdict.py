@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray, IntArray
-from veridex.core.backtest.engine import Progress
+from veridex.core.backtest.engine import Engine, Progress, SerialEngine
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.held import KINDS, Held, held
 from veridex.core.calibration.hindcast import Hindcast
@@ -50,6 +50,7 @@ def decide(
     bias_limit: float | None = None,
     coverage_floor: tuple[float, float] | None = None,
     simplest: bool = False,
+    engine: str | Engine | None = None,
     progress: Progress | None = None,
 ) -> "Verdict":
     """Decide per item what is to be published.
@@ -85,6 +86,8 @@ def decide(
         A level and the percent of actuals that its intervals must have held, as in ``(95, 90)``.
     simplest : bool
         Of single methods within one standard error of the best, take the one with the fewest parameters.
+    engine : {"serial", "processes"} or Engine, optional
+        Who does the work: by default this process. All give the same bits.
     progress : callable, optional
         Called with items done and items in all.
 
@@ -96,21 +99,17 @@ def decide(
     if not callable(rule) and rule not in RULES:
         problem = f"the rules are {' and '.join(map(repr, RULES))}, or a function"
         raise ParameterError("rule", repr(rule), problem)
+    if isinstance(engine, str):
+        raise ParameterError("engine", repr(engine), "the core takes an engine itself; vx.decide takes its name")
     stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
-    count = len(trial.history)
-
-    def told(number: int) -> None:
-        if progress is not None:
-            progress(number // 2, count)  # each is heard, and then decided
-
-    heard = Deliberation(trial, rule, stated, told)
-    choices = Choices(trial.history.names, heard.choice, kept=trial.store.whole)
+    deliberation = Deliberation(trial, rule, stated, engine or SerialEngine(), progress)
+    choices = Choices(trial.history.names, deliberation.choice, kept=trial.store.whole)
     pool, then = Pool(), Pool()
-    for number, choice in enumerate(choices.values(), start=count + 1):
+    for choice in deliberation.choices():
+        choices.put(choice)
         pool.add(choice.route, choice.learned)
         then.add(choice.route, choice.hindcast)
-        told(number)
     return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool, then=then)
 
 
