@@ -13,7 +13,8 @@ from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.catalogue import method as as_method
 from veridex.core.preparation.regressors import Explanation
-from veridex.core.publication.making import Ahead, Edition, make_publication
+from veridex.core.publication.edition import Ahead, Edition
+from veridex.core.publication.making import make_publication
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.shelf import MemoryShelf, Opened
 from veridex.core.scoring.levels import checked_levels

@@ -17,7 +17,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, methods
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.dossier import ItemPublication
-from veridex.core.publication.making import Ahead, Edition
+from veridex.core.publication.edition import Ahead, Edition
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.reproducing import Reproduced, compared
 from veridex.core.verdict.keeping import Before, kept_until_worse
