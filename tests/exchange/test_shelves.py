@@ -1,9 +1,11 @@
 """A publication made part by part is the one in memory, wherever it goes, and reads its items as they are asked for."""
 
 import pytest
+from typer.testing import CliRunner
 
 import veridex as vx
 from conftest import monthly, portfolio
+from veridex.cli.main import app
 from veridex.core.publication.reproducing import compared
 from veridex.errors import DestinationRefused, ItemUnknown
 from veridex.exchange.forms import shelves
@@ -46,3 +48,24 @@ def test_a_destination_is_refused_before_the_work(history, tmp_path):
     with pytest.raises(DestinationRefused, match="no place of this kind"):
         vx.publish(history, method="naive", to=tmp_path / "p.txt", progress=lambda *how: done.append(how))
     assert done == [] and list(tmp_path.iterdir()) == []
+
+
+def test_commands_with_many_items_go_by_parts_and_say_the_same(history, tmp_path, monkeypatch):
+    source = tmp_path / "demand.csv"
+    history.to_frame().to_csv(source, index=False)
+    words = ["publish", str(source), "--item", "item", "--period", "period", "--demand", "demand", "--groups", "all"]
+    words += ["--methods", "theta, seasonal-naive", "--origins", "6", "--horizon", "4", "--engine", "serial"]
+    found = []
+    for most in (1000, 2):
+        for place in ("testing", "pipeline"):
+            monkeypatch.setattr(f"veridex.job.{place}.IN_MEMORY", most)
+        held = vx.read_publication(ran(words, tmp_path / f"kept-{most}"))
+        found.append(held)
+    assert compared(*found, history).same and found[0].groups[0].members == found[1].groups[0].members
+
+
+def ran(words, place):
+    """A command of this process; where it published to."""
+    done = CliRunner().invoke(app, [*words, "--to", str(place)])
+    assert done.exit_code == 0, done.output
+    return place

@@ -121,3 +121,14 @@ def test_a_trial_is_written_to_a_directory_and_what_was_changed_is_refused(trial
     (tmp_path / "mine" / "notes.txt").write_text("x")
     with pytest.raises(DestinationRefused, match=r"other files \(notes.txt\)"):
         vx.backtest(trial.history, ["naive"], SCHEME, to=tmp_path / "mine")
+
+
+def test_scores_alone_are_kept_in_single_precision_there_too(history, tmp_path):
+    ours, theirs = (
+        vx.backtest(history, LINEUP[:2], SCHEME, keep="scores", **given) for given in ({}, {"to": tmp_path / "trial"})
+    )
+    read = vx.read_trial(tmp_path / "trial")
+    assert bits(ours) == bits(theirs) == bits(read) and read.keeping == "scores"
+    assert read["item-0"].laws.dtype == np.float32 and np.isnan(read["item-0"].std_error).all()
+    assert read.scores(by=["item", "method"]).equals(ours.scores(by=["item", "method"]))
+    assert read.only("item-3").errors.equals(ours.errors[ours.errors["item"] == "item-3"].reset_index(drop=True))
