@@ -93,6 +93,10 @@ def von_mises_p_value(statistic: float, degrees: int) -> float:
     return float(min(max(1.0 - below, 0.0), 1.0))
 
 
+NOTHING = 1e-20
+"""Where the characteristic function is smaller than this it adds nothing any more."""
+
+
 @lru_cache(maxsize=64)
 def _characteristic(degrees: int) -> tuple[FloatArray, NDArray[np.complex128]]:
     """Characteristic function on a grid that is fine near zero; its product over k, the rest of it to second order."""
@@ -102,7 +106,9 @@ def _characteristic(degrees: int) -> tuple[FloatArray, NDArray[np.complex128]]:
         logs += np.log(1.0 - 2j * u / (math.pi * k) ** 2)
     left = 1.0 / (math.pi**2) * (1.0 / TERMS - 0.5 / TERMS**2)  # sum of 1 / (pi k)^2 beyond the last term
     logs -= 2j * u * left
-    return u, np.exp(-0.5 * degrees * logs)
+    phi = np.exp(-0.5 * degrees * logs)
+    ends = int(np.flatnonzero(np.abs(phi) > NOTHING)[-1]) + 2
+    return u[:ends], phi[:ends]
 
 
 @lru_cache(maxsize=64)

@@ -229,9 +229,7 @@ def _season(
 def _phase_means(z: FloatArray, season_length: int) -> tuple[float, float]:
     """F test of equal phase means of the changes, which a trend or a unit root does not disturb."""
     change = np.diff(z)
-    rest = change.copy()
-    for phase in range(season_length):
-        rest[phase::season_length] -= rest[phase::season_length].mean()
+    rest = change - np.resize(_means(change, season_length), change.size)
     whole, left = float(np.square(change - change.mean()).sum()), float(np.square(rest).sum())
     degrees = change.size - season_length
     if degrees < 1 or left <= 0:
@@ -240,10 +238,15 @@ def _phase_means(z: FloatArray, season_length: int) -> tuple[float, float]:
     return statistic, float(fdtrc(season_length - 1, degrees, statistic))
 
 
+def _means(change: FloatArray, season_length: int) -> FloatArray:
+    """Means by phase."""
+    phases = np.arange(change.size) % season_length
+    return np.asarray(np.bincount(phases, change, season_length) / np.bincount(phases, minlength=season_length))
+
+
 def _without_season(z: FloatArray, season_length: int) -> FloatArray:
     """Less the season, cumulated from the phase means of the changes and centred."""
-    change = np.diff(z)
-    means = np.array([change[phase::season_length].mean() for phase in range(season_length)])
+    means = _means(np.diff(z), season_length)
     means -= means.mean()
     path = np.concatenate(([0.0], np.cumsum(means)))[:season_length]
     return np.asarray(z - np.resize(path - path.mean(), z.size))
