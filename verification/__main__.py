@@ -22,6 +22,7 @@ from verification import (
     quantiles,
     regression,
     reproducing,
+    sample,
     seasons,
     starts,
     unit_roots,
@@ -53,6 +54,7 @@ PARTS = {
     "watching": watching.main,
     "reproducing": reproducing.main,
     "campaigns": campaigns.main,
+    "sample": sample.main,
 }
 
 
