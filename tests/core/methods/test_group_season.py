@@ -32,12 +32,11 @@ def test_the_season_that_all_share_is_found_and_what_only_noise_shows_is_not():
     lent = lent_now(history, (FOUND,))
     truth = WAVE[30 + np.arange(12)] / WAVE[:12].mean()
     assert np.abs(np.array([one[FOUND][0] for one in lent.values()]) - truth).max() < 0.1
-    clear = seasons_at(history, FOUND, ends_of(history)).clarity
-    assert min(float(one[0]) for one in clear.values()) > 1
+    assert seasons_at(history, FOUND, ends_of(history)).clear.min() > 1
     noise = family(40, 36, 0.2, np.ones(120))
     found = seasons_at(noise, FOUND, ends_of(noise))
-    assert np.mean([one.std() for one in found.ratios.values()]) < 0.04  # their own profiles swing by 0.12
-    assert np.mean([one[0] > 1 for one in found.clarity.values()]) < 0.1
+    assert np.mean(found.both[:, 0].std(axis=1)) < 0.04  # their own profiles swing by 0.12
+    assert np.mean(found.clear > 1) < 0.1
 
 
 def test_an_item_of_a_season_and_a_half_gets_its_forecast_from_the_others():

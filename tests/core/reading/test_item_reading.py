@@ -8,7 +8,7 @@ import veridex as vx
 from veridex import figures
 from veridex.core.numerics.seasons.profile import shows_season
 from veridex.core.reading.expectation import expect
-from veridex.core.reading.item_reading import readings
+from veridex.core.reading.item_reading import Readings
 from veridex.core.reading.life import alive, fading
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import profile_items
@@ -49,7 +49,7 @@ KINDS = {
 
 def test_an_item_is_read_once_and_everybody_says_the_same():
     history = mixed()
-    read, profiles = readings(history), {one.series.item: one for one in profile_items(history)}
+    read, profiles = Readings(history), {one.series.item: one for one in profile_items(history)}
     trial = vx.backtest(
         history, ["seasonal-naive", "naive", "simple-smoothing", "sba", "mean"], vx.RollingOrigin(horizon=3, origins=4)
     )
@@ -71,7 +71,7 @@ def test_a_dying_item_is_called_so_and_a_seasonal_or_lumpy_one_is_not():
     rng = np.random.default_rng(0)
     level = np.concatenate((np.full(60, 80.0), 80 * np.exp(-np.arange(24) / 8)))
     dying = monthly(rng.poisson(level).astype(float), item="veil-round")
-    one = readings(dying)["veil-round"]
+    one = Readings(dying)["veil-round"]
     share = 100 * dying["veil-round"].values[-12:].sum() / dying["veil-round"].values[-24:-12].sum()
     assert one.life == f"dying: the last 12 months sold {share:.0f} % of those before" and one.life in one.in_words()
     assert figures.history(dying).axes[0].get_title(loc="left").startswith(f"veil-round: {one.life}")
@@ -85,7 +85,7 @@ def test_an_unfinished_end_is_said_where_it_is_published():
     for own in values.values():
         own[-1] *= 0.2
     history = vx.History.of([monthly(own, item=item)[item] for item, own in values.items()])
-    assert all(one.end == "the last month is not over" for one in readings(history).values())
+    assert all(one.end == "the last month is not over" for one in Readings(history).values())
     said = vx.publish(history, method="holt-winters", horizon=2)
     assert {caution.what for one in history for caution in said[one.item].cautions} >= {"unfinished"}
     tidied = vx.publish(vx.tidy(history).history, method="naive", horizon=2)
@@ -137,7 +137,7 @@ def test_short_series_without_a_shift_seldom_show_one():
 
 def test_what_was_never_sold_and_what_a_retired_item_was():
     never = vx.History.from_numbers([0.0] * 20, cadence="counted", item="never")
-    assert readings(never)["never"].in_words() == "never sold, 20 periods known"
+    assert Readings(never)["never"].in_words() == "never sold, 20 periods known"
     seldom = np.concatenate((np.tile([0.0, 0, 0, 4], 10), np.zeros(40)))
-    gone = readings(vx.History.from_numbers(seldom, cadence="counted", item="gone"))["gone"]
+    gone = Readings(vx.History.from_numbers(seldom, cadence="counted", item="gone"))["gone"]
     assert (gone.kind, gone.sold_as) == ("retired", "intermittent") and "nothing was sold since 40" in gone.in_words()

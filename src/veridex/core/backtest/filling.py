@@ -77,7 +77,7 @@ class Filling:
         series = self.history.at(place)
         columns = dict.fromkeys(column for one in self.work.lineup for column in one.borrows)
         lent: dict[str, FloatArray] = {column: self.seasons[column].lent(series.item) for column in columns}
-        return Task(series, lent, self.seasons[FOUND].clarity[series.item])
+        return Task(series, lent, self.seasons[FOUND].clarity(series.item))
 
     def _tasks(self, lefts: Sequence[Left], places: tuple[int, ...]) -> Tasks[Task]:
         """What is left, made when it is handed out."""

@@ -15,7 +15,7 @@ from veridex.core.backtest.store import MemoryStore, Store, stacked
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method, benchmarks, method
 from veridex.core.methods.fold.status import Status
-from veridex.core.reading.item_reading import ItemReading, readings
+from veridex.core.reading.item_reading import ItemReading, Readings
 from veridex.errors import ItemUnknown, ParameterError
 
 __all__ = ["Block", "Results"]
@@ -157,7 +157,7 @@ class Results:
     @cached_property
     def readings(self) -> Mapping[str, ItemReading]:
         """What each item is taken for."""
-        return readings(self.history) if self.read is None else self.read
+        return Readings(self.history) if self.read is None else self.read
 
     def only(self, item: str) -> Self:
         """The trial of one item by itself, taken for what it is among the others.

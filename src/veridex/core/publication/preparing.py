@@ -15,7 +15,7 @@ from veridex.core.methods.fold.status import Status
 from veridex.core.publication.dossier import BENCHMARK, VERDICT, Overridden, Scores
 from veridex.core.publication.edition import Edition
 from veridex.core.publication.item import Calibration, ItemTask, Said
-from veridex.core.reading.item_reading import ItemReading, readings
+from veridex.core.reading.item_reading import ItemReading, Readings
 from veridex.core.reading.neighbours import Seasons, ends_of, seasons_at
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
@@ -43,7 +43,7 @@ class Preparation:
         """What the items are taken for; a trial of the same history has read them."""
         verdict = self.source
         same = isinstance(verdict, Verdict) and verdict.trial.history is self.history
-        return verdict.trial.readings if isinstance(verdict, Verdict) and same else readings(self.history)
+        return verdict.trial.readings if isinstance(verdict, Verdict) and same else Readings(self.history)
 
     @cached_property
     def _everybody(self) -> History:

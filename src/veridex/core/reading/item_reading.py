@@ -1,6 +1,7 @@
 """`ItemReading`: what an item is taken for, by everybody who asks."""
 
-from collections.abc import Mapping
+from collections import OrderedDict
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,8 +16,12 @@ from veridex.core.reading.life import alive, fading
 from veridex.core.reading.neighbours import FOUND, ends_of, seasons_at
 from veridex.core.reading.pattern import SELDOM, demand_pattern
 from veridex.core.reading.unfinished import unfinished_period
+from veridex.errors import ItemUnknown
 
-__all__ = ["ItemReading", "readings"]
+__all__ = ["ItemReading", "Readings"]
+
+AT_HAND = 256
+"""Readings that were asked for last are asked for again: so many are kept."""
 
 FEWEST_PERIODS = 8
 """Known periods below which demand without a season is short; with one it is two seasons."""
@@ -126,13 +131,40 @@ class ItemReading:
         return ", ".join(said for said in (kind, known, self.end, season) if said)
 
 
-def readings(history: History) -> Mapping[str, ItemReading]:
-    """Read each item of a history, from its values as they are tidied."""
-    clarity = seasons_at(history, FOUND, ends_of(history)).clarity
-    unfinished = unfinished_period(history)
-    begin = float(np.median(history.starts)) + history.season_length
-    last = None if unfinished is None else unfinished[0]
-    return {one.item: _reading(one, float(clarity[one.item][0]), last, begin) for one in history}
+class Readings(Mapping[str, ItemReading]):
+    """What each item of a history is taken for, read from its values as they are tidied when it is asked for.
+
+    Parameters
+    ----------
+    history : History
+    """
+
+    def __init__(self, history: History) -> None:
+        self._history = history
+        seasons = seasons_at(history, FOUND, ends_of(history))
+        self._clarity = np.array([seasons.clarity(name)[0] for name in history.names])
+        unfinished = unfinished_period(history)
+        self._unfinished = None if unfinished is None else unfinished[0]
+        self._begin = float(np.median(history.starts)) + history.season_length
+        self._at_hand: OrderedDict[str, ItemReading] = OrderedDict()
+
+    def __getitem__(self, item: str) -> ItemReading:
+        if item not in self._at_hand:
+            try:
+                place = self._history.place(item)
+            except ItemUnknown:
+                raise KeyError(item) from None
+            clarity = float(self._clarity[place])
+            self._at_hand[item] = _reading(self._history.at(place), clarity, self._unfinished, self._begin)
+            if len(self._at_hand) > AT_HAND:
+                self._at_hand.popitem(last=False)
+        return self._at_hand[item]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._history.names)
+
+    def __len__(self) -> int:
+        return len(self._history)
 
 
 def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin: float) -> ItemReading:

@@ -44,26 +44,38 @@ STEEPEST = 1.5
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Seasons:
-    """The seasons of items at moments of their own.
+    """The seasons of items at moments of their own, all of them end to end.
 
     Attributes
     ----------
-    ratios : dict of str to ndarray, shape (moments, season)
-        Ratios to the level for the periods that follow each moment, from the first on; NaN where nobody has shown a
-        period of the season yet.
-    spreads : dict of str to ndarray, shape (moments, season)
-        Standard errors of these ratios.
-    clarity : dict of str to ndarray, shape (moments,)
+    rows : dict of str to slice
+        Those of each item.
+    both : ndarray, shape (all moments, 2, season)
+        Ratios to the level for the periods that follow each moment, from the first on, NaN where nobody has shown a
+        period of the season yet; and their standard errors.
+    clear : ndarray, shape (all moments,)
         How much wider a season swings than the noise in the item's own profile.
     """
 
-    ratios: dict[str, FloatArray]
-    spreads: dict[str, FloatArray]
-    clarity: dict[str, FloatArray]
+    rows: dict[str, slice]
+    both: FloatArray
+    clear: FloatArray
+
+    @classmethod
+    def unknown(cls, moments: Mapping[str, IntArray], season: int) -> "Seasons":
+        """What nobody has shown anything of."""
+        ends = np.cumsum([own.size for own in moments.values()], dtype=np.int64).tolist()
+        rows = {name: slice(end - own.size, end) for (name, own), end in zip(moments.items(), ends, strict=True)}
+        count = ends[-1] if ends else 0
+        return cls(rows, np.full((count, 2, season), np.nan), np.zeros(count))
 
     def lent(self, item: str) -> FloatArray:
         """What methods borrow: the ratios of an item and their standard errors, shape (moments, 2, season)."""
-        return np.stack((self.ratios[item], self.spreads[item]), axis=1)
+        return self.both[self.rows[item]]
+
+    def clarity(self, item: str) -> FloatArray:
+        """How clear the season of an item was, shape (moments,)."""
+        return self.clear[self.rows[item]]
 
 
 def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], window: int | None = None) -> Seasons:
@@ -88,11 +100,7 @@ def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], w
     series = [history[name] for name in names]
     groups = _groups(history, column, names)
     season = history.season_length
-    found = Seasons(
-        {name: np.full((own.size, season), np.nan) for name, own in moments.items()},
-        {name: np.full((own.size, season), np.nan) for name, own in moments.items()},
-        {name: np.zeros(own.size) for name, own in moments.items()},
-    )
+    found = Seasons.unknown(moments, season)
     if season < 2 or not moments:
         return found
     for moment in np.unique(np.concatenate(list(moments.values()))).tolist():
@@ -101,9 +109,9 @@ def seasons_at(history: History, column: str, moments: Mapping[str, IntArray], w
         for i, name in enumerate(names):
             if name in moments:
                 at = moments[name] == moment
-                found.ratios[name][at] = lent.ratios[i, phases]
-                found.spreads[name][at] = lent.spreads[i, phases]
-                found.clarity[name][at] = lent.clarity[i]
+                found.lent(name)[at, 0] = lent.ratios[i, phases]
+                found.lent(name)[at, 1] = lent.spreads[i, phases]
+                found.clarity(name)[at] = lent.clarity[i]
     return found
 
 

@@ -15,7 +15,7 @@ from veridex.core.history.events import Events
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.reading.expectation import Expectation, expect
-from veridex.core.reading.item_reading import ItemReading, readings
+from veridex.core.reading.item_reading import ItemReading, Readings
 
 __all__ = ["ItemProfile", "profile", "profile_items"]
 
@@ -68,7 +68,7 @@ def profile_items(history: History | ItemHistory, events: Events | None = None) 
 def _each(history: History | ItemHistory, events: Events | None) -> Iterator[ItemProfile]:
     many = History.of([history]) if isinstance(history, ItemHistory) else history
     many = many.under(None) if many.rules is not None else many
-    read = readings(many)
+    read = Readings(many)
     with np.errstate(all="ignore"):
         volumes = np.array([float(np.nansum(series.values)) for series in many])
         total = float(volumes.sum())
