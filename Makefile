@@ -10,7 +10,7 @@ demo: $(STAMP)
 	$(BIN)/veridex demo veridex-demo
 
 test: $(STAMP)
-	$(BIN)/pytest -n 2
+	$(BIN)/pytest -n 2 --dist worksteal
 
 check: $(STAMP)
 	$(BIN)/ruff check .

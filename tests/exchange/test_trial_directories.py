@@ -12,8 +12,8 @@ from veridex.core.backtest.folds import ARRAYS
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import DestinationRefused, TrialUnreadable
 
-LINEUP = ["seasonal-naive", "theta", "arima p=1 d=0 q=0", "group-season", "croston"]
-SCHEME = vx.RollingOrigin(horizon=3, origins=8)
+LINEUP = ["seasonal-naive", "theta", "group-season", "croston"]
+SCHEME = vx.RollingOrigin(horizon=3, origins=6)
 TIMES = ("seconds",)
 
 
@@ -43,7 +43,7 @@ def bits(trial):
     ]
 
 
-@pytest.mark.parametrize("way", ["serial", "parts of one", "seven workers, parts of 64", "other order"])
+@pytest.mark.parametrize("way", ["parts of one", "seven workers, parts of 64", "other order"])
 def test_a_directory_holds_the_bits_that_memory_does(history, trial, way, tmp_path, monkeypatch):
     engine = {"parts of one": ProcessEngine(2, 1), "seven workers, parts of 64": ProcessEngine(7, 64)}.get(
         way, "serial"
@@ -59,7 +59,7 @@ def test_a_directory_holds_the_bits_that_memory_does(history, trial, way, tmp_pa
         assert read.standings().equals(trial.standings()) and read.errors.equals(trial.errors)
         with pytest.warns(UserWarning, match="loading all 15 items"):
             assert read.arrays.laws.tobytes() == trial.arrays.laws.tobytes()
-    ours, theirs = vx.decide(trial), vx.decide(read, engine=engine)
+    ours, theirs = vx.decide(trial), vx.decide(read)
     both = [one.winners.set_index("item").loc[list(history.names)] for one in (ours, theirs)]
     assert both[0].equals(both[1])
     kept = [one.override("short", "theta", "Ada: as last year") for one in (ours, theirs)]

@@ -48,6 +48,9 @@ __all__ = [
 
 YEAR_DIGITS = 4
 
+MANY_CHOICES = 500
+"""Items from which on workers are worth their start when it is decided: a choice takes them a few milliseconds."""
+
 
 def decided(
     trial: Trial,
@@ -159,7 +162,8 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     for note in trial.notes:
         desk.say(note)
     with desk.watched("decide", len(trial.history)) as progress:
-        verdict = decided(trial, asked.deciding, asked.last, engine, progress)
+        many = len(trial.history) >= MANY_CHOICES
+        verdict = decided(trial, asked.deciding, asked.last, engine if many else None, progress)
     with desk.watched("publish", len(history)) as progress:
         made_of = released(history, verdict, made, shown(engine, progress), shelf_for(len(history)))
         return Outcome(made_of, verdict)
