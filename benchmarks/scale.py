@@ -5,6 +5,7 @@ all its processes together, shared pages once.
 """
 
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -69,12 +70,15 @@ def folds(items: int, engine: str) -> float:
 def _apart(expression: str, source: Path | None = None) -> object:
     """What an expression over this file gives in a process of its own, with our source or an earlier one."""
     here = Path(__file__).parents[1]
-    lines = (
-        "import json, sys",
-        f"sys.path[:0] = {[str(one) for one in (source or here / 'src', here)]}",
-        f"from benchmarks.scale import folds, whole_job; print(json.dumps({expression}))",
+    places = os.pathsep.join(str(one) for one in (source or here / "src", here))  # for its workers, too
+    lines = ("import json", f"from benchmarks.scale import folds, whole_job; print(json.dumps({expression}))")
+    done = subprocess.run(
+        [sys.executable, "-c", "\n".join(lines)],
+        capture_output=True,
+        text=True,
+        check=True,
+        env=os.environ | {"PYTHONPATH": places},
     )
-    done = subprocess.run([sys.executable, "-c", "\n".join(lines)], capture_output=True, text=True, check=True)
     return json.loads(done.stdout.splitlines()[-1])
 
 
