@@ -19,6 +19,9 @@ __all__ = ["ProcessEngine"]
 T = TypeVar("T")
 R = TypeVar("R")
 
+AHEAD = 4
+"""Chunks for each worker that may be done before the one whose results come next: what waits is in memory."""
+
 ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"), "1")
 
 
@@ -35,6 +38,8 @@ class _Job:
     """Chunks waiting, how often each was tried, and results that wait for earlier ones."""
 
     waiting: deque[int]
+    most: int
+    following: int = 0
     tries: dict[int, int] = field(default_factory=dict)
     results: dict[int, list[Any]] = field(default_factory=dict)
 
@@ -87,7 +92,7 @@ class ProcessEngine:
     def _run(
         self, chunks: Chunks, head: bytes, lost: Callable[[Any], Any] | None, workers: list[_Worker]
     ) -> Iterator[Any]:
-        job = _Job(deque(range(len(chunks))))
+        job = _Job(deque(range(len(chunks))), AHEAD * self.workers)
         selector = selectors.DefaultSelector()
 
         def start() -> None:
@@ -98,8 +103,7 @@ class ProcessEngine:
 
         for _ in range(min(self.workers, len(chunks))):
             start()
-        following = 0
-        while following < len(chunks):
+        while job.following < len(chunks):
             for key, _ in selector.select():
                 worker: _Worker = key.data
                 answer = _read(worker)
@@ -116,9 +120,12 @@ class ProcessEngine:
                     self._again(worker.chunk, job, chunks, head, lost)
                 if job.waiting:
                     start()
-            while following in job.results:
-                yield from job.results.pop(following)
-                following += 1
+            while job.following in job.results:
+                yield from job.results.pop(job.following)
+                job.following += 1
+            for worker in workers:
+                if worker.chunk is None:
+                    _hand_over(worker, job, chunks)
 
     def _again(self, chunk: int, job: _Job, chunks: Chunks, head: bytes, lost: Callable[[Any], Any] | None) -> None:
         """Try the tasks of a chunk whose worker died once more, each in a process of its own."""
@@ -156,8 +163,8 @@ def _spawn(head: bytes) -> "subprocess.Popen[bytes]":
 
 
 def _hand_over(worker: _Worker, job: _Job, chunks: Chunks) -> None:
-    """Give a worker the next chunk; close its input where there is none."""
-    if job.waiting:
+    """Give a worker the next chunk, unless too many results wait for an earlier one."""
+    if job.waiting and job.waiting[0] < job.following + job.most:
         worker.chunk = job.waiting.popleft()
         _send(worker, chunks[worker.chunk])
 
