@@ -9,7 +9,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack
-from itertools import count, islice
+from itertools import count
 from typing import Any, TypeVar
 
 from veridex.engines.answering import answered
@@ -146,7 +146,7 @@ class _Job:
         import distributed
 
         running: Any = distributed.as_completed(loop=self._client.loop)  # type: ignore[no-untyped-call]
-        waiting, found, following = iter(range(len(self._chunks))), dict[int, list[Any]](), 0
+        found, following, begun = dict[int, list[Any]](), 0, 0
         places: dict[Any, int] = {}
         tries: Counter[int] = Counter()
 
@@ -156,8 +156,9 @@ class _Job:
             running.add(future)
 
         try:
-            for place in islice(waiting, under_way):
+            for place in range(min(under_way, len(self._chunks))):
                 start(place)
+            begun = len(places)
             for future in running:
                 place = places.pop(future)
                 answer = self._answer(future)
@@ -166,11 +167,13 @@ class _Job:
                     start(place)
                     continue
                 found[place] = answer if isinstance(answer, list) else self._one_by_one(place)
-                for more in islice(waiting, 1):
-                    start(more)
                 while following in found:
                     yield from found.pop(following)
                     following += 1
+                # What is done before the chunk whose results come next is in memory.
+                while begun < min(len(self._chunks), following + 2 * under_way) and len(places) < under_way:
+                    start(begun)
+                    begun += 1
         finally:
             self._client.cancel(list(places))
 
