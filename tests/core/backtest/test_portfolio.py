@@ -113,7 +113,7 @@ def test_methods_and_items_are_added_without_redoing_the_rest():
     assert (more.arrays.seconds[:4, :3] == first.arrays.seconds).all()
     changed = [*few, monthly(seasonal_values(99, 72), item="item-0")["item-0"]]
     again = vx.backtest(vx.History.of(changed[1:]), ["naive", "theta"], SCHEME, onto=first)
-    assert (again.arrays.seconds[-1] != first.arrays.seconds[0]).all()
+    assert (again.arrays.seconds[-1] != first.arrays.seconds[0]).any()
     with pytest.raises(vx.VeridexError, match="another scheme"):
         vx.backtest(history, ["naive"], vx.RollingOrigin(horizon=3, origins=4), onto=first)
 
