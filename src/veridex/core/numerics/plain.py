@@ -98,18 +98,26 @@ def estimate_naive(y: FloatArray, row: FloatArray, stats: FloatArray) -> bool:
 
 
 @kernel
-def naive_ahead(y: FloatArray, row: FloatArray, fitted: FloatArray, points: FloatArray, std_error: FloatArray) -> None:
-    """Carry the last known value forward."""
+def _carried(y: FloatArray, drift: float, fitted: FloatArray, points: FloatArray) -> int:
+    """Carry the last known value forward along a drift; how many unknown periods came after it."""
     fitted[0] = np.nan
     last = 0
     for t in range(y.size):
         if t > 0:
-            fitted[t] = y[last]
+            fitted[t] = y[last] + drift * (t - last)
         if not math.isnan(y[t]):
             last = t
     gap = y.size - 1 - last
     for h in range(points.size):
-        points[h] = y[last]
+        points[h] = y[last] + drift * (gap + h + 1.0)
+    return gap
+
+
+@kernel
+def naive_ahead(y: FloatArray, row: FloatArray, fitted: FloatArray, points: FloatArray, std_error: FloatArray) -> None:
+    """Carry the last known value forward."""
+    gap = _carried(y, 0.0, fitted, points)
+    for h in range(points.size):
         std_error[h] = math.sqrt(row[0] * (gap + h + 1.0))
 
 
@@ -138,17 +146,9 @@ def estimate_drift(y: FloatArray, row: FloatArray, stats: FloatArray) -> bool:
 @kernel
 def drift_ahead(y: FloatArray, row: FloatArray, fitted: FloatArray, points: FloatArray, std_error: FloatArray) -> None:
     """Carry the last known value forward along the drift."""
-    fitted[0] = np.nan
-    last = 0
-    for t in range(y.size):
-        if t > 0:
-            fitted[t] = y[last] + row[0] * (t - last)
-        if not math.isnan(y[t]):
-            last = t
-    gap = y.size - 1 - last
+    gap = _carried(y, row[0], fitted, points)
     for h in range(points.size):
         reach = gap + h + 1.0
-        points[h] = y[last] + row[0] * reach
         std_error[h] = math.sqrt(row[1] * reach * (1.0 + reach / row[2]))
 
 
