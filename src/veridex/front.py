@@ -34,7 +34,7 @@ from veridex.errors import ParameterError
 from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.stores import PartsDirectory
 from veridex.job.desk import HERE, engine_by_name, engine_of, running, shown
-from veridex.job.pipeline import edition, released
+from veridex.job.pipeline import edition, released, rows_ahead
 from veridex.job.placing import for_publication, for_trial
 
 __all__ = ["backtest", "compare_fits", "decide", "fit", "publish", "tune"]
@@ -343,6 +343,7 @@ def publish(
     asked = edition(words, explaining, HERE, tested=verdict is not None, scenarios=scenarios)
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     place = for_publication([] if to is None else [to] if isinstance(to, (str, Path)) else list(to))
+    place.refuse_too_many(rows_ahead(many, asked.ahead, len(scenarios)))
     by = engine_of(engine) if progress is None else shown(engine_of(engine), progress)
     made = released(many, source, asked, by, MemoryShelf if to is None else SpooledShelf)
     place(made, HERE)

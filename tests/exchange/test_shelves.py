@@ -44,11 +44,18 @@ def test_parts_are_the_whole(history, source, tmp_path, monkeypatch):
         parts["item-9"]
 
 
-def test_a_destination_is_refused_before_the_work(history, tmp_path):
+def test_a_destination_is_refused_before_the_work(history, tmp_path, monkeypatch):
     done = []
     with pytest.raises(DestinationRefused, match="no place of this kind"):
         vx.publish(history, method="naive", to=tmp_path / "p.txt", progress=lambda *how: done.append(how))
+    monkeypatch.setattr("veridex.exchange.places.workbooks.place.Workbook.room", refuse)
+    with pytest.raises(DestinationRefused, match="too many rows: 518"):
+        vx.publish(history, method="naive", to=tmp_path / "p.xlsx", progress=lambda *how: done.append(how))
     assert done == [] and list(tmp_path.iterdir()) == []
+
+
+def refuse(place, rows):
+    raise DestinationRefused(place.shown, f"too many rows: {rows['forecast']}", "Name a directory.")
 
 
 def test_commands_with_many_items_go_by_parts_and_say_the_same(history, tmp_path, monkeypatch):

@@ -40,6 +40,7 @@ __all__ = [
     "refuse_idle",
     "refuse_with_again",
     "released",
+    "rows_ahead",
     "rows_of",
     "shelf_for",
     "trial_for",
@@ -191,7 +192,11 @@ def values(history: History, publishing: Publishing) -> dict[str, Any]:
 def rows_of(history: History, publishing: Publishing, scenarios: int = 0) -> dict[str, int]:
     """How many rows of forecasts a publication will have, and of totals."""
     said = values(history, publishing)
-    ahead = Ahead(said["horizon"], said["past"])
+    return rows_ahead(history, Ahead(said["horizon"], said["past"]), scenarios)
+
+
+def rows_ahead(history: History, ahead: Ahead, scenarios: int = 0) -> dict[str, int]:
+    """The same, of what is published in values."""
     steps = sum(max(ahead.steps(series), 0) for series in history)
     past = sum(ahead.periods(series) for series in history)
     return {"forecast": past + steps * (1 + scenarios), "total": steps}
