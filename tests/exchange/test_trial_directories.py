@@ -77,8 +77,9 @@ def test_what_was_killed_is_no_trial_and_goes_on(history, trial, tmp_path):
 
     with pytest.raises(KeyboardInterrupt):
         vx.backtest(history, LINEUP, SCHEME, to=place, progress=stop)
-    with pytest.raises(TrialUnreadable, match="was not finished"):
+    with pytest.raises(TrialUnreadable, match="was not finished") as refused:
         vx.read_trial(place)
+    assert str(refused.value).count("Name a place") == 1
     part = next(place.glob("*.trials"))
     part.write_bytes(part.read_bytes()[:-100])  # the last item was cut off
     again = []

@@ -204,6 +204,8 @@ def read_trial_directory(source: str | Path) -> Trial:
             raise ValueError(f"it is no trial that this version reads ({TRIAL.version!r})")
         cuts = tuple(_trial(cut, _place_of(directory, k), ()) for k, cut in enumerate(head["cuts"], start=1))
         return _trial(head, directory, cuts)
+    except TrialUnreadable:
+        raise
     except (OSError, ValueError, KeyError, TypeError, pa.ArrowException) as problem:
         said = problem.strerror if isinstance(problem, OSError) and problem.strerror else str(problem)
         raise TrialUnreadable(str(source), said.partition("\n")[0]) from None
