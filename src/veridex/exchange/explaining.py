@@ -9,8 +9,8 @@ import pandas as pd
 from veridex.core.history.drivers import DriverGather, Drivers
 from veridex.core.history.events import Events
 from veridex.core.periods.cadence import Cadence
-from veridex.core.tables.cells import columns_of
 from veridex.core.tables.dates import Dates
+from veridex.core.tables.layout import columns_of
 from veridex.errors import ParameterError
 from veridex.exchange.sources import read_source
 from veridex.exchange.texts import Source

@@ -12,9 +12,9 @@ from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.measure import Adds
 from veridex.core.periods.cadence import Cadence
-from veridex.core.tables.assemble import Absent, Combine, Unfinished
-from veridex.core.tables.cells import LayoutName, TableLayout, columns_of
 from veridex.core.tables.dates import Dates
+from veridex.core.tables.grouping import Combine
+from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinished, columns_of
 from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.keeping import own_history

@@ -15,9 +15,10 @@ from veridex.core.history.driver_values import gathered, held, regular
 from veridex.core.history.interventions import intervention
 from veridex.core.history.item import ItemHistory, Rules, locked
 from veridex.core.periods.cadence import Cadence
-from veridex.core.tables.cells import columns_of, holds_numbers, item_keys, require
+from veridex.core.tables.cells import holds_numbers, item_keys, require
 from veridex.core.tables.dates import Dates, DateWords, read_dates
-from veridex.core.tables.inference import infer_cadence
+from veridex.core.tables.inference import CadenceEvidence
+from veridex.core.tables.layout import columns_of
 from veridex.core.tables.numbers_in_text import read_quantities
 from veridex.errors import ColumnMissing, ParameterError
 
@@ -131,7 +132,9 @@ class Drivers:
         found = read_dates(frame, periods, words, stated, source, first_row)
         names, codes, _ = item_keys(frame, keys, EVERY_ITEM)
         if stated is None:
-            stated, evidence = infer_cadence(found.stamps[found.where], codes, names, found.precision)
+            heard = CadenceEvidence(found.precision)
+            heard.hear(found.stamps, found.where, codes, names)
+            stated, evidence = heard.cadence()
             stated = stated if words.fiscal is None else stated.fiscal(words.fiscal.first_month)
             notes += (evidence,)
         stamps = found.stamps[found.where]

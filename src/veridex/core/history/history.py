@@ -14,10 +14,12 @@ from veridex.core.history.measure import DEMAND, Adds, Measure, measure_of
 from veridex.core.notebook import Faced
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.seasons import first_season, stated_seasons
-from veridex.core.tables.assemble import Absent, Assembled, Combine, Unfinished
-from veridex.core.tables.cells import LayoutName, TableLayout, assemble_table, columns_of
+from veridex.core.tables.assemble import Assembled
 from veridex.core.tables.dates import Dates
+from veridex.core.tables.grouping import Combine
+from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinished, columns_of
 from veridex.core.tables.numbers_in_text import refuse_infinite
+from veridex.core.tables.reading import assemble_table
 from veridex.errors import HistoryTooShort, ParameterError
 
 __all__ = ["History", "as_history"]

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.arrays import IntArray
-from veridex.core.periods.spellings import EXAMPLES, read_period_texts
+from veridex.core.periods.spellings import EXAMPLES, read_period
 from veridex.core.readable import number
 from veridex.errors import CadenceUnknown, ParameterError
 
@@ -213,11 +213,11 @@ class Cadence:
             return int(value)
         if isinstance(value, np.datetime64) and not self.counted:
             return int(self.ordinals(np.asarray(value)))
-        stamps, readable, _ = read_period_texts(np.array([str(value)]), counted=self.counted)
-        if not readable[0]:
+        stamp = read_period(str(value), counted=self.counted)
+        if stamp is None:
             wanted = "a whole number" if self.counted else f"a date such as {EXAMPLES}"
             raise ParameterError("period", repr(value), f"{self.name} periods are given as {wanted}")
-        return int(self.ordinals(stamps)[0])
+        return int(self.ordinals(np.asarray(stamp)))
 
 
 def _weekly(first_day: int) -> Cadence:

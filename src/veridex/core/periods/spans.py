@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from veridex.core.periods.cadence import Cadence
-from veridex.core.periods.spellings import read_period_texts
+from veridex.core.periods.spellings import read_period
 from veridex.errors import ParameterError
 
 __all__ = ["first_of_last", "instant", "last_complete"]
@@ -87,7 +87,7 @@ def instant(as_of: object) -> NDArray[Any]:
     ParameterError
         If it is missing or unreadable: what is finished depends on it, and a clock is never asked in silence.
     """
-    stamps, readable, _ = read_period_texts(np.array([str(as_of)]), counted=False)
-    if not readable[0]:
+    stamp = read_period(str(as_of))
+    if stamp is None:
         raise ParameterError("as_of", repr(as_of), "state the instant, as in as_of='2026-11-23T14:30'")
-    return np.asarray(stamps[0])
+    return np.asarray(stamp)

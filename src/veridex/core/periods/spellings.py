@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import BoolArray
 
-__all__ = ["EXAMPLES", "Fiscal", "is_ambiguous", "precision_of", "read_period_texts"]
+__all__ = ["EXAMPLES", "Fiscal", "days_told", "is_ambiguous", "precision_of", "read_period", "read_period_texts"]
 
 EXAMPLES = "2026-03-01, 2026-03, 2026-Q1, 2026-W09, 03/2026 or Mar 2026"
 
@@ -83,7 +83,7 @@ SPELLINGS: tuple[tuple[Callable[[str], re.Match[str] | None], str], ...] = (
 
 def read_period_texts(
     texts: NDArray[Any], *, counted: bool, day_first: bool | None = None, fiscal: Fiscal | None = None
-) -> tuple[NDArray[Any], BoolArray, bool | None]:
+) -> tuple[NDArray[Any], BoolArray]:
     """Turn date texts into stamps; every spelling is read once, however often it stands there.
 
     Parameters
@@ -92,7 +92,7 @@ def read_period_texts(
     counted : bool
         Whether the periods are whole numbers instead of dates.
     day_first : bool, optional
-        How to read ``03/04/2024``. Without it the column decides: a part above 12 is a day.
+        How to read ``03/04/2024``, which is unreadable without it; `days_told` says what a column tells.
     fiscal : Fiscal, optional
         What years and quarters mean where they are not the calendar's; ``FY24`` cannot be read without it.
 
@@ -101,26 +101,37 @@ def read_period_texts(
     stamps : ndarray, shape (n,)
         `datetime64[s]`, NaT where unreadable; int64, 0 where unreadable, when counted.
     readable : ndarray of bool, shape (n,)
-    day_first : bool or None
-        How days and months in numbers were read; None if there were none or they stayed ambiguous.
     """
     spellings, where = np.unique(texts.astype(str), return_inverse=True)
     if counted:
         whole = [_whole(text) for text in spellings]
         numbers = np.array([0 if number is None else number for number in whole], dtype=np.int64)
         readable = np.array([number is not None for number in whole])
-        return numbers[where], readable[where], None
-    found = [_match(text.strip()) for text in spellings]
-    if day_first is None:
-        day_first = _day_first([match for match, _ in found if match is not None])
-    stamps = np.array([_stamp(match, day_first, fiscal) for match, _ in found], dtype="datetime64[s]")
+        return numbers[where], readable[where]
+    found = [_match(text.strip())[0] for text in spellings]
+    stamps = np.array([_stamp(match, day_first, fiscal) for match in found], dtype="datetime64[s]")
     stamps[(stamps < EARLIEST) | (stamps > LATEST)] = np.datetime64("NaT")
-    return stamps[where], ~np.isnat(stamps)[where], day_first
+    return stamps[where], ~np.isnat(stamps)[where]
+
+
+def read_period(text: str, *, counted: bool = False) -> Any:
+    """The stamp (or number, when counted) that one text alone tells; None where it cannot be read."""
+    texts = np.array([text])
+    day, month = days_told(texts)
+    stamps, readable = read_period_texts(texts, counted=counted, day_first=day if day != month else None)
+    return stamps[0] if readable[0] else None
 
 
 def precision_of(texts: NDArray[Any]) -> set[str]:
     """What the spellings of a column speak of: years, quarters, months, weeks, days, serial days."""
     return {precision for text in np.unique(texts.astype(str)) for _, precision in [_match(text.strip())] if precision}
+
+
+def days_told(texts: NDArray[Any]) -> tuple[bool, bool]:
+    """Whether dates of numbers show, by a part above 12, that the day stands first; and whether the month does."""
+    matches = [match for text in texts for match, _ in [_match(str(text).strip())] if match is not None]
+    pairs = [(int(match["one"]), int(match["two"])) for match in matches if "one" in match.groupdict()]
+    return any(one > 12 for one, _ in pairs), any(two > 12 for _, two in pairs)
 
 
 def is_ambiguous(text: str) -> bool:
@@ -134,14 +145,6 @@ def _match(text: str) -> tuple[re.Match[str] | None, str]:
         if match := matches(text):
             return match, precision
     return None, ""
-
-
-def _day_first(matches: list[re.Match[str]]) -> bool | None:
-    """Whether the day stands first in dates of numbers; None where none tells, or they contradict each other."""
-    pairs = [(int(match["one"]), int(match["two"])) for match in matches if "one" in match.groupdict()]
-    day_first = any(one > 12 for one, _ in pairs)
-    month_first = any(two > 12 for _, two in pairs)
-    return None if day_first == month_first else day_first
 
 
 def _stamp(match: re.Match[str] | None, day_first: bool | None, fiscal: Fiscal | None) -> np.datetime64:

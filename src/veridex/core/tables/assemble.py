@@ -1,21 +1,30 @@
 """From rows (item, date, quantity) to one array per item on a regular cadence."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.periods.cadence import Cadence
-from veridex.core.tables.grouping import Combine, Groups, Rows, group_rows
-from veridex.core.tables.notes import counted_note
+from veridex.core.room import Room
+from veridex.core.tables.cells import Table
+from veridex.core.tables.grouping import Groups, Rows
+from veridex.core.tables.layout import TableLayout
+from veridex.core.tables.look import Look
+from veridex.core.tables.notes import counted_note, put_together
+from veridex.core.tables.spread import Scan, Spread
 
-__all__ = ["Absent", "Assembled", "Combine", "Repeat", "Unfinished", "assemble"]
+__all__ = ["Assembled", "Repeat", "assemble"]
 
-Absent = Literal["zero", "unknown"]
-Unfinished = Literal["drop", "keep"]
+WORDS = {
+    "sum": "added up",
+    "mean": "averaged",
+    "last": "replaced by the last of them",
+    "count": "counted",
+    "max": "replaced by the largest of them",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,106 +57,153 @@ class Assembled:
     unfinished: int | None = None
 
 
-def assemble(
-    rows: Rows,
-    items: tuple[str, ...],
-    cadence: Cadence,
-    combine: Combine,
-    absent: Absent | None,
-    unfinished: Unfinished,
-    in_stock: FloatArray | None = None,
-    divisor: FloatArray | None = None,
-) -> Assembled:
-    """Combine rows per item and period, in a way that does not depend on their order.
+def assemble(tables: Iterable[Table], look: Look, layout: TableLayout, cadence: Cadence, room: Room) -> Assembled:
+    """Combine rows per item and period, in a way that depends neither on their order nor on how they are parted.
 
     Parameters
     ----------
-    rows : Rows
-    items : tuple of str
+    tables : iterable of Table
+        Gone through twice; each item stands in one of them. A list of one is in memory, and added up once.
+    look : Look
+        Has heard them all.
+    layout : TableLayout
+        `combine` says how the rows of a period become its demand, `absent` what a period without a row means,
+        `unfinished` what becomes of a last period whose order lines stop too early.
     cadence : Cadence
-    combine : {"sum", "mean", "last", "count", "max"}
-        How the rows of a period become its demand.
-    absent : {"zero", "unknown"} or None
-        What a period without a row means; None decides: zero for order lines that are added up or counted,
-        unknown otherwise.
-    unfinished : {"drop", "keep"}
-        What to do with a last period whose order lines stop too early.
-    in_stock : ndarray of float, shape (n,), optional
-        Share of the period in which there was stock, NaN where it ran out at some time: the period's demand is unknown,
-        and at least what was sold.
-    divisor : ndarray of float, shape (n,), optional
-        The quantity that demand is divided by, after both were added up.
+    room : Room
+        Where the arrays are put.
     """
-    groups = group_rows(rows, cadence, combine)
-    noun, plural = cadence.noun, cadence.plural.capitalize()
-    notes = _said_of_rows(rows, items, cadence, combine)
-    repeats = {} if groups.order_lines else _repeats(rows, groups, items, cadence)
-    finished = np.ones(groups.codes.size, dtype=bool)
-    last = None
-    if groups.order_lines:
-        notes.append(f"{len(rows):,} order lines {WORDS[combine]} per item and {noun}.")
-        last = _unfinished_period(rows.stamps, cadence)
-        if last is not None and unfinished == "drop" and (keep := groups.ordinals < last).any():
-            finished, end = keep, rows.stamps.max().astype("datetime64[D]")
-            notes.append(f"Left out the unfinished last {noun} {cadence.text(last)}: the order lines end on {end}.")
-            last = None
-    elif groups.codes.size < len(rows):
+    last = look.unfinished(cadence)
+    scan = Scan(cadence, last if layout.unfinished == "drop" else None)
+    in_memory: dict[int, Groups] = {}
+    said: list[list[str]] = []
+    weekend = 0
+    for number, table in enumerate(tables):
+        groups = look.groups(table, cadence, layout.combine)
+        scan.hear(table.items, groups, table.rows.stamps)
+        said.append(_rows_without_quantity(table, cadence, layout))
+        weekend += _weekend_rows(table.rows, cadence)
+        if isinstance(tables, list):
+            in_memory[number] = groups
+    notes = put_together(said)
+    if weekend:
+        notes.append(f"{weekend:,} rows of a Saturday or Sunday were put to the Monday after.")
+    order_lines = scan.lines.order_lines
+    if order_lines:
+        notes.append(f"{look.rows:,} order lines {WORDS[layout.combine]} per item and {cadence.noun}.")
+    cut = order_lines and scan.can_be_cut
+    if cut and last is not None:
+        end = look.end.astype("datetime64[D]")
+        notes.append(f"Left out the unfinished last {cadence.noun} {cadence.text(last)}: the order lines end on {end}.")
+    rule = layout.absent or ("zero" if order_lines and layout.combine in ("sum", "count") else "unknown")
+    spread = scan.spread(cut=cut, to_the_end=rule == "zero")
+    filling = _Filling(look, layout, cadence, spread, rule, room, order_lines=order_lines)
+    for number, table in enumerate(tables):
+        known = in_memory.get(number)
+        filling.take(number, table, look.groups(table, cadence, layout.combine) if known is None else known)
+    made = filling.finished()
+    return replace(made, notes=(*notes, *made.notes), unfinished=last if order_lines and not cut else None)
+
+
+def _rows_without_quantity(table: Table, cadence: Cadence, layout: TableLayout) -> list[str]:
+    if layout.combine == "count":
+        return []
+    said = f"Rows without a quantity: {{n:,}}; the demand of their {cadence.plural} is unknown."
+    return counted_note(said, table.items, table.rows.codes[np.isnan(table.rows.demand)])
+
+
+def _weekend_rows(rows: Rows, cadence: Cadence) -> int:
+    """Rows that no working day has."""
+    if cadence.unit != "B":
+        return 0
+    off = ~np.is_busday(rows.stamps.astype("datetime64[D]"))
+    return int(np.bincount(rows.dates, minlength=off.size)[off].sum())
+
+
+class _Filling:
+    """The arrays of a history while tables are put into them, one after the other."""
+
+    def __init__(
+        self,
+        look: Look,
+        layout: TableLayout,
+        cadence: Cadence,
+        spread: Spread,
+        rule: Literal["zero", "unknown"],
+        room: Room,
+        *,
+        order_lines: bool,
+    ) -> None:
+        self._look, self._layout, self._cadence, self._spread, self._rule = look, layout, cadence, spread, rule
+        self._order_lines, self._room = order_lines, room
+        self._values = room.empty((spread.size,))
+        self._parts: FloatArray | None = None
+        self._censored: FloatArray | None = None
+        self._repeats: dict[str, tuple[Repeat, ...]] = {}
+        self._keys: dict[str, tuple[str, ...]] = {}
+        self._repeated: list[list[str]] = []
+        self._absent: list[list[str]] = []
+        self._divided: list[list[str]] = []
+        self._out: list[list[str]] = []
+
+    def take(self, number: int, table: Table, groups: Groups) -> None:
+        """Put the items of a table where they belong."""
+        items, plural = table.items, self._cadence.plural.capitalize()
+        self._keys |= table.keys
+        if not self._order_lines:
+            self._take_repeats(table, groups)
+        own = self._spread.of(number, groups)
+        empty = 0.0 if self._rule == "zero" else np.nan
+        values = own.spread(groups.values, empty)
+        other, taken = ("unknown", "nothing sold") if self._rule == "zero" else ("zero", "unknown demand")
+        said = f"{plural} without a row: {{n:,}}, taken as {taken} (absent={other!r} for the other meaning)."
+        without = own.spread(np.zeros(groups.values.size), 1.0) > 0
+        self._absent.append(counted_note(said, items, own.owners[without]))
+        divided = table.divisor is not None
+        if divided:
+            below = own.spread(self._look.divisors(table, self._cadence).values, empty)
+            parts = np.stack((values, below))
+            with np.errstate(all="ignore"):
+                values = np.where(below != 0, values / below, np.nan)
+            said = f"{plural} in which the ratio divides by zero: {{n:,}}; it is unknown there."
+            self._divided.append(counted_note(said, items, own.owners[below == 0]))
+            self._parts = self._room.empty((2, self._spread.size)) if self._parts is None else self._parts
+            own.put(parts, self._parts)
+        if table.in_stock is not None:
+            share = own.spread(self._look.shares(table, self._cadence).values, 1.0)
+            out = ~(share >= 1.0)
+            least = np.full(values.size, -np.inf) if divided else np.nan_to_num(values)
+            self._censored = self._room.empty((2, self._spread.size)) if self._censored is None else self._censored
+            own.put(np.where(out, np.stack((least, share)), np.nan), self._censored)
+            values[out] = np.nan
+            said = f"{plural} out of stock: {{n:,}}; demand was at least what was sold, and is expected given that."
+            self._out.append(counted_note(said, items, own.owners[out]))
+        own.put(values, self._values)
+
+    def _take_repeats(self, table: Table, groups: Groups) -> None:
+        """Keep the periods of a table that have several rows, and say them."""
         again = np.repeat(groups.codes, groups.sizes - 1)
-        notes += counted_note(
-            f"Rows that repeat an item and {noun}: {{n:,}}; they were {WORDS[combine]}.", items, again
+        said = f"Rows that repeat an item and {self._cadence.noun}: {{n:,}}; they were {WORDS[self._layout.combine]}."
+        self._repeated.append(counted_note(said, table.items, again))
+        self._repeats |= _repeats(table.rows, groups, table.items, self._cadence)
+
+    def finished(self) -> Assembled:
+        """The columns of the history."""
+        spread = self._spread
+        notes = put_together(self._repeated) + put_together(self._absent)
+        if spread.gone:
+            notes.append(f"{spread.gone} items have no finished {self._cadence.noun} and were left out.")
+        return Assembled(
+            items=spread.items,
+            values=self._values,
+            offsets=spread.offsets,
+            starts=spread.starts,
+            notes=(*notes, *put_together(self._divided), *put_together(self._out)),
+            keys=dict(sorted(self._keys.items())),
+            censored=self._censored,
+            parts=self._parts,
+            repeats=dict(sorted(self._repeats.items())),
         )
-    rule = absent or ("zero" if groups.order_lines and combine in ("sum", "count") else "unknown")
-    layout = _Layout.of(groups, finished, to_the_end=rule == "zero")
-    values = layout.spread(groups.values, 0.0 if rule == "zero" else np.nan)
-    other, taken = ("unknown", "nothing sold") if rule == "zero" else ("zero", "unknown demand")
-    said = f"{plural} without a row: {{n:,}}, taken as {taken} (absent={other!r} for the other meaning)."
-    notes += counted_note(said, items, layout.owners[layout.spread(np.zeros(groups.values.size), 1.0) > 0])
-    gone = len(items) - layout.present.size
-    if gone:
-        notes.append(f"{gone} items have no finished {noun} and were left out.")
-    censored: FloatArray | None = None
-    parts: FloatArray | None = None
-    if divisor is not None:
-        empty = 0.0 if rule == "zero" else np.nan
-        below = layout.spread(group_rows(rows.with_demand(divisor), cadence, "sum").values, empty)
-        parts = np.stack((values, below))
-        with np.errstate(all="ignore"):
-            values = np.where(parts[1] != 0, parts[0] / parts[1], np.nan)
-        said = f"{plural} in which the ratio divides by zero: {{n:,}}; it is unknown there."
-        notes += counted_note(said, items, layout.owners[parts[1] == 0])
-    if in_stock is not None:
-        share = layout.spread(group_rows(rows.with_demand(in_stock), cadence, "mean").values, 1.0)
-        out = ~(share >= 1.0)
-        least = np.full(values.size, -np.inf) if parts is not None else np.nan_to_num(values)
-        censored = np.where(out, np.stack((least, share)), np.nan)
-        values[out] = np.nan
-        said = f"{plural} out of stock: {{n:,}}; demand was at least what was sold, and is expected given that."
-        notes += counted_note(said, items, layout.owners[out])
-    return Assembled(
-        items=tuple(items[i] for i in layout.present),
-        values=values,
-        offsets=layout.offsets,
-        starts=layout.starts,
-        notes=tuple(notes),
-        censored=censored,
-        parts=parts,
-        repeats=repeats,
-        unfinished=last,
-    )
-
-
-def _said_of_rows(rows: Rows, items: tuple[str, ...], cadence: Cadence, combine: Combine) -> list[str]:
-    """What single rows were taken for."""
-    notes: list[str] = []
-    if combine != "count":
-        said = f"Rows without a quantity: {{n:,}}; the demand of their {cadence.plural} is unknown."
-        notes += counted_note(said, items, rows.codes[np.isnan(rows.demand)])
-    if cadence.unit == "B":
-        off = ~np.is_busday(rows.stamps.astype("datetime64[D]"))
-        weekend = int(np.bincount(rows.dates, minlength=off.size)[off].sum())
-        if weekend:
-            notes.append(f"{weekend:,} rows of a Saturday or Sunday were put to the Monday after.")
-    return notes
 
 
 def _repeats(rows: Rows, groups: Groups, items: tuple[str, ...], cadence: Cadence) -> dict[str, tuple[Repeat, ...]]:
@@ -167,64 +223,3 @@ def _repeats(rows: Rows, groups: Groups, items: tuple[str, ...], cadence: Cadenc
         code, ordinal = divmod(int(own[run[0]]), span)
         found.setdefault(items[code], []).append(Repeat(ordinal + first, tuple(rows.demand[run].tolist())))
     return {item: tuple(repeats) for item, repeats in found.items()}
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Layout:
-    """Where the groups lie on each item's regular periods."""
-
-    present: IntArray
-    offsets: IntArray
-    starts: IntArray
-    kept: BoolArray
-    places: IntArray
-
-    @classmethod
-    def of(cls, groups: Groups, kept: BoolArray, *, to_the_end: bool) -> "_Layout":
-        """Lay out the kept groups; each item ends with its own last, or all with the last of all."""
-        codes, ordinals = groups.codes[kept], groups.ordinals[kept]
-        present, where = np.unique(codes, return_index=True)
-        ends = np.append(where[1:], codes.size) - 1
-        starts = ordinals[where]
-        # Order lines of all items end on the same day: an item without lines since then sold nothing.
-        stops = np.full(present.size, ordinals.max()) if to_the_end else ordinals[ends]
-        offsets = np.concatenate(([0], np.cumsum(stops - starts + 1)))
-        rows = np.repeat(np.arange(present.size), np.diff(np.append(where, codes.size)))
-        return cls(present, offsets, starts, kept, offsets[rows] + ordinals - starts[rows])
-
-    @property
-    def owners(self) -> IntArray:
-        """The item of each period."""
-        return np.repeat(self.present, np.diff(self.offsets))
-
-    def spread(self, values: FloatArray, empty: float) -> FloatArray:
-        """One array of all periods from one value per group."""
-        whole = np.full(int(self.offsets[-1]), empty)
-        whole[self.places] = values[self.kept]
-        return whole
-
-
-WORDS = {
-    "sum": "added up",
-    "mean": "averaged",
-    "last": "replaced by the last of them",
-    "count": "counted",
-    "max": "replaced by the largest of them",
-}
-
-
-def _unfinished_period(stamps: NDArray[Any], cadence: Cadence) -> int | None:
-    """Ordinal of the last period if orders stop before its end by more than their usual pause.
-
-    The usual pause is the 95 % quantile of the days from one order date to the next, over all items: a
-    weekend at the end of a month leaves it finished.
-    """
-    if cadence.counted or cadence.within_day or cadence.name in ("daily", "workday"):
-        return None
-    days = np.unique(stamps.astype("datetime64[D]").astype(np.int64))
-    if days.size < 3:
-        return None
-    last = int(cadence.ordinals(stamps.max()))
-    end = int(cadence.starts(last + 1).astype("datetime64[D]").astype(np.int64)) - 1
-    pause = np.quantile(np.diff(days), 0.95, method="higher")
-    return last if end - days[-1] > pause else None

@@ -2,7 +2,6 @@
 
 import math
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -12,7 +11,7 @@ from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.texts import batches
 
-__all__ = ["Combine", "Groups", "Rows", "group_rows"]
+__all__ = ["Combine", "Exactness", "Groups", "LineEvidence", "Rows", "group_rows"]
 
 Combine = Literal["sum", "mean", "last", "count", "max"]
 
@@ -31,7 +30,7 @@ EXACT = 2.0**53
 MOST_DECIMALS = 4
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False)
 class Rows:
     """Rows in one compact form, whatever the table's layout.
 
@@ -59,25 +58,43 @@ class Rows:
         """The same rows with another quantity."""
         return replace(self, demand=demand)
 
-    @cached_property
-    def decimals(self) -> int | None:
-        """Decimals with which every quantity is written; None where they are too many to add up without rounding.
 
-        Quantities of two decimals are added up as whole hundredths: 12.30 and 7.70 are 20 to the last bit.
-        """
+class Exactness:
+    """Whether quantities are whole in units of some decimals, heard at once or part by part.
+
+    Quantities of two decimals are added up as whole hundredths: 12.30 and 7.70 are 20 to the last bit.
+    """
+
+    def __init__(self) -> None:
+        self._largest = [0.0] * (MOST_DECIMALS + 1)
+
+    def hear(self, demand: FloatArray) -> None:
+        """Take in some rows."""
         for decimals in range(MOST_DECIMALS + 1):
-            power, largest = 10.0**decimals, 0.0
-            for part in batches(len(self)):
-                with np.errstate(all="ignore"):
-                    whole = np.rint(self.demand[part] * power)
-                    same = whole / power == self.demand[part]
-                    largest += float(np.nansum(np.abs(whole)))
-                same |= np.isnan(self.demand[part])
-                if not same.all():
-                    break
-            else:
-                return decimals if largest < EXACT else None
-        return None
+            own = _whole_units(demand, decimals)
+            if own < EXACT:  # what is whole in tenths is so in hundredths
+                for finer in range(decimals, MOST_DECIMALS + 1):
+                    self._largest[finer] += own * 10.0 ** (finer - decimals)
+                return
+            self._largest[decimals] = np.inf
+
+    @property
+    def decimals(self) -> int | None:
+        """The fewest decimals with which all can be added up without rounding; None where they are too many."""
+        return next((decimals for decimals, largest in enumerate(self._largest) if largest < EXACT), None)
+
+
+def _whole_units(demand: FloatArray, decimals: int) -> float:
+    """Sum of sizes in units of so many decimals; infinite where a quantity is not whole in them."""
+    power, total = 10.0**decimals, 0.0
+    for part in batches(demand.size):
+        with np.errstate(all="ignore"):
+            whole = np.rint(demand[part] * power)
+            same = whole / power == demand[part]
+            total += float(np.nansum(np.abs(whole)))
+        if not (same | np.isnan(demand[part])).all():
+            return np.inf
+    return total
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -89,41 +106,60 @@ class Groups:
     codes, ordinals, sizes : ndarray of int, shape (groups,)
         Item, period, and rows of each group.
     values : ndarray of float, shape (groups,)
-    order_lines : bool
-        Whether the rows look like order lines: a period holds rows of different dates, or often several rows.
+    dates_differ : bool
+        Whether some item and period has rows of different dates.
     """
 
     codes: IntArray
     ordinals: IntArray
     sizes: IntArray
     values: FloatArray
-    order_lines: bool
+    dates_differ: bool
 
 
-def group_rows(rows: Rows, cadence: Cadence, combine: Combine) -> Groups:
-    """Combine rows per item and period; a group with an unknown row is unknown, unless rows are counted."""
+@dataclass(slots=True)
+class LineEvidence:
+    """Whether rows are order lines, told by the groups of all of them together."""
+
+    coarse: bool = True
+    groups: int = 0
+    several: int = 0
+    dates_differ: bool = False
+
+    def hear(self, groups: Groups, stamps: NDArray[Any], cadence: Cadence) -> None:
+        """Take in the groups of some rows, and the different stamps of these."""
+        self.groups += groups.sizes.size
+        self.several += int((groups.sizes > 1).sum())
+        self.dates_differ |= groups.dates_differ
+        own = cadence.unit in ("M", "Y") and (cadence.starts(cadence.ordinals(stamps)) == stamps).all()
+        self.coarse &= bool(own)
+
+    @property
+    def order_lines(self) -> bool:
+        """Whether a period holds rows of different dates, or often several rows."""
+        share = COARSE_SHARE if self.coarse else ORDER_LINE_SHARE
+        return self.dates_differ or (self.several >= FEWEST_REPEATS and self.several / self.groups >= share)
+
+
+def group_rows(rows: Rows, cadence: Cadence, combine: Combine, decimals: int | None) -> Groups:
+    """Combine rows per item and period; a group with an unknown row is unknown, unless rows are counted.
+
+    `decimals` are those of all quantities of the table, as `Exactness` finds them.
+    """
     ordinals = cadence.ordinals(rows.stamps)
-    coarse = cadence.unit in ("M", "Y") and bool((cadence.starts(ordinals) == rows.stamps).all())
-    share = COARSE_SHARE if coarse else ORDER_LINE_SHARE
-    if combine in ("sum", "count", "mean") and (combine == "count" or rows.decimals is not None):
+    if combine in ("sum", "count", "mean") and (combine == "count" or decimals is not None):
         first, span = int(ordinals.min()), int(np.ptp(ordinals)) + 1
         cells = (int(rows.codes.max()) + 1) * span
         if cells <= len(rows) // 2 + 1_000_000:
-            return _on_a_grid(rows, ordinals - first, first, span, cells, combine, share)
-    return _sorted(rows, ordinals, combine, share)
-
-
-def _often(sizes: Any, share: float) -> bool:
-    """Whether so many item-periods hold several rows that these are order lines."""
-    several = np.asarray(sizes) > 1
-    return bool(several.sum() >= FEWEST_REPEATS and several.mean() >= share)
+            return _on_a_grid(rows, ordinals - first, first, span, cells, combine, decimals or 0)
+    return _sorted(rows, ordinals, combine, decimals)
 
 
 def _on_a_grid(
-    rows: Rows, places: IntArray, first: int, span: int, cells: int, combine: Combine, share: float
+    rows: Rows, places: IntArray, first: int, span: int, cells: int, combine: Combine, decimals: int
 ) -> Groups:
     """Add up without sorting, batch by batch, where that is exact: quantities of few decimals."""
-    power = 10.0 ** (rows.decimals or 0)
+    power = 10.0**decimals
     counts, sums = np.zeros(cells), np.zeros(cells)
     unknown = np.zeros(cells, dtype=bool)
     for part in batches(len(rows)):
@@ -139,8 +175,8 @@ def _on_a_grid(
     sizes = counts[filled]
     values = sizes.copy() if combine == "count" else sums[filled] / (sizes * power if combine == "mean" else power)
     values[unknown[filled]] = np.nan
-    order_lines = _often(sizes, share) or _dates_differ(rows, places, span, cells, counts)
-    return Groups(filled // span, filled % span + first, sizes.astype(np.int64), values, order_lines)
+    differ = _dates_differ(rows, places, span, cells, counts)
+    return Groups(filled // span, filled % span + first, sizes.astype(np.int64), values, differ)
 
 
 def _dates_differ(rows: Rows, places: IntArray, span: int, cells: int, counts: FloatArray) -> bool:
@@ -163,7 +199,7 @@ def _dates_differ(rows: Rows, places: IntArray, span: int, cells: int, counts: F
     return bool((counts * squares != total * total).any())
 
 
-def _sorted(rows: Rows, ordinals: IntArray, combine: Combine, share: float) -> Groups:
+def _sorted(rows: Rows, ordinals: IntArray, combine: Combine, decimals: int | None) -> Groups:
     """Sort by item, period, stamp and quantity, so that nothing depends on the order of the rows."""
     own_ordinals, own_stamps = ordinals[rows.dates], rows.stamps[rows.dates]
     order = np.lexsort((rows.demand, own_stamps, own_ordinals, rows.codes))
@@ -172,9 +208,8 @@ def _sorted(rows: Rows, ordinals: IntArray, combine: Combine, share: float) -> G
     heads = np.flatnonzero(first)
     sizes = np.diff(np.append(heads, first.size))
     differ = bool((~first[1:] & (own_stamps[1:] != own_stamps[:-1])).any())
-    order_lines = differ or _often(sizes, share)
-    values = _combined(rows.demand[order], heads, sizes, combine, rows.decimals)
-    return Groups(codes[heads], own_ordinals[heads], sizes, values, order_lines)
+    values = _combined(rows.demand[order], heads, sizes, combine, decimals)
+    return Groups(codes[heads], own_ordinals[heads], sizes, values, differ)
 
 
 def _combined(

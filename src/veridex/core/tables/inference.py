@@ -1,5 +1,7 @@
 """Which cadence a column of dates has, with the evidence; irregular and mixed ones are refused."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -7,9 +9,9 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import IntArray
 from veridex.core.periods.cadence import WEEKDAYS, Cadence
-from veridex.errors import CadenceUnclear, ParameterError
+from veridex.errors import CadenceUnclear
 
-__all__ = ["infer_cadence", "refuse_misfit"]
+__all__ = ["CadenceEvidence", "Misfit", "misfit", "one_row_each"]
 
 DAY = 86_400
 FEWEST_DATES = 3
@@ -17,51 +19,83 @@ BY_MONTHS = {1: "monthly", 3: "quarterly", 12: "yearly"}
 SPOKEN = {"year": "yearly", "quarter": "quarterly", "month": "monthly", "week": "weekly"}
 
 
-def infer_cadence(
-    stamps: NDArray[Any], codes: IntArray, items: tuple[str, ...], precision: set[str]
-) -> tuple[Cadence, str]:
-    """Infer the cadence of a table with a row per item and period.
+class CadenceEvidence:
+    """What the dates of each item tell of the cadence of a table with a row per item and period.
 
     Parameters
     ----------
-    stamps : ndarray of datetime64[s], shape (n,)
-    codes : ndarray of int, shape (n,)
-        Item of each row, an index into `items`.
-    items : tuple of str
     precision : set of str
         What the spellings speak of; dates written as months, quarters, weeks or years say it themselves.
-
-    Returns
-    -------
-    Cadence
-    str
-        The evidence, a sentence for the notes.
-
-    Raises
-    ------
-    CadenceUnclear
-        If there are too few dates, they are irregular, or items differ in their cadence.
     """
-    if len(precision) == 1 and (spoken := SPOKEN.get(next(iter(precision)))):
-        return Cadence.named(spoken), f"Cadence {spoken}: the dates are written as {next(iter(precision))}s."
-    if np.unique(stamps).size < FEWEST_DATES:
-        raise CadenceUnclear("there are fewer than three different dates")
-    found: dict[str, str] = {}
-    evidence = ""
-    for code in np.unique(codes):
-        own = np.unique(stamps[codes == code])
-        if own.size < FEWEST_DATES:
-            continue  # two dates have any cadence
-        name, evidence = _of_one(own)
-        found.setdefault(name, items[code])
-    if not found:
-        name, evidence = _of_one(np.unique(stamps))
-        found = {name: items[0]}
-    if len(found) > 1:
-        examples = ", ".join(f"{item!r} {name}" for name, item in list(found.items())[:3])
-        raise CadenceUnclear(f"the items differ ({examples}); a history has one cadence")
-    (name,) = found
-    return Cadence.named(name), f"Cadence {name}: {evidence}."
+
+    def __init__(self, precision: set[str]) -> None:
+        self._precision = precision
+        self._found: dict[str, str] = {}
+        self._last = ("", "")
+        self._few: NDArray[Any] = np.empty(0, dtype="datetime64[s]")
+        self._example = ""
+
+    def hear(self, stamps: NDArray[Any], dates: IntArray, codes: IntArray, items: Sequence[str]) -> None:
+        """Take in some items, all rows of each.
+
+        Parameters
+        ----------
+        stamps : ndarray of datetime64[s]
+            The different ones.
+        dates, codes : ndarray of int, shape (n,)
+            Stamp and item of each row.
+        items : sequence of str
+
+        Raises
+        ------
+        CadenceUnclear
+            If the dates of an item are irregular.
+        """
+        if self._spoken is not None:
+            return
+        order = np.argsort(stamps, kind="stable")
+        rank = np.empty(order.size, dtype=np.int64)
+        rank[order] = np.arange(order.size)
+        pairs = np.unique(codes.astype(np.int64) * order.size + rank[dates])
+        own_codes, own_stamps = pairs // order.size, stamps[order[pairs % order.size]]
+        heads = np.flatnonzero(np.diff(own_codes, prepend=-1))
+        few = [self._few]
+        for code, own in zip(own_codes[heads].tolist(), np.split(own_stamps, heads[1:]), strict=True):
+            item = items[code]
+            self._example = min(self._example or item, item)
+            if own.size < FEWEST_DATES:  # two dates have any cadence
+                few.append(own)
+                continue
+            name, evidence = _of_one(own)
+            self._found[name] = min(self._found.get(name, item), item)
+            self._last = max(self._last, (item, evidence))
+        self._few = np.unique(np.concatenate(few)) if not self._found else self._few[:0]
+
+    @property
+    def _spoken(self) -> str | None:
+        return SPOKEN.get(next(iter(self._precision))) if len(self._precision) == 1 else None
+
+    def cadence(self) -> tuple[Cadence, str]:
+        """The cadence, and the evidence: a sentence for the notes.
+
+        Raises
+        ------
+        CadenceUnclear
+            If there are too few dates, they are irregular, or items differ in their cadence.
+        """
+        if (spoken := self._spoken) is not None:
+            return Cadence.named(spoken), f"Cadence {spoken}: the dates are written as {next(iter(self._precision))}s."
+        found, evidence = dict(self._found), self._last[1]
+        if not found:
+            if self._few.size < FEWEST_DATES:
+                raise CadenceUnclear("there are fewer than three different dates")
+            name, evidence = _of_one(self._few)
+            found = {name: self._example}
+        if len(found) > 1:
+            examples = ", ".join(f"{item!r} {name}" for item, name in sorted((i, n) for n, i in found.items())[:3])
+            raise CadenceUnclear(f"the items differ ({examples}); a history has one cadence")
+        (name,) = found
+        return Cadence.named(name), f"Cadence {name}: {evidence}."
 
 
 FEWEST_TO_REFUSE = 4
@@ -71,10 +105,19 @@ FEWEST_WEEKS = 8
 """Dates on one day of the week from which on they are weeks: so many orders do not fall on it by chance."""
 
 
-def refuse_misfit(
-    stated: Cadence, different: NDArray[Any], dates: IntArray, codes: IntArray, precision: set[str]
-) -> None:
-    """Refuse a stated cadence that the dates of all items together contradict.
+@dataclass(frozen=True, slots=True)
+class Misfit:
+    """What the dates of all items together contradict in a stated cadence."""
+
+    problem: str
+    """What is wrong, and what to say instead."""
+
+    lines_excuse: bool
+    """Whether it is none if some item has several rows of a date, as orders have."""
+
+
+def misfit(stated: Cadence, different: NDArray[Any], precision: set[str]) -> Misfit | None:
+    """What contradicts a stated cadence.
 
     Months, quarters or years that are stated to be something finer: most of its periods would be empty. Weeks, a row
     for each, that are stated to be months or more: they lie in two of them.
@@ -82,37 +125,32 @@ def refuse_misfit(
     Parameters
     ----------
     stated : Cadence
-    different : ndarray of datetime64[s]
-        The different dates.
-    dates, codes : ndarray of int, shape (n,)
-        Which of them each row has, and the item of each row.
+    different : ndarray of datetime64
+        The different dates of all items.
     precision : set of str
-        As in `infer_cadence`.
-
-    Raises
-    ------
-    ParameterError
-        With the evidence.
+        As in `CadenceEvidence`.
     """
     if stated.counted or different.size < FEWEST_TO_REFUSE:
-        return
+        return None
+    heard = CadenceEvidence(precision)
     try:
         # Of one item, so that millions of rows need not be looked through.
-        found, said = infer_cadence(different, np.zeros(different.size, dtype=np.int64), ("",), precision)
+        heard.hear(different, np.arange(different.size), np.zeros(different.size, dtype=np.int64), ("",))
+        found, said = heard.cadence()
     except CadenceUnclear:
-        return
+        return None
     evidence = said.partition(": ")[2].rstrip(".")
     ranks = list(BY_MONTHS.values())
     own = ranks.index(stated.name) if stated.name in ranks else -1 if stated.unit not in ("M", "Y") else len(ranks)
     if found.name in ranks and ranks.index(found.name) > own:
-        raise ParameterError("cadence", repr(stated.name), f"{evidence}; say {found.name!r}, or leave it out")
-    weeks = found.name.startswith("weekly") and stated.unit in ("M", "Y")
-    if weeks and different.size >= FEWEST_WEEKS and _one_row_each(dates, codes):
+        return Misfit(f"{evidence}; say {found.name!r}, or leave it out", lines_excuse=False)
+    if found.name.startswith("weekly") and stated.unit in ("M", "Y") and different.size >= FEWEST_WEEKS:
         problem = f"{evidence}, and weeks lie in two {stated.plural}; say {found.name!r}, or split them into days first"
-        raise ParameterError("cadence", repr(stated.name), problem)
+        return Misfit(problem, lines_excuse=True)
+    return None
 
 
-def _one_row_each(dates: IntArray, codes: IntArray) -> bool:
+def one_row_each(dates: IntArray, codes: IntArray) -> bool:
     """Whether no item has several rows of a date, as it has in orders."""
     order = np.lexsort((dates, codes))
     return bool(((np.diff(codes[order]) != 0) | (np.diff(dates[order]) != 0)).all())

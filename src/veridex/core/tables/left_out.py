@@ -1,11 +1,14 @@
 """Rows and columns that are no demand of their own: marked as invalid, or totals of the others."""
 
+from collections import Counter
+from dataclasses import dataclass, field
+
 import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["INVALID_WORDS", "totals_among", "without_invalid", "without_totals"]
+__all__ = ["AT_THE_END", "INVALID_WORDS", "Validity", "totals_among", "without_totals"]
 
 TOTALS = ("total", "totals", "grand total", "sum", "overall")
 """What rows and columns of totals are called, in any case of letters."""
@@ -20,17 +23,40 @@ INVALID_WORDS = (
 """What marks a row as invalid, in any case of letters, where the planner does not say."""
 
 
-def without_invalid(
-    frame: pd.DataFrame, status: str, invalid: tuple[str, ...] | None
-) -> tuple[pd.DataFrame, tuple[str, ...]]:
-    """Leave out the rows whose status says so; the kept ones keep their numbers. Both are counted and said."""
-    words = frame[status].astype(str).str.strip().str.lower()
-    bad = words.isin([word.lower() for word in (INVALID_WORDS if invalid is None else invalid)])
-    left, kept = (_counted(words[rows]) for rows in (bad, ~bad))
-    if not bad.any():
-        return frame, (f"No row is invalid by {status!r}: it says {kept}.",)
-    note = f"{int(bad.sum()):,} rows are invalid by {status!r} and were left out ({left}); kept: {kept or 'none'}."
-    return frame[~bad], (note,)
+@dataclass(slots=True)
+class Validity:
+    """Which rows a column marks as invalid, counted over all rows, at once or batch by batch.
+
+    Attributes
+    ----------
+    column : str
+    invalid : tuple of str or None
+        What marks them; None for the usual words.
+    left, kept : Counter
+        How often each word left a row out, or kept it.
+    """
+
+    column: str
+    invalid: tuple[str, ...] | None
+    left: Counter[str] = field(default_factory=Counter)
+    kept: Counter[str] = field(default_factory=Counter)
+
+    def valid(self, frame: pd.DataFrame) -> pd.DataFrame:
+        """The rows that are not left out; they keep their numbers."""
+        words = frame[self.column].astype(str).str.strip().str.lower()
+        bad = words.isin([word.lower() for word in (INVALID_WORDS if self.invalid is None else self.invalid)])
+        self.left.update(words[bad])
+        self.kept.update(words[~bad])
+        return frame[~bad] if bad.any() else frame
+
+    @property
+    def note(self) -> str:
+        """What was left out and what was kept."""
+        left, kept = (_counted(words) for words in (self.left, self.kept))
+        if not self.left:
+            return f"No row is invalid by {self.column!r}: it says {kept}."
+        count = f"{self.left.total():,} rows are invalid by {self.column!r} and were left out"
+        return f"{count} ({left}); kept: {kept or 'none'}."
 
 
 def without_totals(frame: pd.DataFrame, period: str, first_row: int) -> tuple[pd.DataFrame, tuple[str, ...]]:
@@ -57,7 +83,6 @@ def totals_among(columns: dict[str, FloatArray]) -> list[str]:
     return found
 
 
-def _counted(words: "pd.Series[str]", most: int = 5) -> str:
-    counts = words.value_counts()
-    shown = [f"{word!r} {count:,}" for word, count in counts.head(most).items() if count]
-    return ", ".join(shown) + (" …" if (counts > 0).sum() > most else "")
+def _counted(words: Counter[str], most: int = 5) -> str:
+    shown = [f"{word!r} {count:,}" for word, count in words.most_common(most)]
+    return ", ".join(shown) + (" …" if len(words) > most else "")

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Note", "counted_note", "notes_about"]
+__all__ = ["Note", "counted_note", "notes_about", "put_together"]
 
 
 class Note(str):
@@ -42,6 +42,19 @@ def counted_note(template: str, items: Sequence[str], codes: NDArray[np.integer]
     if not found.size:
         return []
     return [Note(template, {items[i]: int(n) for i, n in zip(found.tolist(), counts.tolist(), strict=True)})]
+
+
+def put_together(parts: Iterable[Sequence[str]]) -> list[str]:
+    """Notes of several parts of a history as those of all of it: what is said of other items in each is said once."""
+    found: dict[str, dict[str, int]] = {}
+    plain: dict[str, None] = {}
+    for notes in parts:
+        for note in notes:
+            if isinstance(note, Note):
+                found.setdefault(note.template, {}).update(note.counts)
+            else:
+                plain[note] = None
+    return [*plain, *(Note(template, dict(sorted(counts.items()))) for template, counts in found.items())]
 
 
 def notes_about(notes: Iterable[str], item: str) -> tuple[list[str], int, int]:

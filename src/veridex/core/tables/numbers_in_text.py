@@ -1,6 +1,7 @@
 """Numbers as they are spelled in files: decimal comma or point, thousands marks, blanks."""
 
 import re
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,15 @@ from numpy.typing import NDArray
 from veridex.core.arrays import FloatArray
 from veridex.errors import CellUnreadable, DecimalAmbiguous, ParameterError
 
-__all__ = ["UNKNOWN_WORDS", "read_flags", "read_quantities", "refuse_cells", "refuse_infinite"]
+__all__ = [
+    "UNKNOWN_WORDS",
+    "MarkEvidence",
+    "read_flags_as_stock",
+    "read_quantities",
+    "read_shares",
+    "refuse_cells",
+    "refuse_infinite",
+]
 
 UNKNOWN_IS_EMPTY = "Correct the cell, or leave it empty where demand is unknown."
 INFINITE = ("inf", "infinity")
@@ -24,6 +33,77 @@ BY_MARK = {
     ".": re.compile(rf"[+-]?(?:\d*|\d{{1,3}}(?:,\d{{3}})+)(?:\.\d*)?{EXPONENT}"),
     ",": re.compile(rf"[+-]?(?:\d*|\d{{1,3}}(?:\.\d{{3}})+)(?:,\d*)?{EXPONENT}"),
 }
+
+
+@dataclass(slots=True)
+class MarkEvidence:
+    """What all numbers of a column, written as texts, together tell of its decimal mark; heard at once or by batches.
+
+    Attributes
+    ----------
+    first : (int, str) or None
+        Row and text of the first number with a comma.
+    point_last, comma_last : bool
+        Whether numbers with both marks were seen that end in either.
+    ungrouped : bool
+        Whether a comma was seen that cannot group thousands.
+    plain : bool
+        Whether a point was seen, or a number with several commas.
+    """
+
+    first: tuple[int, str] | None = None
+    point_last: bool = False
+    comma_last: bool = False
+    ungrouped: bool = False
+    plain: bool = False
+
+    def hear(self, column: "pd.Series[Any]") -> None:
+        """Take in some rows; the index numbers them."""
+        if pd.api.types.is_numeric_dtype(column):
+            return
+        texts = _stripped(column)
+        known = ~texts.str.lower().isin(UNKNOWN_WORDS)
+        tidy = texts[known].map(_without_blanks)
+        point = tidy.str.contains(".", regex=False)
+        self.plain |= bool(point.any())
+        with_comma = tidy[tidy.str.contains(",", regex=False)]
+        if with_comma.empty:
+            return
+        if self.first is None:
+            self.first = int(with_comma.index[0]), str(with_comma.iloc[0])
+        both = with_comma[with_comma.str.contains(".", regex=False)]
+        comma_last = both.str.rfind(",") > both.str.rfind(".")
+        self.comma_last |= bool(comma_last.any())
+        self.point_last |= bool((~comma_last).any())
+        self.ungrouped |= not with_comma.map(lambda text: GROUPED.fullmatch(text) is not None).all()
+        self.plain |= bool((with_comma.str.count(",") > 1).any())
+
+    def mark(self, column: str, source: str, first_row: int) -> str:
+        """The last of two kinds, or a comma that cannot group thousands.
+
+        Raises
+        ------
+        DecimalAmbiguous
+            If commas could be decimal marks or group thousands.
+        """
+        if self.first is None:
+            return "."
+        if self.comma_last or self.point_last:
+            return "," if self.comma_last else "."
+        if self.ungrouped:
+            return ","
+        if self.plain:
+            return "."
+        row, text = self.first
+        raise DecimalAmbiguous(source, column, row + first_row, text)
+
+
+def _stripped(column: "pd.Series[Any]") -> "pd.Series[str]":
+    return column.astype(object).where(column.notna(), "").astype(str).str.strip()
+
+
+def _without_blanks(text: str) -> str:
+    return BLANKS.sub("", text)
 
 
 def read_quantities(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None = None) -> FloatArray:
@@ -64,8 +144,7 @@ def read_flags(column: "pd.Series[Any]", source: str, first_row: int) -> FloatAr
     CellUnreadable
         If a cell says neither.
     """
-    texts = column.astype(object).where(column.notna(), "").astype(str).str.strip().str.lower()
-    texts = texts.str.removesuffix(".0")
+    texts = _stripped(column).str.lower().str.removesuffix(".0")
     yes, no = texts.isin(YES), texts.isin((*NO, *UNKNOWN_WORDS))
     strange = ~(yes | no).to_numpy()
     if strange.any():
@@ -85,7 +164,7 @@ def read_flags_as_stock(column: "pd.Series[Any]", source: str, first_row: int) -
     return np.where(read_flags(column, source, first_row) > 0.0, np.nan, 1.0)
 
 
-def read_shares(column: "pd.Series[Any]", source: str, first_row: int) -> FloatArray:
+def read_shares(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None = None) -> FloatArray:
     """Shares of the period in stock, from 0 to 1; all of it where a cell is empty.
 
     Raises
@@ -93,7 +172,7 @@ def read_shares(column: "pd.Series[Any]", source: str, first_row: int) -> FloatA
     CellUnreadable
         If a cell is no such share.
     """
-    found = read_quantities(column, source, first_row)
+    found = read_quantities(column, source, first_row, decimal)
     strange = (found < 0.0) | (found > 1.0)
     if strange.any():
         remedy = "Write the share of the period in stock from 0 to 1, or leave it empty for all of it."
@@ -102,16 +181,17 @@ def read_shares(column: "pd.Series[Any]", source: str, first_row: int) -> FloatA
 
 
 def _read_texts(column: "pd.Series[Any]", source: str, first_row: int, decimal: str | None) -> FloatArray:
-    texts = column.astype(object).where(column.notna(), "").astype(str).str.strip()
+    texts = _stripped(column)
     unknown = texts.str.lower().isin(UNKNOWN_WORDS).to_numpy()
     plain = texts.where(~unknown, "nan")
     numbers = np.array(pd.to_numeric(plain, errors="coerce"), dtype=np.float64)
     strange = np.isnan(numbers) & ~unknown
     if decimal == "," or strange.any():
-        marks = texts[~unknown]
-        tidy = marks.map(lambda text: BLANKS.sub("", text))
+        tidy = texts[~unknown].map(_without_blanks)
         if decimal is None:
-            decimal = _decimal_mark(tidy, column, source, first_row)
+            evidence = MarkEvidence()
+            evidence.hear(column)
+            decimal = evidence.mark(str(column.name), source, first_row)
         swapped = tidy.str.replace(".", "", regex=False).str.replace(",", ".", regex=False)
         usual = swapped if decimal == "," else tidy.str.replace(",", "", regex=False)
         fits = tidy.map(
@@ -123,23 +203,6 @@ def _read_texts(column: "pd.Series[Any]", source: str, first_row: int, decimal: 
     if strange.any():
         refuse_cells(column, np.flatnonzero(strange), "number", UNKNOWN_IS_EMPTY, source, first_row)
     return numbers
-
-
-def _decimal_mark(tidy: "pd.Series[str]", column: "pd.Series[Any]", source: str, first_row: int) -> str:
-    """The mark that the column's own numbers show: the last of two kinds, or a comma that cannot group thousands."""
-    with_comma = tidy[tidy.str.contains(",", regex=False)]
-    if with_comma.empty:
-        return "."
-    both = with_comma[with_comma.str.contains(".", regex=False)]
-    if not both.empty:
-        return "," if (both.str.rfind(",") > both.str.rfind(".")).any() else "."
-    grouped = with_comma.map(lambda text: GROUPED.fullmatch(text) is not None)
-    if not grouped.all():
-        return ","
-    if (with_comma.str.count(",") > 1).any() or tidy.str.contains(".", regex=False).any():
-        return "."
-    row = int(with_comma.index[0])
-    raise DecimalAmbiguous(source, str(column.name), row + first_row, str(with_comma.iloc[0]))
 
 
 def refuse_infinite(column: "pd.Series[Any]", source: str, first_row: int) -> None:

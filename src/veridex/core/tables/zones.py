@@ -8,10 +8,9 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from veridex.core.arrays import BoolArray, IntArray
-from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
 
-__all__ = ["checked_zone", "on_one_clock", "split_zones"]
+__all__ = ["checked_zone", "local_midnights", "on_one_clock", "split_zones"]
 
 ZONED = re.compile(r"(.*\d{1,2}:\d{2}(?::\d{2}(?:\.\d+)?)?) ?(?:(Z|UTC)|([+-])(\d{2}):?(\d{2}))")
 DAY = 86_400
@@ -38,22 +37,18 @@ def split_zones(texts: NDArray[Any]) -> tuple[NDArray[Any], IntArray, BoolArray]
     return plain, np.array(ahead, dtype=np.int64), np.array([match is not None for match in found], dtype=bool)
 
 
-def on_one_clock(utc: NDArray[Any], tz: str | None, cadence: Cadence | None, column: str) -> tuple[NDArray[Any], str]:
-    """Bring zoned stamps to the clock that their cadence lives by, and say which.
+def local_midnights(utc: NDArray[Any], tz: str) -> bool:
+    """Whether all stamps are at midnight of a time zone."""
+    local = _local(utc, tz)
+    return not (local[~np.isnat(local)].astype(np.int64) % DAY).any()
 
-    Without a cadence, stamps that are all at local midnight are days.
 
-    Raises
-    ------
-    ParameterError
-        If no time zone was stated.
-    """
-    if tz is None:
-        problem = f"column {column!r} carries time zones; state whose days are meant, as in tz='Europe/London'"
-        raise ParameterError("tz", "None", problem)
+def on_one_clock(utc: NDArray[Any], tz: str, *, on_days: bool) -> NDArray[Any]:
+    """Bring zoned stamps to the days of a time zone, or keep them in UTC."""
+    return _local(utc, tz) if on_days else utc.astype("datetime64[s]")
+
+
+def _local(utc: NDArray[Any], tz: str) -> NDArray[Any]:
     index = pd.DatetimeIndex(utc.astype("datetime64[s]")).tz_localize("UTC").tz_convert(tz).tz_localize(None)
     local: NDArray[Any] = index.to_numpy().astype("datetime64[s]")
-    at_midnight = not (local[~np.isnat(local)].astype(np.int64) % DAY).any()
-    if at_midnight if cadence is None else not cadence.within_day:
-        return local, f"Stamps with a time zone were put on the days of {tz}."
-    return utc.astype("datetime64[s]"), "Stamps with a time zone are kept in UTC, as periods are shorter than a day."
+    return local
