@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -18,7 +18,8 @@ from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinish
 from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.keeping import own_history
-from veridex.exchange.sources import read_source
+from veridex.exchange.larger import history_of
+from veridex.exchange.sources import is_streamed, open_stream, read_source
 from veridex.exchange.texts import decoded, read_bytes
 
 __all__ = ["read_history"]
@@ -93,8 +94,8 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
     if not isinstance(source, (str, Path)):
         remedy = "name a file or an address; of a table in memory History.from_frame(table) makes a history"
         raise ParameterError("source", type(source).__name__, remedy)
-    whole = table is None and query is None and sheet is None
-    if whole and (own := _own(source, item, period, demand, cadence, layout)) is not None:
+    all_of_it = table is None and query is None and sheet is None
+    if all_of_it and (own := _own(source, item, period, demand, cadence, layout)) is not None:
         return own
     counted = cadence is not None and Cadence.named(cadence).counted
     stem = "demand" if str(source) == "-" or "://" in str(source) else Path(source).stem
@@ -138,6 +139,11 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
         unfinished=unfinished,
     )
     keep = None if layout == "wide" else where.columns
+    measured: dict[str, Any] = {"seasons": seasons, "unit": unit, "adds": adds, "floor": floor, "whole": whole}
+    if is_streamed(source) and sheet is None and layout == "long":
+        spacing = None if cadence is None else Cadence.named(cadence)
+        with open_stream(source, keep, table, query) as stream:
+            return history_of(stream, where, spacing, **measured)
     # Where the decimal mark is stated, numbers are read by it and not by the CSV reader.
     found = read_source(
         source,
@@ -154,14 +160,10 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
         found.frame,
         where,
         cadence,
-        seasons=seasons,
-        unit=unit,
-        adds=adds,
-        floor=floor,
-        whole=whole,
         source=found.label,
         first_row=found.first_row,
         notes=found.notes,
+        **measured,
     )
 
 

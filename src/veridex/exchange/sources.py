@@ -1,20 +1,27 @@
 """Tables from wherever they are kept: CSV and the like, Parquet, Excel, SQL, standard input."""
 
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
 import pyarrow as pa
-from pyarrow import parquet
+from pyarrow import dataset
 
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.missing import refuse_missing
+from veridex.exchange.streams import Stream, frame_of
 from veridex.exchange.texts import Source, read_csv
 
-__all__ = ["read_source"]
+__all__ = ["is_streamed", "open_stream", "read_source"]
+
+ONLY_DATABASES = "only a database address such as sqlite:///shop.db has it"
+
+BATCH = 1 << 17
+"""Rows of Parquet that are read at once."""
 
 HEADER_WITHIN = 50
 """Rows of a sheet among which the names of its columns are looked for: titles stand above them."""
@@ -54,17 +61,14 @@ def read_source(
     ------
     FileUnreadable, ParameterError
     """
-    if isinstance(source, str) and "://" in source:
-        from veridex.exchange.places.databases.reading import read_database  # loads SQLAlchemy
-
-        return read_database(source, table, query)
+    if is_streamed(source):
+        with open_stream(source, keep, table, query) as stream:
+            return Source(frame_of(list(stream.batches), stream.names), stream.label, 1)
     if table is not None or query is not None:
-        raise ParameterError("table", repr(table or query), "only a database address such as sqlite:///shop.db has it")
+        raise ParameterError("table", repr(table or query), ONLY_DATABASES)
     path = Path(source)
     if str(source) != "-":
         refuse_missing(path)
-        if path.is_dir() or path.suffix.lower() in (".parquet", ".pq"):
-            return _read_parquet(path, keep)
         if path.suffix.lower() in (".xlsx", ".xlsm"):
             return _read_excel(path, sheet, named)
     if sheet is not None:
@@ -72,15 +76,59 @@ def read_source(
     return read_csv(source, keep, numbers, delimiter, encoding)
 
 
-def _read_parquet(path: Path, keep: Sequence[str] | None) -> Source:
+def is_streamed(source: str | Path) -> bool:
+    """Whether a source is read in batches: a database, a Parquet file or a folder of them."""
+    if "://" in str(source):
+        return True
+    path = Path(source)
+    return str(source) != "-" and (path.is_dir() or path.suffix.lower() in (".parquet", ".pq"))
+
+
+@contextmanager
+def open_stream(
+    source: str | Path, keep: Sequence[str] | None, table: str | None, query: str | None
+) -> Iterator[Stream]:
+    """A database or Parquet in batches, as long as the context lasts; the words are those of `read_source`."""
+    if "://" in str(source):
+        from veridex.exchange.places.databases.reading import database_stream  # loads SQLAlchemy
+
+        with database_stream(str(source), table, query) as stream:
+            yield stream
+        return
+    if table is not None or query is not None:
+        raise ParameterError("table", repr(table or query), ONLY_DATABASES)
+    refuse_missing(source)
+    yield _parquet_stream(Path(source), keep)
+
+
+def _parquet_stream(path: Path, keep: Sequence[str] | None) -> Stream:
+    with _parquet_told(path):
+        found = dataset.dataset(path, format="parquet", partitioning="hive")
+        names = tuple(found.schema.names)
+        if keep is not None and set(keep) <= set(names):
+            names = tuple(dict.fromkeys(keep))
+        rows = found.count_rows()
+        # Few batches are read ahead: what waits is in memory.
+        batches = found.to_batches(columns=list(names), batch_size=BATCH, batch_readahead=2, fragment_readahead=1)
+    return Stream(str(path), rows, names, _parquet_batches(path, batches))
+
+
+def _parquet_batches(path: Path, batches: Iterator[pa.RecordBatch]) -> Iterator[pa.RecordBatch]:
+    while True:
+        with _parquet_told(path):
+            batch = next(batches, None)
+        if batch is None:
+            return
+        yield batch
+
+
+@contextmanager
+def _parquet_told(path: Path) -> Iterator[None]:
     try:
-        names = parquet.ParquetDataset(path).schema.names
-        wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else None
-        frame: pd.DataFrame = parquet.read_table(path, columns=wanted).to_pandas()
+        yield
     except (pa.ArrowInvalid, OSError) as problem:
         reason = str(problem).splitlines()[0].rstrip(".")
         raise FileUnreadable(str(path), f"this is no Parquet ({reason})", "Name a Parquet file or folder.") from None
-    return Source(frame, str(path), 1)
 
 
 def _read_excel(path: Path, sheet: str | None, named: Sequence[str]) -> Source:

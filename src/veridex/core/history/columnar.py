@@ -1,9 +1,11 @@
 """`Columnar`: what a history of many items holds, and the items and spans that are cut out of it."""
 
 import hashlib
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import chain
 from typing import Self
 
 import numpy as np
@@ -15,6 +17,7 @@ from veridex.core.history.item import ItemHistory, Rules, Spans, locked, uncenso
 from veridex.core.history.marks import Mark
 from veridex.core.history.measure import DEMAND, Measure
 from veridex.core.periods.cadence import Cadence
+from veridex.core.room import MEMORY, Growing, Room
 from veridex.core.tables.assemble import Repeat
 from veridex.errors import HistoryTooShort, ItemUnknown, ParameterError
 
@@ -54,6 +57,8 @@ class Columnar(Spans):
         Ordinal of a last period that is known to be unfinished.
     marks
         What tidying did once and for all: rows merged, unfinished periods dropped.
+    room : Room
+        Where the arrays are, and where those of histories made of this one are put.
     """
 
     cadence: Cadence
@@ -74,6 +79,7 @@ class Columnar(Spans):
     repeats: Mapping[str, tuple[Repeat, ...]] = field(default_factory=dict, repr=False)
     unfinished: int | None = field(default=None, repr=False)
     marks: tuple[Mark, ...] = field(default=(), repr=False)
+    room: Room = field(default=MEMORY, repr=False)
 
     def __post_init__(self) -> None:
         for array in (self.values, self.offsets, self.starts, self.raw, self.censored, self.parts):
@@ -147,9 +153,9 @@ class Columnar(Spans):
         """Demand as it was read, never filled or repaired."""
         return self.values if self.raw is None else self.raw
 
-    def _with(self, series: list[ItemHistory], notes: tuple[str, ...]) -> Self:
+    def _with(self, series: Iterable[ItemHistory], notes: tuple[str, ...]) -> Self:
         """Other series of the same items, with what was known of their source."""
-        made = type(self).of(series, notes=notes)
+        made = type(self).of(series, notes=notes, room=self.room)
         same = made.cadence == self.cadence
         return replace(
             made,
@@ -172,7 +178,7 @@ class Columnar(Spans):
 
     def under(self, rules: Rules | None) -> Self:
         """The same raw values under other rules; None for the raw values themselves."""
-        return self._with([series.under(rules) for series in self], self.notes)
+        return self._with((series.under(rules) for series in self), self.notes)
 
     @property
     def items(self) -> pd.DataFrame:
@@ -191,17 +197,19 @@ class Columnar(Spans):
         )
 
     def _narrow(self, span: Callable[[int, int], tuple[int, int]], wanted: str) -> Self:
-        kept, lost = [], 0
-        for series in self:
-            try:
-                kept.append(series._narrow(span, wanted))
-            except HistoryTooShort:
-                lost += 1
-        if not kept:
+        def kept() -> Iterator[ItemHistory]:
+            for series in self:
+                with suppress(HistoryTooShort):
+                    yield series._narrow(span, wanted)
+
+        narrowed = kept()
+        first = next(narrowed, None)
+        if first is None:
             raise HistoryTooShort("every item", 0, 1, f"the span {wanted}", "Choose a span the history covers.")
+        made = self._with(chain([first], narrowed), self.notes)
+        lost = len(self) - len(made)
         who, were = ("1 item has", "was") if lost == 1 else (f"{lost} items have", "were")
-        notes = self.notes + ((f"{who} no period {wanted} and {were} left out.",) if lost else ())
-        return self._with(kept, notes)
+        return replace(made, notes=(*self.notes, f"{who} no period {wanted} and {were} left out.")) if lost else made
 
     def at_cadence(self, cadence: str | Cadence, gather: Gather | None = None) -> Self:
         """Gather to a coarser cadence: what adds up is added up, what does not averaged, unless you say otherwise.
@@ -216,7 +224,7 @@ class Columnar(Spans):
         CadenceUnknown, ParameterError
             If the periods of one do not fit into those of the other.
         """
-        kept = [series.at_cadence(cadence, gather) for series in self]
+        made = self._with((series.at_cadence(cadence, gather) for series in self), self.notes)
         summed = gather == "sum" if gather else self.measure.adds_up
         word = "added up" if summed and self.parts is None else "averaged"
         word = "divided again, sum by sum," if self.parts is not None else word
@@ -227,9 +235,9 @@ class Columnar(Spans):
         notes = (
             *self.notes,
             *(lost if told else ()),
-            f"{self.cadence.name} demand was {word} to {kept[0].cadence.name}.".capitalize(),
+            f"{self.cadence.name} demand was {word} to {made.cadence.name}.".capitalize(),
         )
-        return self._with(kept, notes)
+        return replace(made, notes=notes)
 
     def to_frame(self) -> pd.DataFrame:
         """The history as a long table: item, period, demand; of a tidied one also raw."""
@@ -239,41 +247,80 @@ class Columnar(Spans):
         return pd.DataFrame(table if self.raw is None else table | {"raw": self.raw})
 
     @classmethod
-    def of(cls, series: list[ItemHistory], notes: tuple[str, ...] = ()) -> Self:
-        """Put histories of single items on one cadence together.
+    def of(cls, series: Iterable[ItemHistory], notes: tuple[str, ...] = (), room: Room = MEMORY) -> Self:
+        """Put histories of single items on one cadence together, one after the other.
 
         Raises
         ------
         ParameterError
             If their cadences differ, they were tidied by different rules, or only some are ratios.
         """
-        first = series[0]
-        other = next((one for one in series if one.cadence != first.cadence), None)
-        if other is not None:
-            differ = f"{first.item!r} is {first.cadence.name}, {other.item!r} {other.cadence.name}"
-            raise ParameterError("series", repr(other), f"a history has one cadence: {differ}")
-        if any(one.rules != first.rules for one in series):
-            problem = (
-                "they were tidied by different rules; tidy them together, or pass series.under(None), the raw values"
-            )
-            raise ParameterError("series", repr(first), problem)
-        lengths = [len(one) for one in series]
-        parts = [one.parts for one in series if one.parts is not None]
-        outs = [uncensored(len(one)) if one.censored is None else one.censored for one in series]
-        if parts and len(parts) < len(series):
-            raise ParameterError("series", repr(first), "some of them are ratios of two sums and some are not")
+        joined = _Joined(room)
+        for one in series:
+            joined.add(one)
+        first = joined.first
         return cls(
             cadence=first.cadence,
             season_length=first.season_length,
             stated=first.stated,
-            names=tuple(one.item for one in series),
-            values=np.concatenate([one.values for one in series]),
-            offsets=np.concatenate(([0], np.cumsum(lengths))).astype(np.int64),
-            starts=np.array([one.start for one in series], dtype=np.int64),
+            names=tuple(joined.names),
+            values=joined.values.finished(),
+            offsets=np.concatenate(([0], np.cumsum(joined.lengths))).astype(np.int64),
+            starts=np.array(joined.starts, dtype=np.int64),
             measure=first.measure,
             notes=notes,
-            raw=None if first.rules is None else np.concatenate([one.actuals for one in series]),
+            raw=None if first.rules is None else joined.raw.finished(),
             rules=first.rules,
-            censored=np.concatenate(outs, axis=1) if any(one.censored is not None for one in series) else None,
-            parts=np.concatenate(parts, axis=1) if parts else None,
+            censored=None if joined.censored is None else joined.censored.finished(),
+            parts=None if first.parts is None else joined.parts.finished(),
+            room=room,
         )
+
+
+class _Joined:
+    """Series that are put behind each other; each is let go when it was added."""
+
+    def __init__(self, room: Room) -> None:
+        self._room = room
+        self.names: list[str] = []
+        self.lengths: list[int] = []
+        self.starts: list[int] = []
+        self.values, self.raw, self.parts = room.growing(), room.growing(), room.growing()
+        self.censored: Growing | None = None
+        self._first: ItemHistory | None = None
+
+    @property
+    def first(self) -> ItemHistory:
+        """The first of all."""
+        assert self._first is not None
+        return self._first
+
+    def add(self, one: ItemHistory) -> None:
+        """Put a series behind the others."""
+        first = self._first = one if self._first is None else self._first
+        _refuse_another_kind(one, first)
+        if one.censored is not None and self.censored is None:
+            self.censored = self._room.growing()
+            if self.lengths:
+                self.censored.add(uncensored(sum(self.lengths)))
+        self.names.append(one.item)
+        self.lengths.append(len(one))
+        self.starts.append(one.start)
+        self.values.add(one.values)
+        if one.rules is not None:
+            self.raw.add(one.actuals)
+        if one.parts is not None:
+            self.parts.add(one.parts)
+        if self.censored is not None:
+            self.censored.add(uncensored(len(one)) if one.censored is None else one.censored)
+
+
+def _refuse_another_kind(one: ItemHistory, first: ItemHistory) -> None:
+    if one.cadence != first.cadence:
+        differ = f"{first.item!r} is {first.cadence.name}, {one.item!r} {one.cadence.name}"
+        raise ParameterError("series", repr(one), f"a history has one cadence: {differ}")
+    if one.rules is not first.rules and one.rules != first.rules:
+        problem = "they were tidied by different rules; tidy them together, or pass series.under(None), the raw values"
+        raise ParameterError("series", repr(first), problem)
+    if (one.parts is None) != (first.parts is None):
+        raise ParameterError("series", repr(first), "some of them are ratios of two sums and some are not")

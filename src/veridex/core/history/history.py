@@ -1,7 +1,7 @@
 """`History`: the demand of many items on one cadence, and the ways to make one."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -14,12 +14,13 @@ from veridex.core.history.measure import DEMAND, Adds, Measure, measure_of
 from veridex.core.notebook import Faced
 from veridex.core.periods.cadence import Cadence
 from veridex.core.periods.seasons import first_season, stated_seasons
+from veridex.core.room import MEMORY, Room
 from veridex.core.tables.assemble import Assembled
 from veridex.core.tables.dates import Dates
 from veridex.core.tables.grouping import Combine
 from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinished, columns_of
 from veridex.core.tables.numbers_in_text import refuse_infinite
-from veridex.core.tables.reading import assemble_table
+from veridex.core.tables.reading import Whole, assemble_parts, assemble_table
 from veridex.errors import HistoryTooShort, ParameterError
 
 __all__ = ["History", "as_history"]
@@ -41,10 +42,11 @@ class History(Columnar, Faced):
         cadence: Cadence,
         *,
         seasons: float | Sequence[float] | None = None,
-        measure: Measure = DEMAND,
+        measure: tuple[Measure, tuple[str, ...]] = (DEMAND, ()),
         notes: tuple[str, ...] = (),
+        room: Room = MEMORY,
     ) -> "History":
-        """Wrap assembled columns."""
+        """Wrap assembled columns, with what was noted before, and the measure with what is said of it."""
         stated = stated_seasons(seasons)
         return cls(
             cadence=cadence,
@@ -54,14 +56,15 @@ class History(Columnar, Faced):
             values=parts.values,
             offsets=parts.offsets,
             starts=parts.starts,
-            measure=measure,
-            notes=(*parts.notes, *notes),
+            measure=measure[0],
+            notes=(*notes, *parts.notes, *measure[1]),
             key_columns=parts.key_columns,
             keys=parts.keys,
             censored=parts.censored,
             parts=parts.parts,
             repeats=parts.repeats,
             unfinished=parts.unfinished,
+            room=room,
         )
 
     @classmethod
@@ -126,8 +129,8 @@ class History(Columnar, Faced):
             np.array([1 if start is None else spacing.period(start)], dtype=np.int64),
             (),
         )
-        measure, notes = measure_of("demand", unit, adds, floor, whole, ratio=False, averaged=False)
-        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=notes)
+        measure = measure_of("demand", unit, adds, floor, whole, ratio=False, averaged=False)
+        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure)
 
     @classmethod
     def from_frame(
@@ -253,11 +256,41 @@ class History(Columnar, Faced):
         """Make a history from a table whose layout is stated; `source` and `first_row` are what errors call it."""
         stated = None if cadence is None else Cadence.named(cadence)
         parts, spacing = assemble_table(frame, layout, stated, source, first_row)
-        parts = replace(parts, notes=notes + parts.notes)
-        name = "demand" if layout.layout == "wide" else layout.demand
-        averaged = layout.combine not in ("sum", "count")
-        measure, said = measure_of(name, unit, adds, floor, whole, ratio=parts.parts is not None, averaged=averaged)
-        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=said)
+        measure = _measured(parts, layout, unit, adds, floor, whole)
+        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=notes)
+
+    @classmethod
+    def from_parts(
+        cls,
+        frames: Iterable[pd.DataFrame],
+        heard: Whole,
+        room: Room,
+        *,
+        seasons: float | Sequence[float] | None = None,
+        unit: str | None = None,
+        adds: Adds | None = None,
+        floor: float | str | None = None,
+        whole: bool | None = None,
+        notes: tuple[str, ...] = (),
+    ) -> "History":
+        """Make it from parts of a table, each with all rows of its items; see `assemble_parts`."""
+        parts, spacing = assemble_parts(frames, heard, room)
+        measure = _measured(parts, heard.layout, unit, adds, floor, whole)
+        return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=notes, room=room)
+
+
+def _measured(
+    parts: Assembled,
+    layout: TableLayout,
+    unit: str | None,
+    adds: Adds | None,
+    floor: float | str | None,
+    whole: bool | None,
+) -> tuple[Measure, tuple[str, ...]]:
+    """What was read measures, and a note where that is a guess."""
+    name = "demand" if layout.layout == "wide" else layout.demand
+    averaged = layout.combine not in ("sum", "count")
+    return measure_of(name, unit, adds, floor, whole, ratio=parts.parts is not None, averaged=averaged)
 
 
 def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:

@@ -1,25 +1,27 @@
-"""Tables of other people in a database, read some rows at a time: what is in memory is their columns."""
+"""Tables of other people in a database, read some rows at a time."""
 
 from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from typing import Any
 
-import numpy as np
-import pandas as pd
 import pyarrow as pa
 import sqlalchemy as sql
 
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.places.databases.address import FAILURES, Address, AddressWrong
-from veridex.exchange.texts import FEW_ROWS, Source
+from veridex.exchange.streams import Stream
 
-__all__ = ["read_database"]
+__all__ = ["database_stream"]
+
+AGAIN = "Check the address and the table."
 
 CHUNK = 50_000
 """Rows that are fetched at once."""
 
 
-def read_database(text: str, table: str | None, query: str | None) -> Source:
-    """Read a table, or the answer to a query.
+@contextmanager
+def database_stream(text: str, table: str | None, query: str | None) -> Iterator[Stream]:
+    """A table, or the answer to a query, in batches; as long as the context lasts.
 
     Raises
     ------
@@ -37,18 +39,44 @@ def read_database(text: str, table: str | None, query: str | None) -> Source:
     label = address.shown
     if address.file is not None and not address.file.exists():
         raise FileUnreadable(label, "there is no such database file")
-    try:
-        with address.connected() as connection:
+    with ExitStack() as stack:
+        with _told(address):
+            connection = stack.enter_context(address.connected())
             asked = sql.text(str(query)) if table is None else _whole(connection, table, label)
+            rows = None if table is None else _count(connection, asked)
             found = connection.execution_options(yield_per=CHUNK).execute(asked)
-            frame = _gathered(found.partitions(), list(found.keys()))
+        names = tuple(found.keys())
+        yield Stream(f"{label}, {'table ' + table if table else 'query'}", rows, names, _batches(found, names, address))
+
+
+def _batches(found: sql.CursorResult[Any], names: Sequence[str], address: Address) -> Iterator[pa.RecordBatch]:
+    """The rows of an answer, some at a time."""
+    chunks = found.partitions()
+    while True:
+        with _told(address):
+            rows = next(chunks, None)
+            if rows is None:
+                return
+            batch = pa.RecordBatch.from_arrays([_array(one) for one in zip(*rows, strict=True)], names=list(names))
+        yield batch
+
+
+@contextmanager
+def _told(address: Address) -> Iterator[None]:
+    """What goes wrong in a database as an error of ours, without credentials."""
+    try:
+        yield
     except FileUnreadable:
         raise
     except FAILURES as problem:
-        raise FileUnreadable(label, address.reason(problem), "Check the address and the table.") from None
+        raise FileUnreadable(address.shown, address.reason(problem), AGAIN) from None
     except (AddressWrong, ValueError) as problem:
-        raise FileUnreadable(label, address.reason(problem), "Check the address and the table.") from None
-    return Source(frame, f"{label}, {'table ' + table if table else 'query'}", 1)
+        raise FileUnreadable(address.shown, address.reason(problem), AGAIN) from None
+
+
+def _count(connection: sql.Connection, asked: Any) -> int:
+    """Rows of a table."""
+    return int(connection.execute(sql.select(sql.func.count()).select_from(asked.subquery())).scalar_one())
 
 
 def _whole(connection: sql.Connection, table: str, label: str) -> sql.Select[Any]:
@@ -60,17 +88,6 @@ def _whole(connection: sql.Connection, table: str, label: str) -> sql.Select[Any
     return sql.select(sql.Table(table, sql.MetaData(), autoload_with=connection))
 
 
-def _gathered(chunks: Iterator[Sequence[Any]], names: list[str]) -> pd.DataFrame:
-    """Rows as columns, chunk by chunk."""
-    columns: list[list[pa.Array]] = [[] for _ in names]
-    for rows in chunks:
-        for column, values in zip(columns, zip(*rows, strict=True), strict=True):
-            column.append(_array(values))
-    return pd.DataFrame(
-        {name: _column(parts) for name, parts in zip(names, columns, strict=True)}, columns=pd.Index(names)
-    )
-
-
 def _array(values: Sequence[Any]) -> pa.Array:
     """Values as the driver has them; what is not of one kind is told as text."""
     try:
@@ -79,26 +96,4 @@ def _array(values: Sequence[Any]) -> pa.Array:
         return pa.array([None if one is None else str(one) for one in values], pa.string())
     if pa.types.is_decimal(found.type):
         return pa.array([None if one is None else float(one) for one in values], pa.float64())
-    return found.dictionary_encode() if pa.types.is_string(found.type) else found
-
-
-def _column(parts: list[pa.Array]) -> Any:
-    """A column of pandas; its chunks under the one kind that holds them all."""
-    if not parts:
-        return np.empty(0, dtype=object)
-    known = [one for one in parts if not pa.types.is_null(one.type)] or parts
-    kinds = {one.type for one in known}
-    if len(kinds) > 1:
-        texts = any(pa.types.is_dictionary(kind) or pa.types.is_string(kind) for kind in kinds)
-        kind = pa.string() if texts else pa.float64()
-        parts = [one.cast(kind) for one in parts]
-    else:
-        parts = [one.cast(known[0].type) for one in parts]
-    whole = pa.chunked_array(parts)
-    if not pa.types.is_dictionary(whole.type):
-        return whole.to_pandas(date_as_object=False)
-    coded = whole.unify_dictionaries().combine_chunks()
-    codes = coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
-    texts = pd.Index(coded.dictionary.to_pylist(), dtype=object)
-    found = pd.Categorical.from_codes(codes, dtype=pd.CategoricalDtype(texts))
-    return found if len(found) >= FEW_ROWS else np.asarray(found, dtype=object)
+    return found
