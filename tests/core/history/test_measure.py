@@ -66,6 +66,17 @@ def test_a_ratio_has_no_total():
     assert total["forecast"].isna().all() and total["reason"].str.contains("ratio of two sums").all()
 
 
+@pytest.mark.parametrize("place", ["csv", "parquet"])
+def test_what_demand_is_counted_in_is_told_by_its_values_unless_stated(place, tmp_path):
+    file = tmp_path / f"demand.{place}"
+    kept = pd.DataFrame({"period": pd.period_range("2024-01", periods=12, freq="M").astype(str), "demand": 2.25})
+    kept.to_csv(file, index=False) if place == "csv" else kept.to_parquet(file)
+    words = {"cadence": "monthly"}
+    assert vx.read_history(file, **words).measure.whole is None
+    assert not next(iter(vx.read_history(file, **words))).support.whole
+    assert vx.read_history(file, whole=True, **words).measure.whole is True
+
+
 def test_a_measure_is_kept(tmp_path):
     history = read("temperature", unit="degrees", floor="none")
     publication = vx.publish(history, method="mean", horizon=3)

@@ -178,6 +178,8 @@ class Columnar(Spans):
 
     def under(self, rules: Rules | None) -> Self:
         """The same raw values under other rules; None for the raw values themselves."""
+        if rules is None and self.rules is None:
+            return self
         return self._with((series.under(rules) for series in self), self.notes)
 
     @property

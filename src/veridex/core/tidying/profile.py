@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -18,6 +19,9 @@ from veridex.core.reading.expectation import Expectation, expect
 from veridex.core.reading.item_reading import ItemReading, Readings
 
 __all__ = ["ItemProfile", "profile", "profile_items"]
+
+BLOCK = 1_000
+"""Items whose rows are made into columns at once."""
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -57,7 +61,9 @@ def profile(history: History | ItemHistory, events: Events | None = None) -> pd.
     Demand classes: Syntetos, Boylan and Croston (2005). Strengths: Wang, Smith and Hyndman (2006). Outliers: see
     docs/methods.md.
     """
-    return pd.DataFrame([one.numbers for one in _each(history, events)])
+    each = (one.numbers for one in _each(history, events))
+    blocks = [pd.DataFrame(block) for block in iter(lambda: list(islice(each, BLOCK)), [])]
+    return pd.concat(blocks, ignore_index=True) if len(blocks) > 1 else blocks[0]
 
 
 def profile_items(history: History | ItemHistory, events: Events | None = None) -> list[ItemProfile]:

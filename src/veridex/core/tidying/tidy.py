@@ -180,7 +180,9 @@ def _merged(history: History, rule: Duplicates) -> History:
         problem = f"has {len(repeats[0].quantities)} rows ({_listed(repeats[0])})"
         raise RowsRefused(item, period, problem, count, "duplicates='sum'")
     as_read = {(mark.item, mark.ordinal): mark.before for mark in history.marks if mark.what == MERGED}
-    values, marks = np.array(history.values), [mark for mark in history.marks if mark.what != MERGED]
+    marks = [mark for mark in history.marks if mark.what != MERGED]
+    values = history.room.empty(history.values.shape)
+    values[:] = history.values
     for i, name in enumerate(history.names):
         first, length = int(history.starts[i]), int(history.offsets[i + 1] - history.offsets[i])
         for repeat in history.repeats.get(name, ()):
