@@ -20,16 +20,18 @@ FILLED = {
 }
 
 
-def ledger(history: History) -> pd.DataFrame:
+def ledger(history: History, places: range | None = None) -> pd.DataFrame:
     """Every repair of a tidied history, and what was found in it: a row each.
 
-    Columns: item, period, what, before, after, why. Empty for a history that was not tidied.
+    Columns: item, period, what, before, after, why. Empty for a history that was not tidied. `places` are those of
+    the items that are wanted, by default all.
     """
-    names = set(history.names)
+    places = range(len(history)) if places is None else places
+    names = set(history.names[places.start : places.stop])
     marks = [mark for mark in history.marks if mark.item in names]
     rules = history.rules
     if isinstance(rules, TidyRules):
-        for series in history:
+        for series in map(history.at, places):
             marks += ledger_of(series, mend(series, rules), rules)
     marks.sort(key=lambda mark: (mark.item, mark.ordinal, mark.what))
     return pd.DataFrame(

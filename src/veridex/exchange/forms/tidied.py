@@ -102,28 +102,27 @@ def _schema(head: Mapping[str, Any]) -> pa.Schema:
 
 def _demand(history: History, head: Mapping[str, Any]) -> Iterator[pa.Table]:
     """The rows of the table, some items after the others."""
-    schema, marks = _schema(head), _marks(history)
+    schema = _schema(head)
     arrays = {OWN.get(name, name): array for name, array in arrays_of(history).items() if array is not None}
-    ordinals = np.concatenate([series.ordinals for series in history])
     for first in range(0, len(history), PART):
-        names = history.names[first : first + PART]
+        places = range(first, min(first + PART, len(history)))
+        names = history.names[first : places.stop]
+        ordinals = np.concatenate([history.at(place).ordinals for place in places])
         sizes = np.diff(history.offsets[first : first + PART + 1])
         rows = slice(int(history.offsets[first]), int(history.offsets[first + len(names)]))
         items = np.repeat(np.array(names, dtype=object), sizes)
         found: dict[str, Any] = {name: array[rows] for name, array in arrays.items()}
-        found |= {"item": items, "period": history.cadence.starts(ordinals[rows])}
+        found |= {"item": items, "period": history.cadence.starts(ordinals)}
         if history.raw is not None:
-            keys = zip(items.tolist(), ordinals[rows].tolist(), strict=True)
-            found["mark"] = [marks.get(key) for key in keys]
+            marks = _marks(history, places)
+            found["mark"] = [marks.get(key) for key in zip(items.tolist(), ordinals.tolist(), strict=True)]
         yield arrow_table(found, schema)
 
 
-def _marks(history: History) -> dict[tuple[str, int], str]:
-    """What was repaired or found at an item's periods."""
-    if history.raw is None:
-        return {}
+def _marks(history: History, places: range) -> dict[tuple[str, int], str]:
+    """What was repaired or found at the periods of some items."""
     found: dict[tuple[str, int], list[str]] = {}
-    table = ledger(history)
+    table = ledger(history, places)
     ordinals = history.cadence.ordinals(table["period"].to_numpy()).tolist()
     for item, ordinal, what in zip(table["item"], ordinals, table["what"], strict=True):
         found.setdefault((item, ordinal), []).append(what)
