@@ -49,7 +49,7 @@ def whole_job(items: int) -> dict[str, float]:
         kept: list[object] = []
         scheme = vx.RollingOrigin(horizon=12)
         stage("test", lambda: vx.backtest(history, None, scheme, engine="processes", to=place / "trial"))
-        stage("decide", lambda: kept.append(vx.decide(vx.read_trial(place / "trial"))))
+        stage("decide", lambda: kept.append(vx.decide(vx.read_trial(place / "trial"), engine="processes")))
         stage(
             "publish",
             lambda: vx.publish(history, kept[0], horizon=12, past=0, engine="processes", to=place / "out.parquet"),
