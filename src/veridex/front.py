@@ -31,11 +31,11 @@ from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels
 from veridex.core.verdict.verdict import Verdict
 from veridex.core.verdict.verdict import decide as decide_by_core
 from veridex.errors import ParameterError
-from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.stores import PartsDirectory
 from veridex.job.desk import HERE, engine_by_name, engine_of, running, shown
 from veridex.job.pipeline import edition, released, rows_ahead
 from veridex.job.placing import for_publication, for_trial
+from veridex.job.shelving import on_disk
 
 __all__ = ["backtest", "compare_fits", "decide", "fit", "publish", "tune"]
 
@@ -345,6 +345,6 @@ def publish(
     place = for_publication([] if to is None else [to] if isinstance(to, (str, Path)) else list(to))
     place.refuse_too_many(rows_ahead(many, asked.ahead, len(scenarios)))
     by = engine_of(engine) if progress is None else shown(engine_of(engine), progress)
-    made = released(many, source, asked, by, MemoryShelf if to is None else SpooledShelf)
+    made = released(many, source, asked, by, MemoryShelf if to is None else on_disk(source, asked))
     place(made, HERE)
     return made

@@ -44,6 +44,43 @@ def test_parts_are_the_whole(history, source, tmp_path, monkeypatch):
         parts["item-9"]
 
 
+def test_a_publication_that_was_killed_goes_on_where_it_was_unless_something_changed(history, tmp_path, monkeypatch):
+    monkeypatch.setattr(shelves, "PART", 2)
+    vx.backtest(history, ["theta", "seasonal-naive"], SCHEME, to=tmp_path / "trial")
+    verdict = vx.decide(vx.read_trial(tmp_path / "trial"))
+
+    def made(verdict, last=None, **words):
+        """How many items were made, and the publication; killed after the last."""
+        counted = []
+
+        def stop(done, _of):
+            counted.append(done)
+            if done == last:
+                raise KeyboardInterrupt
+
+        try:
+            found = vx.publish(history, verdict, horizon=4, groups=["all"], to=tmp_path / "p", progress=stop, **words)
+        except KeyboardInterrupt:
+            found = None
+        return len(counted), found
+
+    def beside():
+        return [one for one in (tmp_path / "trial").iterdir() if one.name.startswith(shelves.PREFIX)]
+
+    assert made(verdict, 5) == (5, None) and not (tmp_path / "p").exists()
+    assert len(beside()) == 1 and vx.read_trial(tmp_path / "trial").errors.equals(verdict.trial.errors)
+    again, found = made(vx.decide(vx.read_trial(tmp_path / "trial")))
+    assert again == 3, "two parts of two were there"
+    whole = vx.publish(history, verdict, horizon=4, groups=["all"])
+    assert compared(found, whole, history).same and compared(vx.read_publication(tmp_path / "p"), whole, history).same
+    del found
+    assert beside() == []
+    for changed, words in ((verdict.override("item-1", "theta", "Ada: a fair"), {}), (verdict, {"quantiles": [90]})):
+        made(verdict, 5)
+        assert made(changed, **words)[0] == 7
+        assert beside() == []
+
+
 def test_a_destination_is_refused_before_the_work(history, tmp_path, monkeypatch):
     done = []
     with pytest.raises(DestinationRefused, match="no place of this kind"):
@@ -65,7 +102,7 @@ def test_commands_with_many_items_go_by_parts_and_say_the_same(history, tmp_path
     words += ["--methods", "theta, seasonal-naive", "--origins", "6", "--horizon", "4", "--engine", "serial"]
     found = []
     for most in (1000, 2):
-        for place in ("testing", "pipeline"):
+        for place in ("testing", "shelving"):
             monkeypatch.setattr(f"veridex.job.{place}.IN_MEMORY", most)
         held = vx.read_publication(ran(words, tmp_path / f"kept-{most}"))
         found.append(held)

@@ -18,6 +18,7 @@ from veridex.core.backtest.folds import ARRAYS, FoldArrays, ItemTrial
 from veridex.core.backtest.store import Extent, Kept, Opener, merged, stacked
 from veridex.core.backtest.trial import Trial
 from veridex.errors import TrialUnreadable
+from veridex.exchange.forms.shelves import PREFIX
 from veridex.exchange.forms.trials import TRIAL, head_of, history_rows, history_under, trial_under
 from veridex.exchange.kept import Form, Found, Unfit, line_of
 from veridex.exchange.kept import Kept as KeptValue
@@ -225,7 +226,7 @@ def _place_of(directory: Path, number: int) -> Path:
 
 
 def _is_ours(path: Path) -> bool:
-    return path.suffix == SUFFIX or path.name == SEAL or (path.name.startswith(CUT) and path.is_dir())
+    return path.suffix == SUFFIX or path.name == SEAL or (path.name.startswith((CUT, PREFIX)) and path.is_dir())
 
 
 def _lives_in(trial: Trial, directory: Path) -> bool:

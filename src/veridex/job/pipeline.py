@@ -21,12 +21,12 @@ from veridex.core.scoring.levels import checked_levels
 from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
-from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_trial
-from veridex.job.desk import IN_MEMORY, Advance, Desk, engine_of, made_now, shown
+from veridex.job.desk import Advance, Desk, engine_of, made_now, shown
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
+from veridex.job.shelving import shelf_for
 from veridex.job.testing import backtested
 from veridex.job.words import Stated, told_by
 
@@ -42,7 +42,6 @@ __all__ = [
     "released",
     "rows_ahead",
     "rows_of",
-    "shelf_for",
     "trial_for",
     "values",
 ]
@@ -158,7 +157,7 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     if own:
         method = as_method(own[0])
         desk.say(f"Published by your choice, {method}; nothing was backtested, so its error is not known.")
-        return Outcome(released(history, method, made, engine, shelf_for(len(history))), None)
+        return Outcome(released(history, method, made, engine, shelf_for(len(history), method, made)), None)
     assert trial is not None
     for note in trial.notes:
         desk.say(note)
@@ -166,13 +165,8 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
         many = len(trial.history) >= MANY_CHOICES
         verdict = decided(trial, asked.deciding, asked.last, engine if many else None, progress)
     with desk.watched("publish", len(history)) as progress:
-        made_of = released(history, verdict, made, shown(engine, progress), shelf_for(len(history)))
-        return Outcome(made_of, verdict)
-
-
-def shelf_for(items: int) -> Opened:
-    """Where so many item publications go: on disk from so many on that memory is no place for them."""
-    return SpooledShelf if items > IN_MEMORY else MemoryShelf
+        opened = shelf_for(len(history), verdict, made)
+        return Outcome(released(history, verdict, made, shown(engine, progress), opened), verdict)
 
 
 def values(history: History, publishing: Publishing) -> dict[str, Any]:

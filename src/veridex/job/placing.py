@@ -6,6 +6,7 @@ from typing import Any
 
 from veridex.core.backtest.store import Opener
 from veridex.core.publication.publication import Publication
+from veridex.core.publication.shelf import Shelf
 from veridex.errors import PublicationUnreadable
 from veridex.exchange.forms.publications import PUBLICATION
 from veridex.exchange.forms.tidied import TIDIED
@@ -54,6 +55,8 @@ class Destination:
             return
         replaced = [standing(one) if self._form is PUBLICATION else "" for one in self._places]
         keep_together(self._form.keep(what), self._places)
+        if isinstance(what, Publication) and isinstance(what.published, Shelf):
+            what.published.placed()
         for one, old in zip(self._places, replaced, strict=True):
             instead = "" if not old else f", in place of {old}" if not one.numbered else f", after {old}"
             desk.say(f"Written to {one.shown}{instead}.")

@@ -29,7 +29,7 @@ def make_publication(
     """Refit on the whole history and forecast; see `veridex.publish`, the public face.
 
     Items are prepared when a worker is ready for them, and put on a shelf as they come: no more of them need be in
-    memory.
+    memory. What stands on the shelf already, the first items, is not made again.
     """
     verdict = source if isinstance(source, Verdict) else None
     furthest = _furthest(history, asked)
@@ -37,8 +37,11 @@ def make_publication(
     summed = {item for way in grouped for items in way.members.values() for item in items}
     head = _head(history, verdict, asked, grouped, furthest)
     prepared = Preparation(history, source, asked)
-    shelf, shares = opened(head), {}
-    for one in engine.map(ItemWork(asked.wanted, asked.explaining, asked.scenarios), Tasks(prepared.at, len(history))):
+    shelf = opened(head)
+    done = len(shelf)
+    shares = {item: share for item in shelf if item in summed and (share := Share.of(shelf[item])) is not None}
+    left = Tasks(lambda place: prepared.at(done + place), len(history) - done)
+    for one in engine.map(ItemWork(asked.wanted, asked.explaining, asked.scenarios), left):
         shelf.put(one)
         if one.item in summed and (share := Share.of(one)) is not None:
             shares[one.item] = share

@@ -9,7 +9,7 @@ __all__ = ["MemoryShelf", "Opened", "Shelf"]
 
 
 class Shelf(Mapping[str, ItemPublication]):
-    """What is published by item, in the order in which it was put there."""
+    """What is published by item, in the order in which it was put there; a part of it may have been there before."""
 
     def put(self, one: ItemPublication) -> None:
         """Put what is published for an item behind the others."""
@@ -17,6 +17,9 @@ class Shelf(Mapping[str, ItemPublication]):
 
     def finish(self) -> None:
         """Nothing is put there any more."""
+
+    def placed(self) -> None:
+        """The publication was written where it goes."""
 
 
 Opened = Callable[[Head], Shelf]

@@ -21,10 +21,14 @@ class Choices(Mapping[str, Choice]):
         Given an item, what is to be published for it.
     kept : bool
         Whether all that were made are kept.
+    key : str or None
+        Everything that they depend on beside the trial, as text; None where nothing tells, as of a function.
     """
 
-    def __init__(self, names: tuple[str, ...], make: Callable[[str], Choice], *, kept: bool) -> None:
-        self._names, self._make, self._kept = dict.fromkeys(names), make, kept
+    def __init__(
+        self, names: tuple[str, ...], make: Callable[[str], Choice], *, kept: bool, key: str | None = None
+    ) -> None:
+        self._names, self._make, self._kept, self.key = dict.fromkeys(names), make, kept, key
         self._made: OrderedDict[str, Choice] = OrderedDict()
         self._own: dict[str, Choice] = {}
 
@@ -50,12 +54,15 @@ class Choices(Mapping[str, Choice]):
     def __len__(self) -> int:
         return len(self._names)
 
-    def changed(self, change: Callable[[Choice], Choice]) -> "Choices":
-        """The same, each changed."""
-        return Choices(tuple(self._names), lambda item: change(self[item]), kept=self._kept)
+    def changed(self, change: Callable[[Choice], Choice], how: str) -> "Choices":
+        """The same, each changed; `how` is everything that the change depends on."""
+        key = None if self.key is None else f"{self.key}; {how}"
+        return Choices(tuple(self._names), lambda item: change(self[item]), kept=self._kept, key=key)
 
     def but(self, item: str, choice: Choice) -> "Choices":
         """The same, but for one."""
-        found = Choices((), self._make, kept=self._kept)
+        winner, override = choice.winner, choice.override
+        own = (item, None if winner is None else winner.method.text, None if override is None else override.reason)
+        found = Choices((), self._make, kept=self._kept, key=None if self.key is None else f"{self.key}; {own!r}")
         found._names, found._made, found._own = self._names, self._made, {**self._own, item: choice}
         return found

@@ -50,7 +50,8 @@ def kept_until_worse(verdict: Verdict, before: Mapping[str, Before]) -> Verdict:
     def kept(choice: Choice) -> Choice:
         return _kept(choice, verdict, before[choice.item]) if choice.item in before else choice
 
-    return replace(verdict, choices=verdict.choices.changed(kept))
+    how = repr(sorted((item, one.method.text, one.route) for item, one in before.items()))
+    return replace(verdict, choices=verdict.choices.changed(kept, how))
 
 
 def _kept(choice: Choice, verdict: Verdict, before: Before) -> Choice:

@@ -97,14 +97,14 @@ def decide(
         If the rule or a condition is none that this trial can answer.
     """
     if not callable(rule) and rule not in RULES:
-        problem = f"the rules are {' and '.join(map(repr, RULES))}, or a function"
-        raise ParameterError("rule", repr(rule), problem)
+        raise ParameterError("rule", repr(rule), f"the rules are {' and '.join(map(repr, RULES))}, or a function")
     if isinstance(engine, str):
         raise ParameterError("engine", repr(engine), "the core takes an engine itself; vx.decide takes its name")
     stated = Conditions.checked(trial, allowed, lead_times, target, bias_limit, coverage_floor, simplest)
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
     deliberation = Deliberation(trial, rule, stated, engine or SerialEngine(), progress)
-    choices = Choices(trial.history.names, deliberation.choice, kept=trial.store.whole)
+    key = None if callable(rule) else f"{rule} {stated!r}"
+    choices = Choices(trial.history.names, deliberation.choice, kept=trial.store.whole, key=key)
     pool, then = Pool(), Pool()
     for choice in deliberation.choices():
         choices.put(choice)

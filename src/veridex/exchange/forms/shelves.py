@@ -1,8 +1,13 @@
 """Shelves on disk: what is published for a portfolio need not fit into memory."""
 
+import os
+import shutil
+import weakref
 from collections.abc import Iterator
 from pathlib import Path
 
+import pyarrow as pa
+from filelock import FileLock, Timeout
 from pyarrow import parquet
 
 from veridex.core.publication.dossier import ItemPublication
@@ -13,25 +18,37 @@ from veridex.exchange.forms.item_parts import PART, Reader, layouts_under, part_
 from veridex.exchange.kept import Found, Part
 from veridex.exchange.scratch import Scratch
 
-__all__ = ["SpooledShelf"]
+__all__ = ["PREFIX", "SpooledShelf", "room_beside"]
 
 TABLES = ("forecast", "total", "item", "law")
 
+PREFIX = "published-"
+"""What directories of parts beside a trial begin with: a publication that was killed goes on with them."""
+
+LOCK = "lock"
+
 
 class SpooledShelf(Shelf):
-    """Items as tables in a temporary directory, some at a time; they go with the shelf.
+    """Items as tables in a directory, some at a time; they go with the shelf.
 
     Parameters
     ----------
     head : Head
+    home : Home, optional
+        Where the tables are, perhaps some already; they stay until the publication was written where it goes. By
+        default a temporary directory.
     """
 
-    def __init__(self, head: Head) -> None:
-        self._home = Scratch("published")
+    def __init__(self, head: Head, home: "Home | None" = None) -> None:
+        self._home = Scratch("published") if home is None else home
         self._head, self._layouts = head, layouts_under(head_entry(head, ()))
         self._waiting: list[ItemPublication] = []
         self._places: dict[str, int] = {}
         self._count, self._at_hand = 0, (-1, dict[str, ItemPublication]())
+        while all(self._file(self._count, name).exists() for name in TABLES):
+            names = parquet.read_table(self._file(self._count, "item"), columns=["item"])["item"]
+            self._places |= dict.fromkeys(names.to_pylist(), self._count)
+            self._count += 1
 
     def put(self, one: ItemPublication) -> None:
         """Write it, together with others."""
@@ -44,9 +61,14 @@ class SpooledShelf(Shelf):
         """Write what waits."""
         if self._waiting:
             for name, table in part_of(self._waiting, self._head, self._layouts).items():
-                parquet.write_table(table, self._file(self._count, name), compression="lz4")
+                self._write(table, self._file(self._count, name))
             self._waiting = []
             self._count += 1
+
+    def placed(self) -> None:
+        """The publication was written where it goes: nothing will have to go on with these tables."""
+        if isinstance(self._home, Home):
+            self._home.let_go(self)
 
     def parts(self) -> Iterator[Part]:
         """The tables, some items after the others."""
@@ -73,3 +95,50 @@ class SpooledShelf(Shelf):
 
     def _file(self, part: int, name: str) -> Path:
         return self._home.path / f"{part}-{name}.parquet"
+
+    def _write(self, table: pa.Table, path: Path) -> None:
+        """Write all of a file or none of it."""
+        begun = path.with_suffix(".begun")
+        parquet.write_table(table, begun, compression="lz4")
+        os.replace(begun, path)
+
+
+class Home:
+    """A directory that outlives the process, held by one publication at a time."""
+
+    def __init__(self, path: Path, lock: FileLock) -> None:
+        self.path, self._lock = path, lock
+
+    def let_go(self, shelf: SpooledShelf) -> None:
+        """Remove it when the shelf goes."""
+        self._lock.release()
+        weakref.finalize(shelf, shutil.rmtree, self.path, ignore_errors=True)
+
+
+def room_beside(trial: Path, key: str) -> Home | None:
+    """Where the parts of a publication by a trial in a directory are kept until it is finished, by all it depends on.
+
+    What other publications left there is removed, unless they are at work. None where this very publication is made
+    by another process at this time, or the directory cannot be written.
+    """
+    try:
+        for other in trial.glob(f"{PREFIX}*"):
+            if other.name != PREFIX + key and (lock := _held(other)) is not None:
+                lock.release()
+                shutil.rmtree(other, ignore_errors=True)
+        path = trial / f"{PREFIX}{key}"
+        path.mkdir(exist_ok=True)
+        lock = _held(path)
+    except OSError:
+        return None
+    return None if lock is None else Home(path, lock)
+
+
+def _held(directory: Path) -> FileLock | None:
+    """The lock of a directory; None where somebody else has it."""
+    lock = FileLock(directory / LOCK)
+    try:
+        lock.acquire(timeout=0)
+    except Timeout:
+        return None
+    return lock
