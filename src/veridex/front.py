@@ -122,10 +122,10 @@ def backtest(
         keep=keep,
     )
     kept, place = None if checkpoint is None else PartsDirectory(checkpoint), for_trial([] if to is None else [to])
-    trial = run_backtest(
-        many, course, running(HERE, engine_of(engine), progress, kept, place.opened or MemoryStore.opened), onto
-    )
-    place(trial, HERE)
+    who = running(HERE, engine_of(engine), progress, kept, place.opened or MemoryStore.opened)
+    with place.held():
+        trial = run_backtest(many, course, who, onto)
+        place(trial, HERE)
     return trial
 
 

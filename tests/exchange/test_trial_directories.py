@@ -5,9 +5,11 @@ import shutil
 
 import numpy as np
 import pytest
+from typer.testing import CliRunner
 
 import veridex as vx
 from conftest import monthly, portfolio
+from veridex.cli.main import app
 from veridex.core.backtest.folds import ARRAYS
 from veridex.engines.processes import ProcessEngine
 from veridex.errors import DestinationRefused, TrialUnreadable
@@ -72,6 +74,9 @@ def test_what_was_killed_is_no_trial_and_goes_on(history, trial, tmp_path):
 
     def stop(count, _of):
         done.append(count)
+        if count == 2:
+            with pytest.raises(DestinationRefused, match="another backtest is being written there"):
+                vx.backtest(history, LINEUP, SCHEME, to=place)
         if count == 5:
             raise KeyboardInterrupt
 
@@ -97,6 +102,16 @@ def test_what_was_killed_is_no_trial_and_goes_on(history, trial, tmp_path):
     for _ in range(4):
         vx.backtest(longer, LINEUP, SCHEME, to=place)
     assert len(list(place.glob("*.trials"))) <= 5
+
+
+def test_a_trial_that_gives_way_to_another_is_named(history, tmp_path):
+    source, place = tmp_path / "demand.csv", tmp_path / "trial"
+    history.to_frame().to_csv(source, index=False)
+    words = ["backtest", str(source), "--item", "item", "--methods", "naive", "--origins", "3", "--to", str(place)]
+    first, again = (CliRunner().invoke(app, words) for _ in range(2))
+    assert first.exit_code == again.exit_code == 0, again.output
+    assert "in place of" not in first.stderr
+    assert f"Written to {place}, in place of the trial of 15 items by 2 methods." in again.stderr.replace("\n  ", " ")
 
 
 def test_a_trial_is_written_to_a_directory_and_what_was_changed_is_refused(trial, tmp_path):

@@ -60,11 +60,12 @@ def run_backtest(
     if scoring.show_lineup:
         show(lineup_table(history, testing.methods, driven=told.given), placing, title="Lineup")
         return
-    trial = backtested(history, testing, told, desk, opened=place.opened)
-    for note in trial.notes:
-        desk.say(note)
-    show_part(trial, scoring, placing)
-    place(trial, desk)
+    with place.held():
+        trial = backtested(history, testing, told, desk, opened=place.opened)
+        for note in trial.notes:
+            desk.say(note)
+        show_part(trial, scoring, placing)
+        place(trial, desk)
     if placing.figures is not None:
         desk.say(draw_trial(trial, scoring.measure, placing.figures))
 

@@ -199,12 +199,16 @@ def shown(destination: str | Path) -> str:
     return place_of(destination, PUBLICATION).shown if "://" in str(destination) else str(destination)
 
 
-def standing(place: Place) -> str:
-    """What a place holds of an earlier publication, in words; empty where it holds none that can be read."""
-    head = place.head(PUBLICATION)
-    if head is None or "created" not in head:
+def standing(place: Place, form: Form) -> str:
+    """What a place holds of an earlier publication or trial, in words; empty where it holds none that can be read."""
+    head = place.head(form) if form in (PUBLICATION, TRIAL) else None
+    if head is None:
         return ""
-    return f"the publication made at {head['created']}"
+    if form is PUBLICATION:
+        return f"the publication made at {head['created']}" if "created" in head else ""
+    if head.get("format") != form.version:
+        return ""
+    return f"the trial of {head['items']:,} items by {len(head['lineup'])} methods"
 
 
 def planned_at(source: str | Path) -> Planned | None:

@@ -6,18 +6,20 @@ import os
 import warnings
 from collections import OrderedDict
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from typing import Any, ClassVar
 
 import pyarrow as pa
+from filelock import FileLock, Timeout
 from pyarrow import parquet
 
 from veridex.core.backtest import store as stores
 from veridex.core.backtest.folds import ARRAYS, FoldArrays, ItemTrial
 from veridex.core.backtest.store import Extent, Kept, Opener, merged, stacked
 from veridex.core.backtest.trial import Trial
-from veridex.errors import TrialUnreadable
+from veridex.errors import DestinationRefused, TrialUnreadable
 from veridex.exchange.forms.shelves import PREFIX
 from veridex.exchange.forms.trials import TRIAL, head_of, history_rows, history_under, trial_under
 from veridex.exchange.kept import Form, Found, Unfit, line_of
@@ -31,7 +33,7 @@ from veridex.exchange.stores import SUFFIX, PartsDirectory
 
 __all__ = ["DirectoryStore", "TrialDirectory", "for_a_while", "is_trial_directory", "read_trial_directory"]
 
-HISTORY, CUT = "history.parquet", "cut-"
+HISTORY, CUT, LOCK = "history.parquet", "cut-", "lock"
 
 AT_HAND = 8
 """Items that were asked for last are asked for again: so many stay in memory."""
@@ -129,10 +131,33 @@ class TrialDirectory(PathPlace):
             allowed |= {one.name for one in self._target.iterdir() if _is_ours(one)}
         refuse_directory(self._target, allowed)
 
+    @contextmanager
+    def held(self) -> Iterator[None]:
+        """Keep other backtests out while one is written here.
+
+        Raises
+        ------
+        DestinationRefused
+            If there is one already, or the directory cannot be made.
+        """
+        try:
+            self._target.mkdir(parents=True, exist_ok=True)
+            lock = FileLock(self._target / LOCK)
+            lock.acquire(timeout=0)
+        except Timeout:
+            busy = "another backtest is being written there"
+            raise DestinationRefused(self.shown, busy, "Wait for it, or name another directory.") from None
+        except OSError as problem:
+            said = problem.strerror or str(problem)
+            raise DestinationRefused(self.shown, said, "Check that it can be written.") from None
+        try:
+            yield
+        finally:
+            lock.release()
+
     def opened(self, number: int, names: tuple[str, ...], extent: Extent) -> DirectoryStore:
         """The store of a trial that is written here, or of one of its cuts; see `Opener`."""
         if not number:
-            self._target.mkdir(parents=True, exist_ok=True)
             (self._target / TRIAL.head_file).unlink(missing_ok=True)
         return DirectoryStore(_place_of(self._target, number), names, extent)
 
@@ -226,7 +251,7 @@ def _place_of(directory: Path, number: int) -> Path:
 
 
 def _is_ours(path: Path) -> bool:
-    return path.suffix == SUFFIX or path.name == SEAL or (path.name.startswith((CUT, PREFIX)) and path.is_dir())
+    return path.suffix == SUFFIX or path.name in (SEAL, LOCK) or (path.name.startswith((CUT, PREFIX)) and path.is_dir())
 
 
 def _lives_in(trial: Trial, directory: Path) -> bool:

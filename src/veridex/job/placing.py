@@ -1,6 +1,7 @@
 """Placing: destinations are checked before the work, written together, and what stood there is said."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -38,11 +39,28 @@ class Destination:
 
     def __init__(self, form: Form, to: Sequence[str | Path]) -> None:
         self._form, self._places = form, checked(form, to)
+        # A backtest takes the head of an older trial away as it begins.
+        self._stood = [standing(one, form) for one in self._places]
 
     @property
     def opened(self) -> Opener | None:
         """The stores that results go into while they are worked out, where a directory is named: these are there."""
         return next((one.opened for one in self._places if isinstance(one, TrialDirectory)), None)
+
+    @contextmanager
+    def held(self) -> Iterator[None]:
+        """Keep others from working results out into the same directory.
+
+        Raises
+        ------
+        DestinationRefused
+            If somebody does already.
+        """
+        with ExitStack() as stack:
+            for one in self._places:
+                if isinstance(one, TrialDirectory):
+                    stack.enter_context(one.held())
+            yield
 
     def refuse_too_many(self, rows: Mapping[str, int]) -> None:
         """Raise `DestinationRefused` where so many rows of its tables do not fit, before they are worked out."""
@@ -53,11 +71,10 @@ class Destination:
         """Write it, and say where and in place of what."""
         if not self._places:
             return
-        replaced = [standing(one) if self._form is PUBLICATION else "" for one in self._places]
         keep_together(self._form.keep(what), self._places)
         if isinstance(what, Publication) and isinstance(what.published, Shelf):
             what.published.placed()
-        for one, old in zip(self._places, replaced, strict=True):
+        for one, old in zip(self._places, self._stood, strict=True):
             instead = "" if not old else f", in place of {old}" if not one.numbered else f", after {old}"
             desk.say(f"Written to {one.shown}{instead}.")
 

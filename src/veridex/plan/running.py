@@ -227,8 +227,9 @@ class _Work:
         testing = reach(history, asked.testing, asked.publishing)
         engine = _Unwilling(str(self.plan.file)) if self.only == "publish" else None
         place = for_trial([self.journal.tests])
-        trial = backtested(history, testing, asked.explaining, self.desk, engine=engine, opened=place.opened)
-        place(trial, HERE)
+        with place.held():
+            trial = backtested(history, testing, asked.explaining, self.desk, engine=engine, opened=place.opened)
+            place(trial, HERE)
         return trial
 
     def _tell_late(self, to: Sequence[str]) -> None:
