@@ -5,6 +5,7 @@ import time
 
 from verification import (
     accuracy,
+    alike,
     arima,
     campaigns,
     censored,
@@ -55,6 +56,7 @@ PARTS = {
     "reproducing": reproducing.main,
     "campaigns": campaigns.main,
     "sample": sample.main,
+    "alike": alike.main,
 }
 
 

@@ -32,7 +32,7 @@ from veridex.core.verdict.verdict import Verdict
 from veridex.core.verdict.verdict import decide as decide_by_core
 from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory
-from veridex.job.desk import HERE, engine_by_name, engine_of, running, shown
+from veridex.job.desk import HERE, engine_by_name, engine_of, running
 from veridex.job.pipeline import edition, released, rows_ahead
 from veridex.job.placing import for_publication, for_trial
 from veridex.job.shelving import on_disk
@@ -344,7 +344,7 @@ def publish(
     source = verdict if verdict is not None else methods([method] if method is not None else [])[0]
     place = for_publication([] if to is None else [to] if isinstance(to, (str, Path)) else list(to))
     place.refuse_too_many(rows_ahead(many, asked.ahead, len(scenarios)))
-    by = engine_of(engine) if progress is None else shown(engine_of(engine), progress)
-    made = released(many, source, asked, by, MemoryShelf if to is None else on_disk(source, asked))
+    opened = MemoryShelf if to is None else on_disk(source, asked)
+    made = released(many, source, asked, engine_of(engine), opened, progress)
     place(made, HERE)
     return made

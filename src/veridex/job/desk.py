@@ -1,11 +1,11 @@
 """What the job is handed: somebody to tell, a clock, a way to show how far it has come."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import wraps
-from typing import Any, ParamSpec, TypeVar
+from typing import ParamSpec, TypeVar
 
 from veridex.core.backtest.engine import Engine, SerialEngine
 from veridex.core.backtest.runner import Running
@@ -26,7 +26,6 @@ __all__ = [
     "engine_of",
     "made_now",
     "running",
-    "shown",
     "silent",
     "unwatched",
 ]
@@ -110,25 +109,6 @@ def engine_by_name(work: Callable[P, R]) -> Callable[P, R]:
         return work(*given, **words)
 
     return named
-
-
-def shown(engine: Engine, progress: Advance) -> Engine:
-    """The same engine, which tells how many of its tasks are done."""
-    return _Shown(engine, progress)
-
-
-@dataclass(frozen=True, slots=True)
-class _Shown:
-    engine: Engine
-    progress: Advance
-
-    def map(
-        self, function: Callable[[Any], Any], tasks: Sequence[Any], lost: Callable[[Any], Any] | None = None
-    ) -> Iterator[Any]:
-        """What the engine gives, counted."""
-        for number, found in enumerate(self.engine.map(function, tasks, lost), start=1):
-            self.progress(number, len(tasks))
-            yield found
 
 
 def running(

@@ -23,7 +23,7 @@ from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_trial
-from veridex.job.desk import Advance, Desk, engine_of, made_now, shown
+from veridex.job.desk import Advance, Desk, engine_of, made_now
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.shelving import shelf_for
@@ -166,7 +166,7 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
         verdict = decided(trial, asked.deciding, asked.last, engine if many else None, progress)
     with desk.watched("publish", len(history)) as progress:
         opened = shelf_for(len(history), verdict, made)
-        return Outcome(released(history, verdict, made, shown(engine, progress), opened), verdict)
+        return Outcome(released(history, verdict, made, engine, opened, progress), verdict)
 
 
 def values(history: History, publishing: Publishing) -> dict[str, Any]:
@@ -252,7 +252,12 @@ def edition(
 
 
 def released(
-    history: History, source: Verdict | Method, asked: Edition, engine: Any, opened: Opened = MemoryShelf
+    history: History,
+    source: Verdict | Method,
+    asked: Edition,
+    engine: Any,
+    opened: Opened = MemoryShelf,
+    progress: Advance | None = None,
 ) -> Publication:
     """Publish, unless the source does not fit the history or the drivers.
 
@@ -270,4 +275,4 @@ def released(
             raise ParameterError("drivers", "None", "the verdict was reached with drivers or events; pass them again")
     else:
         source.refuse_in_vain(asked.explaining.drivers, asked.explaining.events)
-    return make_publication(history, source, asked, engine, opened)
+    return make_publication(history, source, asked, engine, opened, progress)

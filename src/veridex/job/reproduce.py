@@ -23,7 +23,7 @@ from veridex.core.publication.reproducing import Reproduced, compared
 from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import RULES, Verdict, decide
 from veridex.errors import ParameterError
-from veridex.job.desk import HERE, Desk, engine_of, made_now, running, shown
+from veridex.job.desk import HERE, Desk, engine_of, made_now, running
 from veridex.job.pipeline import released
 
 __all__ = ["made_again", "reproduce"]
@@ -94,7 +94,7 @@ def made_again(
     if head.backtest is not None:
         source = _verdict(publication, history, then, explaining, desk, engine)
     with desk.watched("publish", len(then)) as progress:
-        return compared(publication, released(then, source, asked, shown(engine, progress)), then)
+        return compared(publication, released(then, source, asked, engine, progress=progress), then)
 
 
 def _as_then(own: Sequence[ItemHistory], publication: Publication, history: History) -> History:

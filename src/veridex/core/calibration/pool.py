@@ -10,7 +10,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
-from veridex.core.arrays import FloatArray
+import numpy as np
+
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.calibration.dependence import correlations
 from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.peers import NOTHING, Peers, Shown
@@ -125,12 +127,28 @@ class Pool:
 
     def totals(self, first: int = 1) -> "Pool":
         """The pool of demand from a lead time on up to each later one."""
-        found: dict[Key, dict[str, Hindcast]] = {}
-        for key, own in self.fits.items():
-            together = self.dependence(key.route)
-            assert together is not None
-            found[key] = {item: fit.totals(together, first) for item, fit in own.items()}
-        return Pool(found)
+        if first not in self._totals:
+            found: dict[Key, dict[str, Hindcast]] = {}
+            for key, own in self.fits.items():
+                together = self.dependence(key.route)
+                assert together is not None
+                found[key] = {item: fit.totals(together, first) for item, fit in own.items()}
+            self._totals[first] = Pool(found)
+        return self._totals[first]
+
+    @cached_property
+    def _totals(self) -> dict[int, "Pool"]:
+        return {}
+
+    @cached_property
+    def told(self) -> IntArray:
+        """How many origins of all items told each lead time, shape (H,)."""
+        return np.asarray(sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in self.every))
+
+    @property
+    def bare(self) -> "Pool":
+        """The same without what was worked out from it, to be handed on."""
+        return Pool(self.fits)
 
 
 def _digest(item: str) -> bytes:

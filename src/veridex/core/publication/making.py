@@ -1,15 +1,17 @@
 """How a publication is made: refit on the whole history, forecast, write down from what and how."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, is_dataclass
 from typing import Any
 
 import numpy as np
 
-from veridex.core.backtest.engine import Engine, Tasks
+from veridex.core.backtest.engine import Engine, Progress, SerialEngine, Tasks
 from veridex.core.history.history import History
 from veridex.core.methods.catalogue import Method
+from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.edition import Edition
+from veridex.core.publication.elsewhere import ItemElsewhere, cases_of
 from veridex.core.publication.groups import Grouping, Share, group_totals, groupings
 from veridex.core.publication.head import Demand, Head
 from veridex.core.publication.item import ItemWork
@@ -24,7 +26,12 @@ __all__ = ["make_publication"]
 
 
 def make_publication(
-    history: History, source: Verdict | Method, asked: Edition, engine: Engine, opened: Opened = MemoryShelf
+    history: History,
+    source: Verdict | Method,
+    asked: Edition,
+    engine: Engine,
+    opened: Opened = MemoryShelf,
+    progress: Progress | None = None,
 ) -> Publication:
     """Refit on the whole history and forecast; see `veridex.publish`, the public face.
 
@@ -40,11 +47,13 @@ def make_publication(
     shelf = opened(head)
     done = len(shelf)
     shares = {item: share for item in shelf if item in summed and (share := Share.of(shelf[item])) is not None}
-    left = Tasks(lambda place: prepared.at(done + place), len(history) - done)
-    for one in engine.map(ItemWork(asked.wanted, asked.explaining, asked.scenarios), left):
+    made = _made(prepared, engine, done)
+    for number, one in enumerate(made, start=1):
         shelf.put(one)
         if one.item in summed and (share := Share.of(one)) is not None:
             shares[one.item] = share
+        if progress is not None:
+            progress(number, len(history) - done)
     shelf.finish()
     return Publication(
         head=head,
@@ -52,6 +61,17 @@ def make_publication(
         groups=tuple(one for way in grouped for one in group_totals(way, shares, history, asked.wanted)),
         ledger=ledger(history),
     )
+
+
+def _made(prepared: Preparation, engine: Engine, done: int) -> Iterable[ItemPublication]:
+    """What is published for each item from a place on: chosen and prepared here, or by workers where there are some."""
+    work = ItemWork(prepared.asked.wanted, prepared.asked.explaining, prepared.asked.scenarios)
+    left = len(prepared.history) - done
+    if isinstance(engine, SerialEngine) or not isinstance(prepared.source, Verdict):
+        return engine.map(work, Tasks(lambda place: prepared.at(done + place), left))
+    case = cases_of(prepared, prepared.source)
+    there = ItemElsewhere.of(work, prepared.asked, prepared.source)
+    return engine.map(there, Tasks(lambda place: case(done + place), left))
 
 
 def _furthest(history: History, asked: Edition) -> int:

@@ -1,11 +1,12 @@
 """What is to be published for each item: its method with all that is known of it, made when a worker is ready."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
+from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Wanted
 from veridex.core.calibration.warping import stretch_of_totals, warps
 from veridex.core.history.history import History
@@ -20,7 +21,7 @@ from veridex.core.reading.neighbours import Seasons, ends_of, seasons_at
 from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
 
-__all__ = ["Preparation"]
+__all__ = ["Preparation", "columns_for", "task_of"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,11 +33,21 @@ class Preparation:
     asked: Edition
 
     def at(self, place: int) -> ItemTask:
-        """The task of the item at a place, with the seasons that neighbours lend to the methods that borrow."""
+        """The task of the item at a place."""
         series = self.history.at(place)
-        task = _task(series, self._readings[series.item], self.source, self.asked)
-        columns = dict.fromkeys(column for one in _fitted_for(task) for column in one.borrows)
-        return replace(task, borrowed={column: self._lent(column).lent(series.item)[0] for column in columns} or None)
+        read = self.reading(series.item)
+        return task_of(series, read, self.source, self.asked, lambda column: self.lent(column, series.item))
+
+    def reading(self, item: str) -> ItemReading:
+        """What an item is taken for."""
+        return self._readings[item]
+
+    def lent(self, column: str, item: str) -> FloatArray:
+        """The season that an item's neighbours by a column lend at the end of its history."""
+        if column not in self._seasons:
+            self._seasons[column] = seasons_at(self._everybody, column, ends_of(self._everybody))
+        found: FloatArray = self._seasons[column].lent(item)[0]
+        return found
 
     @cached_property
     def _readings(self) -> Mapping[str, ItemReading]:
@@ -57,17 +68,26 @@ class Preparation:
     def _seasons(self) -> dict[str, Seasons]:
         return {}
 
-    def _lent(self, column: str) -> Seasons:
-        """What neighbours lend at the end of each history."""
-        if column not in self._seasons:
-            self._seasons[column] = seasons_at(self._everybody, column, ends_of(self._everybody))
-        return self._seasons[column]
+
+def columns_for(choice: Choice) -> list[str]:
+    """The columns by which what is published for an item borrows seasons of its neighbours."""
+    own = () if choice.winner is None else (choice.winner.method,)
+    instead = () if choice.override is None or choice.override.instead_of is None else (choice.override.instead_of,)
+    return [column for one in (*own, *instead) for column in one.borrows]
 
 
-def _fitted_for(task: ItemTask) -> list[Method]:
-    """Every method that is fitted for an item."""
-    own = [] if task.method is None else [task.method]
-    return [*own, *(one for rivals in task.rivals.values() for one in rivals)]
+def task_of(
+    series: ItemHistory,
+    read: ItemReading,
+    source: Verdict | Method,
+    asked: Edition,
+    lend: Callable[[str], FloatArray],
+) -> ItemTask:
+    """What is to be published for an item, with the seasons that neighbours lend to the methods that borrow."""
+    task = _task(series, read, source, asked)
+    fitted = [*([] if task.method is None else [task.method]), *(one for own in task.rivals.values() for one in own)]
+    columns = dict.fromkeys(column for one in fitted for column in one.borrows)
+    return replace(task, borrowed={column: lend(column) for column in columns} or None)
 
 
 def _task(series: ItemHistory, read: ItemReading, source: Verdict | Method, asked: Edition) -> ItemTask:

@@ -2,13 +2,29 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
+from typing import Any, NamedTuple
 
 from veridex.core.verdict.choice import Choice
 
-__all__ = ["AT_HAND", "Choices"]
+__all__ = ["AT_HAND", "Choices", "Elsewhere"]
 
 AT_HAND = 64
 """Choices that were asked for last are asked for again: so many are kept of a trial that is not in memory."""
+
+
+class Elsewhere(NamedTuple):
+    """How a choice is made by somebody who has neither the trial nor the other items.
+
+    Attributes
+    ----------
+    choose : callable
+        Given a case, the choice; it can be handed on.
+    case : callable
+        Given an item, its case.
+    """
+
+    choose: Callable[[Any], Choice]
+    case: Callable[[str], Any]
 
 
 class Choices(Mapping[str, Choice]):
@@ -23,12 +39,21 @@ class Choices(Mapping[str, Choice]):
         Whether all that were made are kept.
     key : str or None
         Everything that they depend on beside the trial, as text; None where nothing tells, as of a function.
+    elsewhere : Elsewhere, optional
+        How others make them.
     """
 
     def __init__(
-        self, names: tuple[str, ...], make: Callable[[str], Choice], *, kept: bool, key: str | None = None
+        self,
+        names: tuple[str, ...],
+        make: Callable[[str], Choice],
+        *,
+        kept: bool,
+        key: str | None = None,
+        elsewhere: Elsewhere | None = None,
     ) -> None:
         self._names, self._make, self._kept, self.key = dict.fromkeys(names), make, kept, key
+        self.elsewhere = elsewhere
         self._made: OrderedDict[str, Choice] = OrderedDict()
         self._own: dict[str, Choice] = {}
 
@@ -42,6 +67,11 @@ class Choices(Mapping[str, Choice]):
             if not self._kept and len(self._made) > AT_HAND:
                 self._made.popitem(last=False)
         return self._made[item]
+
+    def made(self, item: str) -> Choice | None:
+        """The choice for an item that others need not, or cannot, make."""
+        at_hand = self._own.get(item) or self._made.get(item)
+        return at_hand if at_hand is not None or self.elsewhere is not None else self[item]
 
     def put(self, choice: Choice) -> None:
         """Take in a choice that was made elsewhere, if it is to be kept."""
@@ -63,6 +93,7 @@ class Choices(Mapping[str, Choice]):
         """The same, but for one."""
         winner, override = choice.winner, choice.override
         own = (item, None if winner is None else winner.method.text, None if override is None else override.reason)
-        found = Choices((), self._make, kept=self._kept, key=None if self.key is None else f"{self.key}; {own!r}")
+        key = None if self.key is None else f"{self.key}; {own!r}"
+        found = Choices((), self._make, kept=self._kept, key=key, elsewhere=self.elsewhere)
         found._names, found._made, found._own = self._names, self._made, {**self._own, item: choice}
         return found

@@ -12,6 +12,7 @@ from veridex.core.backtest.engine import Engine, Progress, SerialEngine, Tasks
 from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
 from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.choices import Elsewhere
 from veridex.core.verdict.choosing import choose
 from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.contest import Contest, Field, said_of
@@ -55,10 +56,16 @@ class Deliberation:
         if self._alone or callable(self.rule):  # a planner's own function need not be known elsewhere
             made: Iterable[Choice] = map(self.choice, names)
         else:
-            made = self.engine.map(_Choosing(self._elsewhere, self.rule, *self._heard), self._cases(names))
+            made = self.engine.map(self.elsewhere.choose, self._cases(names))
         for number, choice in enumerate(made, start=len(names) + 1):
             self._tell(number)
             yield choice
+
+    @cached_property
+    def elsewhere(self) -> Elsewhere:
+        """How choices are made by others; the rule is none of the planner's own."""
+        assert isinstance(self.rule, str)
+        return Elsewhere(_Choosing(self._terms, self.rule, *self._heard), self._case)
 
     def _tell(self, halves: int) -> None:
         if self.progress is not None:
@@ -77,7 +84,7 @@ class Deliberation:
         if self._alone:
             heard: Iterable[_Heard] = (_heard_of(self._field(item)) for item in names)
         else:
-            heard = self.engine.map(_Hearing(self._elsewhere), self._cases(names))
+            heard = self.engine.map(_Hearing(self._terms), self._cases(names))
         prior, seldom = Prior(), []
         for number, (said, one) in enumerate(heard, start=1):
             prior.add(said)
@@ -90,18 +97,17 @@ class Deliberation:
         return isinstance(self.engine, SerialEngine)
 
     @cached_property
-    def _elsewhere(self) -> "_Terms":
+    def _terms(self) -> "_Terms":
         """What holds for all items, without any of them."""
         router = replace(self._router, trial=self.trial.only(self.trial.history.names[0]))
         return _Terms(router, self.conditions)
 
     def _cases(self, names: Sequence[str]) -> Tasks["_Case"]:
         """Items by themselves, made when a worker is ready for them."""
+        return Tasks(lambda k: self._case(names[k]), len(names))
 
-        def case(k: int) -> _Case:
-            return _Case(self.trial.only(names[k]), self._cut_short.get(names[k], {}))
-
-        return Tasks(case, len(names))
+    def _case(self, item: str) -> "_Case":
+        return _Case(self.trial.only(item), self._cut_short.get(item, {}))
 
     @np.errstate(all="ignore")
     def _field(self, item: str) -> Field:

@@ -104,7 +104,8 @@ def decide(
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
     deliberation = Deliberation(trial, rule, stated, engine or SerialEngine(), progress)
     key = None if callable(rule) else f"{rule} {stated!r}"
-    choices = Choices(trial.history.names, deliberation.choice, kept=trial.store.whole, key=key)
+    kept, elsewhere = trial.store.whole, None if callable(rule) else deliberation.elsewhere
+    choices = Choices(trial.history.names, deliberation.choice, kept=kept, key=key, elsewhere=elsewhere)
     pool, then = Pool(), Pool()
     for choice in deliberation.choices():
         choices.put(choice)
@@ -141,6 +142,16 @@ class Verdict(Faced):
     def __repr__(self) -> str:
         return f"Verdict(rule={self.rule!r}, {len(self.choices)} items)"
 
+    def without_items(self) -> "Verdict":
+        """What holds for all items, to be handed on: the pools, and the trial of one item in place of all."""
+        names, choices = self.trial.history.names, Choices((), self.choices.__getitem__, kept=False)
+        trial = self.trial.only(names[0])
+        return replace(self, trial=trial, choices=choices, pool=self.pool.bare, then=self.then.bare)
+
+    def about(self, trial: Trial, choice: Choice) -> "Verdict":
+        """The same of one item alone."""
+        return replace(self, trial=trial, choices=Choices((choice.item,), lambda _: choice, kept=True))
+
     def choice(self, item: str) -> Choice:
         """The choice for one item.
 
@@ -156,7 +167,7 @@ class Verdict(Faced):
 
     def peers(self, item: str, totals_from: int | None = None) -> Peers:
         """What other items show of an item's intervals; or of its totals from a lead time on."""
-        return self._of(self.pool if totals_from is None else self.total_pool(totals_from), item, NOW)
+        return self._of(self.pool if totals_from is None else self.pool.totals(totals_from), item, NOW)
 
     def peers_then(self, item: str, moment: int) -> Peers:
         """What was known of that at a moment."""
@@ -185,16 +196,10 @@ class Verdict(Faced):
     def _held(self) -> dict[tuple[str, tuple[float, ...]], Mapping[str, tuple[Held, ...]]]:
         return {}
 
-    def total_pool(self, first: int) -> Pool:
-        """The pool of totals from a lead time on."""
-        if first not in self._total_pools:
-            self._total_pools[first] = self.pool.totals(first)
-        return self._total_pools[first]
-
     def total_of(self, fit: Hindcast, route: str, first: int) -> Hindcast:
         """The evidence of an item's totals: the pool's, unless the planner has decided otherwise since."""
         if self.pool.get(route, fit.item) is fit:
-            found = self.total_pool(first).get(route, fit.item)
+            found = self.pool.totals(first).get(route, fit.item)
             assert found is not None
             return found
         dependence = self.pool.dependence(route)
@@ -209,21 +214,10 @@ class Verdict(Faced):
         whose window shares periods with others counts for its share. The laws themselves count as `PRIOR_ORIGINS`
         origins, as they do against an item's own spread of scores.
         """
-        if first not in self._told:
-            fits = self.total_pool(first).every
-            self._told[first] = np.asarray(sum((~np.isnan(fit.transforms)).sum(axis=0) for fit in fits))
         stride = getattr(self.trial.scheme, "stride", 1)
         steps = np.minimum(np.arange(1, horizon + 1), self.trial.horizon)
-        known, lengths = self._told[first][steps - 1], np.maximum(steps - (first - 1), 1)
+        known, lengths = self.pool.totals(first).told[steps - 1], np.maximum(steps - (first - 1), 1)
         return np.asarray((known + PRIOR_ORIGINS) / np.maximum(lengths / stride, 1.0), dtype=np.float64), lengths
-
-    @cached_property
-    def _told(self) -> dict[int, IntArray]:
-        return {}
-
-    @cached_property
-    def _total_pools(self) -> dict[int, Pool]:
-        return {}
 
     @cached_property
     def winners(self) -> pd.DataFrame:
