@@ -10,8 +10,9 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 from matplotlib.ticker import FuncFormatter, LogLocator, MaxNLocator, NullFormatter
 
+from veridex.core.backtest.cells import INTERVAL_MEASURES
 from veridex.core.backtest.rivalry import distances
-from veridex.core.backtest.scores import INTERVAL_MEASURES, scores
+from veridex.core.backtest.scores import scores
 from veridex.core.backtest.trial import Trial
 from veridex.core.backtest.tuning import Tuning
 from veridex.core.methods.words import counted

@@ -17,7 +17,7 @@ from veridex.core.methods.fold.status import Status
 from veridex.core.scoring.levels import shares_of
 from veridex.core.scoring.measures import TERMS
 
-__all__ = ["ARRAYS", "PER_METHOD", "FoldArrays", "ItemTrial", "digest_of"]
+__all__ = ["ARRAYS", "PER_METHOD", "FoldArrays", "ItemTrial", "digest_of", "last_known"]
 
 PER_METHOD = (
     "points",
@@ -199,12 +199,17 @@ class ItemTrial(FoldArrays):
 
     def last_known(self, series: ItemHistory) -> FloatArray:
         """The last known actual at each origin, shape (O,); NaN where there is none."""
-        found = np.full(self.origins.shape, np.nan)
-        known = np.flatnonzero(~np.isnan(series.actuals))
-        tried = np.flatnonzero((self.status != Status.NO_FOLD).any(axis=0))
-        at = np.searchsorted(known, self.origins[tried] - series.start, side="right") - 1
-        found[tried[at >= 0]] = series.actuals[known[at[at >= 0]]]
-        return found
+        return last_known(series, self.origins, self.status)
+
+
+def last_known(series: ItemHistory, origins: IntArray, status: NDArray[np.int8]) -> FloatArray:
+    """The last known actual of an item at each origin (O,) with a fold, of status (M, O); NaN where there is none."""
+    found = np.full(origins.shape, np.nan)
+    known = np.flatnonzero(~np.isnan(series.actuals))
+    tried = np.flatnonzero((status != Status.NO_FOLD).any(axis=0))
+    at = np.searchsorted(known, origins[tried] - series.start, side="right") - 1
+    found[tried[at >= 0]] = series.actuals[known[at[at >= 0]]]
+    return found
 
 
 def digest_of(*parts: bytes) -> str:

@@ -8,7 +8,7 @@ from typing import Self
 import numpy as np
 
 from veridex.core.arrays import BoolArray, FloatArray
-from veridex.core.backtest.folds import FoldArrays, ItemTrial
+from veridex.core.backtest.folds import FoldArrays, ItemTrial, last_known
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Scheme
 from veridex.core.backtest.store import MemoryStore, Store, stacked
@@ -217,5 +217,7 @@ class Results:
 
     def last_known(self, block: Block) -> FloatArray:
         """The last known actual at each origin, shape (I, O); NaN where there is none."""
-        places = range(block.first, block.first + block.arrays.origins.shape[0])
-        return np.array([self.store.at(i).last_known(self.history.at(i)) for i in places])
+        a = block.arrays
+        return np.array(
+            [last_known(self.history.at(block.first + k), a.origins[k], a.status[k]) for k in range(a.origins.shape[0])]
+        )

@@ -1,27 +1,32 @@
 """Measures of a trial per group."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Literal
+from collections.abc import Callable, Sequence
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import BoolArray, FloatArray, IntArray
+from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.backtest.cells import (
+    INTERVAL_MEASURES,
+    Cells,
+    PooledCells,
+    TrainingCells,
+    cells_of,
+    holdout_cells,
+    total,
+)
 from veridex.core.backtest.failed import with_failed
 from veridex.core.backtest.results import Block, Results
-from veridex.core.methods.fold.status import Status
-from veridex.core.scoring.levels import level_label
-from veridex.core.scoring.measures import TERMS, grouped_sums, interval_terms, measures_from_sums
+from veridex.core.scoring.measures import measures_from_sums
 from veridex.core.scoring.tracking import tracking_limit, tracking_signals
 from veridex.errors import ParameterError
 
-__all__ = ["INTERVAL_MEASURES", "Cells", "averaged", "by_item", "measure_by_origin", "scores"]
+__all__ = ["Wanted", "averaged", "by_item", "gathered", "measure_by_origin", "scores"]
 
 
 SCOPES = ("training", "holdout", "pooled", "both")
 GROUPS = ("item", "method", "origin", "step", "phase")
-INTERVAL_MEASURES = ("coverage", "width", "interval_score", "pinball")
 RELATIVE = ("relative_mae", "relative_rmse")
 GAIN_MEASURES = ("mae", "mse", "rmse", "mape", "smape", "wape", "mase", "rmsse", "theils_u", *RELATIVE)
 ITEM, VOLUME = "_item", "_volume"
@@ -59,95 +64,43 @@ def scores(
         ]
         whole = pd.concat(parts, ignore_index=True)
         return whole[[*groups, "scope", *(name for name in whole.columns if name not in (*groups, "scope"))]]
-    keys = {name: trial.history.items[name].to_numpy() for name in groups if name in columns}
-    parts = []
-    for block in trial.blocks():
-        cells = _cells(trial, block, scope, common, intervals)
-        indices = cells.indices | {name: labels[cells.indices["item"]] for name, labels in keys.items()}
-        parts.append(by_item(groups, cells, indices))
-    table = pd.concat(parts, ignore_index=True).sort_values([*groups, ITEM], ignore_index=True)
-    names = [name for name in table.columns if name not in (*groups, ITEM, "n", VOLUME)]
-    table = averaged(table, groups, names, weights)
+    (table,) = gathered(trial, [Wanted(groups, scope, common, intervals)], weights)
     return _named(trial, with_failed(trial, table, groups) if failed else table, groups)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Cells:
-    """Cells of a block: where each stands, what the terms of its error are made of, further columns that add up.
+class Wanted(NamedTuple):
+    """A table of measures: by what, of which scope, on common cells only or all, with measures of intervals or not."""
 
-    Attributes
-    ----------
-    indices : dict of str to ndarray
-        Item, method, origin, step and phase of each cell.
-    numbers : ndarray, shape (CELL, cells)
-    extra : dict of str to ndarray
-        Those that begin with a stroke are not columns themselves.
-    """
-
-    indices: dict[str, Any]
-    numbers: FloatArray
-    extra: dict[str, FloatArray]
-
-    def where(self, kept: BoolArray) -> "Cells":
-        """Some of them."""
-        indices, extra = ({k: v[kept] for k, v in one.items()} for one in (self.indices, self.extra))
-        return Cells(indices, self.numbers[:, kept], extra)
-
-    @property
-    def errors(self) -> FloatArray:
-        """Actual less forecast."""
-        return np.asarray(self.numbers[0] - self.numbers[1])
-
-    def summed(self, groups: IntArray, count: int) -> FloatArray:
-        """Sums (TERMS, count) of their terms by group."""
-        sums = np.empty((count, TERMS))
-        grouped_sums(self.numbers, groups, sums)
-        return sums.T
+    groups: tuple[str, ...]
+    scope: str = "holdout"
+    common: bool = True
+    intervals: bool = False
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TrainingCells:
-    """Training spans of a block: where each stands, and the sums (TERMS, spans) of its one-step errors."""
-
-    indices: dict[str, Any]
-    terms: FloatArray
-
-    def summed(self, groups: IntArray, count: int) -> FloatArray:
-        """Sums (TERMS, count) by group."""
-        return np.stack([_total(term, groups, count) for term in self.terms])
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class PooledCells:
-    """Training spans and holdout cells of a block together."""
-
-    training: TrainingCells
-    holdout: Cells
-
-    @property
-    def indices(self) -> dict[str, Any]:
-        """Item, method and origin of each, training spans first."""
-        both = self.training.indices, self.holdout.indices
-        return {name: np.concatenate((both[0][name], both[1][name])) for name in both[0]}
-
-    def summed(self, groups: IntArray, count: int) -> FloatArray:
-        """Sums (TERMS, count) by group."""
-        spans = self.training.terms.shape[1]
-        return self.training.summed(groups[:spans], count) + self.holdout.summed(groups[spans:], count)
+@np.errstate(all="ignore")
+def gathered(
+    trial: Results,
+    wanted: Sequence[Wanted],
+    weights: Literal["items", "volume"] = "items",
+    hear: Callable[[Block], None] = lambda _: None,
+) -> list[pd.DataFrame]:
+    """Tables of measures, with indices for names, made in one pass over the items; `hear` is told every block."""
+    items = trial.history.items
+    keys = {name: items[name].to_numpy() for one in wanted for name in one.groups if name in items and name != "item"}
+    parts: list[list[pd.DataFrame]] = [[] for _ in wanted]
+    for block in trial.blocks():
+        hear(block)
+        for one, own in zip(wanted, parts, strict=True):
+            cells = cells_of(trial, block, one.scope, one.common, one.intervals)
+            labels = {name: keys[name][cells.indices["item"]] for name in one.groups if name in keys}
+            own.append(by_item(one.groups, cells, cells.indices | labels))
+    return [_averaged_over_items(own, one.groups, weights) for own, one in zip(parts, wanted, strict=True)]
 
 
-def _cells(
-    trial: Results, block: Block, scope: str, common: bool, intervals: bool
-) -> Cells | TrainingCells | PooledCells:
-    """What a scope looks at."""
-    if scope == "holdout":
-        return _holdout_cells(trial, block, common, intervals)
-    training = _training_cells(block)
-    return training if scope == "training" else PooledCells(training, _holdout_cells(trial, block, common, False))
-
-
-def _total(values: FloatArray, groups: IntArray, count: int) -> FloatArray:
-    return np.bincount(groups, weights=values, minlength=count).astype(np.float64)
+def _averaged_over_items(parts: list[pd.DataFrame], groups: tuple[str, ...], weights: str) -> pd.DataFrame:
+    table = pd.concat(parts, ignore_index=True).sort_values([*groups, ITEM], ignore_index=True)
+    names = [name for name in table.columns if name not in (*groups, ITEM, "n", VOLUME)]
+    return averaged(table, groups, names, weights)
 
 
 @np.errstate(all="ignore")
@@ -160,7 +113,7 @@ def measure_by_origin(trial: Results, measure: str, step: int | None = None) -> 
     periods = np.unique(np.concatenate(tested))
     parts = []
     for block in trial.blocks():
-        cells = _holdout_cells(trial, block, True, measure.startswith(INTERVAL_MEASURES))
+        cells = holdout_cells(trial, block, True, measure.startswith(INTERVAL_MEASURES))
         if step is not None:
             cells = cells.where(cells.indices["step"] == step)
         shape = (block.arrays.origins.shape[0], len(trial.lineup), periods.size)
@@ -173,55 +126,13 @@ def measure_by_origin(trial: Results, measure: str, step: int | None = None) -> 
 def _measure(measure: str, cells: Cells, groups: IntArray, count: int) -> FloatArray:
     """One measure of cells that are added up by group."""
     if measure in cells.extra:
-        return _total(cells.extra[measure], groups, count) / np.bincount(groups, minlength=count)
+        return total(cells.extra[measure], groups, count) / np.bincount(groups, minlength=count)
     if measure in RELATIVE:
         part, root = ("_squared", 0.5) if measure == "relative_rmse" else ("", 1.0)
         sums = (np.nan_to_num(cells.extra[f"{name}{part}"]) for name in ("_own", "_benchmark"))
-        own, base = (_total(one, groups, count) for one in sums)
+        own, base = (total(one, groups, count) for one in sums)
         return np.asarray((own / base) ** root)
     return np.asarray(measures_from_sums(cells.summed(groups, count))[measure])
-
-
-def _holdout_cells(trial: Results, block: Block, common: bool, intervals: bool) -> Cells:
-    a = block.arrays
-    tried = (a.status != Status.NO_FOLD)[..., None] & ~np.isnan(a.points) & ~np.isnan(a.actuals)[:, None]
-    i, m, o, h = np.nonzero(tried & block.common[:, None] if common else tried)
-    actual = a.actuals[i, o, h]
-    own_values = [trial.history.at(block.first + k).values for k in range(a.origins.shape[0])]
-    centres = np.array([np.nanmean(one) if (~np.isnan(one)).any() else 0.0 for one in own_values])
-    scales = a.scales[i, o]
-    points, last = a.points[i, m, o, h], trial.last_known(block)[i, o]
-    numbers = np.stack((actual, points, scales[:, 0], scales[:, 1], centres[i], last))
-    benchmark = _benchmark_errors(trial, block)[i, o, h]
-    own = np.where(np.isnan(benchmark), np.nan, actual - points)
-    extra = {"_own": np.abs(own), "_own_squared": own**2}
-    extra |= {"_benchmark": np.abs(benchmark), "_benchmark_squared": benchmark**2}
-    levels = trial.levels if intervals else ()
-    bounds = np.moveaxis(a.bounds(levels), 0, 1) if levels else ()
-    for level, (lower, upper) in zip(levels, bounds, strict=True):
-        label = level_label(level)
-        parts = interval_terms(actual, lower[i, m, o, h], upper[i, m, o, h], level)
-        extra |= {f"{name}_{label}": part for name, part in zip(INTERVAL_MEASURES, parts, strict=True)}
-    phases = (a.origins[i, o] + h + 1) % trial.history.season_length
-    where = {"item": i + block.first, "method": m, "origin": a.origins[i, o], "step": h + 1, "phase": phases}
-    return Cells(where, numbers, extra)
-
-
-def _benchmark_errors(trial: Results, block: Block) -> FloatArray:
-    """Errors (I, O, H) of the benchmark that each item supports; NaN where it has none."""
-    a = block.arrays
-    found = np.full(a.actuals.shape, np.nan)
-    for text in reversed(trial.benchmarks):
-        errors = a.actuals - a.points[:, trial.method_index(text)]
-        has = ~np.isnan(errors).all(axis=(1, 2))
-        found[has] = errors[has]
-    return found
-
-
-def _training_cells(block: Block) -> TrainingCells:
-    a = block.arrays
-    i, m, o = np.nonzero(a.status <= Status.DONE)
-    return TrainingCells({"item": i + block.first, "method": m, "origin": a.origins[i, o]}, a.training[i, m, o].T)
 
 
 def by_item(

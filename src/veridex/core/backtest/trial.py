@@ -177,11 +177,6 @@ class Trial(Results, Faced):
         """Measures per item and method on the cells that every method has, which standings and tests go by."""
         return scores(self, ("item", "method"), "holdout", common=True)
 
-    @cached_property
-    def _common_errors(self) -> pd.DataFrame:
-        """The same without measures of intervals, for which laws need not be read off."""
-        return scores(self, ("item", "method"), "holdout", common=True, intervals=False)
-
     def standings(self, measure: str = "mase", *, brief: bool = False) -> pd.DataFrame:
         """Rank the lineup on the cells that every method has.
 
@@ -205,8 +200,7 @@ class Trial(Results, Faced):
         ParameterError
             If the measure is unknown.
         """
-        by_item = self._common_errors if brief else self.common_scores
-        return self._said(standings(self, by_item, measure, tests=not brief))
+        return self._said(standings(self, None if brief else self.common_scores, measure, tests=not brief))
 
     @property
     def alarms(self) -> tuple[str, ...]:

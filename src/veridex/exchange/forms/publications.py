@@ -10,10 +10,11 @@ from veridex.core.publication.manifest import FORMAT, head_entry, head_of
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.tables import totals_of
 from veridex.errors import PublicationUnreadable
+from veridex.exchange.forms.extent import Extent
 from veridex.exchange.forms.item_parts import PART, TABLES, Reader, layouts_under, part_of
 from veridex.exchange.forms.laws import laws_table
 from veridex.exchange.forms.shelves import SpooledShelf
-from veridex.exchange.forms.views import Extent, about_of, views_of
+from veridex.exchange.forms.views import about_of, views_of
 from veridex.exchange.kept import Form, Found, Kept, Layout, Part, arrow_table
 
 __all__ = ["PUBLICATION"]
@@ -23,7 +24,8 @@ def _keep(publication: Publication) -> Kept:
     """A publication as tables."""
     head = head_entry(publication.head, publication.groups)
     layouts = layouts_under(head)
-    extent = Extent.of(publication)
+    shelf = publication.published
+    extent = shelf.extent if isinstance(shelf, SpooledShelf) else Extent.of(shelf.values())
     return Kept(
         form=PUBLICATION,
         head=head,

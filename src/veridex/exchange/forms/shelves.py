@@ -14,6 +14,7 @@ from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.head import Head
 from veridex.core.publication.manifest import head_entry
 from veridex.core.publication.shelf import Shelf
+from veridex.exchange.forms.extent import Extent
 from veridex.exchange.forms.item_parts import PART, Reader, layouts_under, part_of
 from veridex.exchange.kept import Found, Part
 from veridex.exchange.scratch import Scratch
@@ -37,6 +38,11 @@ class SpooledShelf(Shelf):
     home : Home, optional
         Where the tables are, perhaps some already; they stay until the publication was written where it goes. By
         default a temporary directory.
+
+    Attributes
+    ----------
+    extent : Extent
+        How much there is so far.
     """
 
     def __init__(self, head: Head, home: "Home | None" = None) -> None:
@@ -49,10 +55,12 @@ class SpooledShelf(Shelf):
             names = parquet.read_table(self._file(self._count, "item"), columns=["item"])["item"]
             self._places |= dict.fromkeys(names.to_pylist(), self._count)
             self._count += 1
+        self.extent = Extent.of(self.values())
 
     def put(self, one: ItemPublication) -> None:
         """Write it, together with others."""
         self._places[one.item] = self._count
+        self.extent.add(one)
         self._waiting.append(one)
         if len(self._waiting) == PART:
             self.finish()

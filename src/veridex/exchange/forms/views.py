@@ -1,7 +1,5 @@
 """How people look at a publication in a workbook: across the periods, as a picture, and what it is about."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from veridex.core.methods.words import counted
@@ -9,41 +7,10 @@ from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.head import Head
 from veridex.core.publication.publication import Publication
 from veridex.core.scoring.levels import level_label
+from veridex.exchange.forms.extent import Extent
 from veridex.exchange.kept import View
 
-__all__ = ["Extent", "about_of", "views_of"]
-
-
-@dataclass(slots=True)
-class Extent:
-    """How large a publication is, found in one look at its items: they may be made as they are asked for.
-
-    Attributes
-    ----------
-    rows, totals : int
-        Of its tables of forecasts, history included, and of totals.
-    first, last : int
-        Ordinals of the first and the last period ahead; the last before the first where there is none.
-    """
-
-    rows: int = 0
-    totals: int = 0
-    first: int = 0
-    last: int = -1
-
-    @classmethod
-    def of(cls, publication: Publication) -> "Extent":
-        """Look at all items."""
-        found = cls()
-        for one in publication.published.values():
-            ahead = max(one.horizon, 0)
-            found.rows += one.past.size + ahead * (1 + len(one.scenarios))
-            found.totals += ahead
-            if ahead:
-                some = found.first <= found.last
-                found.first = min(found.first, one.origin + 1) if some else one.origin + 1
-                found.last = max(found.last, one.origin + ahead) if some else one.origin + ahead
-        return found
+__all__ = ["about_of", "views_of"]
 
 
 def views_of(publication: Publication, extent: Extent) -> tuple[View, ...]:

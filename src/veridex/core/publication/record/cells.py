@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
-from veridex.core.backtest.scores import Cells
+from veridex.core.backtest.cells import Cells
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.method import Method
