@@ -7,7 +7,7 @@ import subprocess
 import sys
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -35,13 +35,24 @@ class _Worker:
 
 @dataclass(slots=True)
 class _Job:
-    """Chunks waiting, how often each was tried, and results that wait for earlier ones."""
+    """Chunks waiting, those that are made ready, and results that wait for earlier ones."""
 
+    chunks: Chunks
     waiting: deque[int]
     most: int
     following: int = 0
-    tries: dict[int, int] = field(default_factory=dict)
+    ready: deque[tuple[int, bytes]] = field(default_factory=deque)
     results: dict[int, list[Any]] = field(default_factory=dict)
+
+    @property
+    def may_go_on(self) -> bool:
+        """Whether there is another chunk, and not too many results wait for an earlier one."""
+        return bool(self.waiting) and self.waiting[0] < self.following + self.most
+
+    def make_ready(self) -> None:
+        """Make the tasks of the next chunk: some work of its own, during which no worker need wait."""
+        number = self.waiting.popleft()
+        self.ready.append((number, pickle.dumps(self.chunks[number], protocol=pickle.HIGHEST_PROTOCOL)))
 
 
 class ProcessEngine:
@@ -71,6 +82,24 @@ class ProcessEngine:
                 raise ParameterError(name, str(value), "use at least one")
         self.workers = workers or os.cpu_count() or 1
         self.chunk = chunk
+        self._stays = False
+        self._idle: list[_Worker] = []
+
+    @contextmanager
+    def staying(self) -> Iterator[None]:
+        """Let workers stay from one call of `map` to the next: each takes two seconds to start."""
+        before, self._stays = self._stays, True
+        try:
+            yield
+        finally:
+            self._stays = before
+            if not before:
+                self._dismiss()
+
+    def _dismiss(self) -> None:
+        for worker in self._idle:
+            _stop(worker)
+        self._idle.clear()
 
     def map(self, function: Callable[[T], R], tasks: Sequence[T], lost: Callable[[T], R] | None = None) -> Iterator[R]:
         """Results in order.
@@ -87,53 +116,63 @@ class ProcessEngine:
             yield from self._run(chunks, head, lost, workers)
         finally:
             for worker in workers:
-                _stop(worker)
+                if self._stays and worker.chunk is None:
+                    self._idle.append(worker)
+                else:
+                    _stop(worker)
 
     def _run(
         self, chunks: Chunks, head: bytes, lost: Callable[[Any], Any] | None, workers: list[_Worker]
     ) -> Iterator[Any]:
-        job = _Job(deque(range(len(chunks))), AHEAD * self.workers)
+        job = _Job(chunks, deque(range(len(chunks))), AHEAD * self.workers)
         selector = selectors.DefaultSelector()
 
         def start() -> None:
-            worker = _Worker(_spawn(head))
+            worker = self._idle.pop() if self._idle else _Worker(_spawn())
+            _send(worker, head)
             workers.append(worker)
             selector.register(worker.process.stdout, selectors.EVENT_READ, worker)  # type: ignore[arg-type]
-            _hand_over(worker, job, chunks)
+            _hand_over(worker, job)
 
         for _ in range(min(self.workers, len(chunks))):
             start()
         while job.following < len(chunks):
-            for key, _ in selector.select():
+            idle = job.may_go_on and len(job.ready) < self.workers
+            events = selector.select(0 if idle else None)
+            if idle and not events:
+                job.make_ready()
+                continue
+            for key, _ in events:
                 worker: _Worker = key.data
                 answer = _read(worker)
                 if answer is not None:
                     assert worker.chunk is not None
                     job.results[worker.chunk] = answer
                     worker.chunk = None
-                    _hand_over(worker, job, chunks)
+                    _hand_over(worker, job)
                     continue
                 selector.unregister(key.fileobj)
                 _stop(worker)
                 workers.remove(worker)
                 if worker.chunk is not None:
                     self._again(worker.chunk, job, chunks, head, lost)
-                if job.waiting:
+                if job.waiting or job.ready:
                     start()
             while job.following in job.results:
                 yield from job.results.pop(job.following)
                 job.following += 1
             for worker in workers:
                 if worker.chunk is None:
-                    _hand_over(worker, job, chunks)
+                    _hand_over(worker, job)
 
     def _again(self, chunk: int, job: _Job, chunks: Chunks, head: bytes, lost: Callable[[Any], Any] | None) -> None:
         """Try the tasks of a chunk whose worker died once more, each in a process of its own."""
         results = []
         for task in chunks[chunk]:
-            alone = _Worker(_spawn(head))
+            alone = _Worker(_spawn())
             try:
-                _send(alone, [task])
+                _send(alone, head)
+                _send(alone, pickle.dumps([task], protocol=pickle.HIGHEST_PROTOCOL))
                 answer = _read(alone)
             finally:
                 _stop(alone)
@@ -146,33 +185,31 @@ class ProcessEngine:
         job.results[chunk] = results
 
 
-def _spawn(head: bytes) -> "subprocess.Popen[bytes]":
-    """Start a worker out of reach of the terminal's Ctrl-C, and give it the function."""
-    process = subprocess.Popen(
+def _spawn() -> "subprocess.Popen[bytes]":
+    """Start a worker out of reach of the terminal's Ctrl-C."""
+    return subprocess.Popen(
         [sys.executable, "-m", "veridex.engines.worker"],
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         env=os.environ | ONE_THREAD,
         start_new_session=True,
     )
-    assert process.stdin is not None
-    with suppress(BrokenPipeError):  # if it died already, reading from it will tell
-        process.stdin.write(head)
-        process.stdin.flush()
-    return process
 
 
-def _hand_over(worker: _Worker, job: _Job, chunks: Chunks) -> None:
+def _hand_over(worker: _Worker, job: _Job) -> None:
     """Give a worker the next chunk, unless too many results wait for an earlier one."""
-    if job.waiting and job.waiting[0] < job.following + job.most:
-        worker.chunk = job.waiting.popleft()
-        _send(worker, chunks[worker.chunk])
+    if not job.ready and job.may_go_on:
+        job.make_ready()
+    if job.ready:
+        worker.chunk, tasks = job.ready.popleft()
+        _send(worker, tasks)
 
 
-def _send(worker: _Worker, tasks: list[Any]) -> None:
+def _send(worker: _Worker, message: bytes) -> None:
+    """Send a function, or tasks."""
     assert worker.process.stdin is not None
     with suppress(BrokenPipeError):  # if it died, reading from it will tell
-        pickle.dump(tasks, worker.process.stdin, protocol=pickle.HIGHEST_PROTOCOL)
+        worker.process.stdin.write(message)
         worker.process.stdin.flush()
 
 

@@ -1,4 +1,4 @@
-"""A worker process: reads a function and chunks of tasks from standard input, writes results to standard output.
+"""A worker process: reads functions and chunks of tasks from standard input, writes results to standard output.
 
 Started as ``python -m veridex.engines.worker``. It imports the core alone, and stops when its input ends.
 """
@@ -13,7 +13,7 @@ __all__ = ["work"]
 
 
 def work() -> None:
-    """Answer chunks until there are no more."""
+    """Answer chunks, which are lists of tasks, by the function that came last, until there are no more."""
     source = os.fdopen(os.dup(0), "rb")
     sink = os.fdopen(os.dup(1), "wb")
     # What anything below prints must not come between the results.
@@ -21,10 +21,13 @@ def work() -> None:
     function = pickle.load(source)
     while True:
         try:
-            tasks = pickle.load(source)
+            told = pickle.load(source)
         except EOFError:
             return
-        pickle.dump(answered(function, tasks), sink, protocol=pickle.HIGHEST_PROTOCOL)
+        if not isinstance(told, list):
+            function = told
+            continue
+        pickle.dump(answered(function, told), sink, protocol=pickle.HIGHEST_PROTOCOL)
         sink.flush()
 
 

@@ -1,7 +1,7 @@
 """What the job is handed: somebody to tell, a clock, a way to show how far it has come."""
 
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import wraps
@@ -27,6 +27,7 @@ __all__ = [
     "made_now",
     "running",
     "silent",
+    "staying",
     "unwatched",
 ]
 
@@ -106,9 +107,15 @@ def engine_by_name(work: Callable[P, R]) -> Callable[P, R]:
     def named(*given: P.args, **words: P.kwargs) -> R:
         if isinstance(words.get("engine"), str):
             words["engine"] = engine_of(str(words["engine"]))
-        return work(*given, **words)
+        with staying(words.get("engine")):
+            return work(*given, **words)
 
     return named
+
+
+def staying(engine: object) -> AbstractContextManager[None]:
+    """Let the workers of an engine, if it has some, stay for several rounds of work."""
+    return engine.staying() if isinstance(engine, ProcessEngine) else nullcontext()
 
 
 def running(

@@ -23,7 +23,7 @@ from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_trial
-from veridex.job.desk import Advance, Desk, engine_of, made_now
+from veridex.job.desk import Advance, Desk, engine_of, made_now, staying
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.shelving import shelf_for
@@ -161,12 +161,13 @@ def published(history: History, asked: Asked, trial: Trial | None, desk: Desk) -
     assert trial is not None
     for note in trial.notes:
         desk.say(note)
-    with desk.watched("decide", len(trial.history)) as progress:
-        many = len(trial.history) >= MANY_CHOICES
-        verdict = decided(trial, asked.deciding, asked.last, engine if many else None, progress)
-    with desk.watched("publish", len(history)) as progress:
-        opened = shelf_for(len(history), verdict, made)
-        return Outcome(released(history, verdict, made, engine, opened, progress), verdict)
+    with staying(engine):
+        with desk.watched("decide", len(trial.history)) as progress:
+            many = len(trial.history) >= MANY_CHOICES
+            verdict = decided(trial, asked.deciding, asked.last, engine if many else None, progress)
+        with desk.watched("publish", len(history)) as progress:
+            opened = shelf_for(len(history), verdict, made)
+            return Outcome(released(history, verdict, made, engine, opened, progress), verdict)
 
 
 def values(history: History, publishing: Publishing) -> dict[str, Any]:
