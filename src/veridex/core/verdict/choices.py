@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from veridex.core.verdict.choice import Choice
 
-__all__ = ["AT_HAND", "Choices", "Elsewhere"]
+__all__ = ["AT_HAND", "NOBODY", "Choices", "Elsewhere"]
 
 AT_HAND = 64
 """Choices that were asked for last are asked for again: so many are kept of a trial that is not in memory."""
@@ -97,3 +97,11 @@ class Choices(Mapping[str, Choice]):
         found = Choices((), self._make, kept=self._kept, key=key, elsewhere=self.elsewhere)
         found._names, found._made, found._own = self._names, self._made, {**self._own, item: choice}
         return found
+
+
+def _of_nobody(item: str) -> Choice:
+    raise KeyError(item)
+
+
+NOBODY = Choices((), _of_nobody, kept=False)
+"""No choices."""

@@ -23,7 +23,7 @@ from veridex.core.notebook import Faced
 from veridex.core.periods.moments import NOW
 from veridex.core.scoring.levels import level_label
 from veridex.core.verdict.choice import Choice
-from veridex.core.verdict.choices import AT_HAND, Choices
+from veridex.core.verdict.choices import AT_HAND, NOBODY, Choices
 from veridex.core.verdict.conditions import Conditions
 from veridex.core.verdict.overriding import overridden
 from veridex.core.verdict.reaching import Deliberation, counted_cells
@@ -144,9 +144,8 @@ class Verdict(Faced):
 
     def without_items(self) -> "Verdict":
         """What holds for all items, to be handed on: the pools, and the trial of one item in place of all."""
-        names, choices = self.trial.history.names, Choices((), self.choices.__getitem__, kept=False)
-        trial = self.trial.only(names[0])
-        return replace(self, trial=trial, choices=choices, pool=self.pool.bare, then=self.then.bare)
+        trial = self.trial.only(self.trial.history.names[0])
+        return replace(self, trial=trial, choices=NOBODY, pool=self.pool.bare, then=self.then.bare)
 
     def about(self, trial: Trial, choice: Choice) -> "Verdict":
         """The same of one item alone."""
