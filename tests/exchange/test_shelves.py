@@ -8,7 +8,7 @@ from conftest import monthly, portfolio
 from veridex.cli.main import app
 from veridex.core.publication.reproducing import compared
 from veridex.errors import DestinationRefused, ItemUnknown
-from veridex.exchange.forms import shelves
+from veridex.exchange.forms import publications, shelves
 
 SCHEME = vx.RollingOrigin(horizon=4, origins=6)
 
@@ -40,6 +40,14 @@ def test_parts_are_the_whole(history, source, tmp_path, monkeypatch):
     assert parts["item-4"].law(2).quantile(0.9) == whole["item-4"].law(2).quantile(0.9)
     for place in places:
         assert compared(vx.read_publication(place), whole, history).same
+    monkeypatch.setattr(publications, "AT_ONCE", 1)
+    for again in (vx.read_publication(places[0]), vx.read_publication(vx.write(parts, tmp_path / "again.parquet"))):
+        assert isinstance(again.published, shelves.FoundItems) and list(again.published) == list(history.names)
+        vx.write(whole, places[0])  # what another writer puts there does not touch what was opened
+        assert compared(again, whole, history).same and again.items == whole.items
+        assert again.frame.equals(whole.frame) and again.totals.equals(whole.totals)
+        vx.write(again, tmp_path / "copy")
+        assert compared(vx.read_publication(tmp_path / "copy"), whole, history).same
     with pytest.raises(ItemUnknown):
         parts["item-9"]
 

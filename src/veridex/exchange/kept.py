@@ -6,7 +6,7 @@ to every place.
 
 import json
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
@@ -147,6 +147,18 @@ class Kept:
     views: tuple[View, ...] = ()
     about: Mapping[str, str] = field(default_factory=dict)
     value: Any = None
+
+
+class Grouped(Mapping[str, pa.Table]):
+    """Tables whose rows are in groups, as they were written: read when they are asked for, whole or a group."""
+
+    def groups(self, table: str) -> int:
+        """How many groups a table has."""
+        raise NotImplementedError
+
+    def group(self, table: str, number: int, columns: Sequence[str] | None = None) -> pa.Table:
+        """A group of a table, all of its columns or some."""
+        raise NotImplementedError
 
 
 @dataclass(frozen=True, slots=True, eq=False)

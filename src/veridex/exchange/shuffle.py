@@ -1,6 +1,5 @@
 """Rows of a source larger than memory, put on disk item by item."""
 
-import zlib
 from collections import deque
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,7 +10,7 @@ import pyarrow as pa
 from pyarrow import compute
 
 from veridex.core.arrays import IntArray
-from veridex.core.tables.cells import item_keys
+from veridex.core.tables.cells import different_keys
 from veridex.core.tables.left_out import AT_THE_END
 from veridex.core.tables.reading import Whole
 from veridex.core.tables.texts import looked_up
@@ -99,9 +98,11 @@ class Shuffle:
                 self._writer(part, sorted_rows.schema).write_batch(sorted_rows.slice(begin, count))
 
     def _part_of_each(self, frame: pd.DataFrame) -> IntArray:
-        names, codes, _ = item_keys(frame, self._whole.layout.item, self._whole.layout.name)
-        own = np.array([zlib.crc32(name.encode()) % self._parts for name in names], dtype=np.int64)
-        return looked_up(own, codes)
+        if self._parts == 1:
+            return np.zeros(len(frame), dtype=np.int64)
+        names, codes = different_keys(frame, self._whole.layout.item)
+        digests = pd.util.hash_array(names, categorize=False)
+        return looked_up((digests % self._parts).astype(np.int64), codes)
 
     def _writer(self, part: int, schema: pa.Schema) -> pa.RecordBatchStreamWriter:
         key = part, schema

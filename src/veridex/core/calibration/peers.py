@@ -5,6 +5,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.special import ndtr
 
 from veridex.core.arrays import FloatArray, IntArray
@@ -69,30 +70,41 @@ NOTHING = Peers()
 
 
 class Sample(NamedTuple):
-    """Values in order, with the moments from which on they were known, the origins they are from, and whose they are.
+    """Scores of some lead times in order of their values: where they stand among all.
 
     Attributes
     ----------
-    values : ndarray, shape (n,)
-        Ascending.
-    ends, origins, owners : ndarray of int, shape (n,)
+    scores : ndarray, shape (rows, H)
+        All scores, a row per item and origin.
+    ends : ndarray of int, shape (rows, H)
+        The moments from which on they were known.
+    origins, owners : ndarray of int, shape (rows,)
+        The origin of each row, and whose it is.
+    order : ndarray of int, shape (n,)
+        Places in the flattened scores. Nothing else is kept of each: there are millions.
     """
 
-    values: FloatArray
+    scores: FloatArray
     ends: IntArray
     origins: IntArray
     owners: IntArray
+    order: NDArray[np.int32]
 
     @classmethod
-    def of(cls, values: FloatArray, *said: IntArray) -> "Sample":
-        """Sort values; NaN is none."""
-        known = ~np.isnan(values)
-        order = np.argsort(values[known], kind="stable")
-        return cls(values[known][order], *(one[known][order] for one in said))
+    def of(cls, scores: FloatArray, ends: IntArray, origins: IntArray, owners: IntArray, steps: range) -> "Sample":
+        """Sort the scores of some lead times; NaN is none."""
+        rows, horizon = scores.shape
+        places = (horizon * np.arange(rows)[:, None] + np.array(steps)).ravel()
+        places = places[~np.isnan(scores.ravel()[places])]
+        order = places[np.argsort(scores.ravel()[places], kind="stable")]
+        return cls(scores, ends, origins, owners, order.astype(np.int32))
 
     def then(self, moment: int, since: FloatArray) -> FloatArray:
         """Those that were known at a moment, from an origin of each owner on; ascending."""
-        return self.values[(self.ends <= moment) & (self.origins >= since[self.owners])]
+        rows = self.order // self.scores.shape[1]
+        known = self.ends.ravel()[self.order] <= moment
+        found: FloatArray = self.scores.ravel()[self.order[known & (self.origins >= since[self.owners])[rows]]]
+        return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -127,11 +139,10 @@ class Shown:
         """Per lead time, its neighbours with it."""
         scores, sizes = self._rows, self._sizes
         ends = np.concatenate([fit.ends for fit in self.fits])
-        origins = np.repeat(self._origins[:, None], scores.shape[1], axis=1)
-        owners = np.repeat(np.repeat(np.arange(sizes.size), sizes)[:, None], scores.shape[1], axis=1)
-        near = [slice(max(h - NEIGHBOURS, 0), h + NEIGHBOURS + 1) for h in range(scores.shape[1])]
-        told = (ends, origins, owners)
-        return [Sample.of(scores[:, span].ravel(), *(one[:, span].ravel() for one in told)) for span in near]
+        owners = np.repeat(np.arange(sizes.size), sizes)
+        horizon = scores.shape[1]
+        near = [range(max(h - NEIGHBOURS, 0), min(h + NEIGHBOURS + 1, horizon)) for h in range(horizon)]
+        return [Sample.of(scores, ends, self._origins, owners, steps) for steps in near]
 
     @cached_property
     def _peers(self) -> dict[int, Peers]:

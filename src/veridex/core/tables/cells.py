@@ -17,7 +17,17 @@ from veridex.core.tables.numbers_in_text import read_flags_as_stock, read_quanti
 from veridex.core.tables.texts import different_texts, looked_up
 from veridex.errors import CellUnreadable, ColumnMissing, ParameterError
 
-__all__ = ["KEY_MARK", "Cells", "Spelled", "Table", "holds_numbers", "item_keys", "long_table", "require"]
+__all__ = [
+    "KEY_MARK",
+    "Cells",
+    "Spelled",
+    "Table",
+    "different_keys",
+    "holds_numbers",
+    "item_keys",
+    "long_table",
+    "require",
+]
 
 T = TypeVar("T")
 
@@ -145,10 +155,7 @@ def item_keys(
     """Items in order of their names, the item of each row, and the parts of keys that stand in several columns."""
     if not columns:
         return (name,), np.zeros(len(frame), dtype=np.int32), {}
-    keys = frame[columns[0]]
-    for column in columns[1:]:
-        keys = keys.astype(str) + KEY_MARK + frame[column].astype(str)
-    texts, codes = different_texts(keys)
+    texts, codes = different_keys(frame, columns)
     order = np.argsort(texts, kind="stable")
     names = tuple(texts[order].tolist())
     rank = np.empty(order.size, dtype=codes.dtype)
@@ -159,6 +166,14 @@ def item_keys(
     _, first = np.unique(codes, return_index=True)
     parts = {names[codes[row]]: tuple(str(frame[column].iloc[row]) for column in columns) for row in first}
     return names, codes, parts
+
+
+def different_keys(frame: pd.DataFrame, columns: tuple[str, ...]) -> tuple[NDArray[Any], NDArray[Any]]:
+    """The different keys that stand in some columns, in no order, and which of them each row has."""
+    keys = frame[columns[0]]
+    for column in columns[1:]:
+        keys = keys.astype(str) + KEY_MARK + frame[column].astype(str)
+    return different_texts(keys)
 
 
 def holds_numbers(column: "pd.Series[Any]") -> bool:

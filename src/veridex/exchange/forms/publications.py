@@ -1,11 +1,12 @@
 """Publications as tables, and back to the bit."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any
 
 import pandas as pd
 
+from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.manifest import FORMAT, head_entry, head_of
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.tables import totals_of
@@ -13,11 +14,14 @@ from veridex.errors import PublicationUnreadable
 from veridex.exchange.forms.extent import Extent
 from veridex.exchange.forms.item_parts import PART, TABLES, Reader, layouts_under, part_of
 from veridex.exchange.forms.laws import laws_table
-from veridex.exchange.forms.shelves import SpooledShelf
+from veridex.exchange.forms.shelves import FoundItems, PartedItems
 from veridex.exchange.forms.views import about_of, views_of
-from veridex.exchange.kept import Form, Found, Kept, Layout, Part, arrow_table
+from veridex.exchange.kept import Form, Found, Grouped, Kept, Layout, Part, arrow_table
 
 __all__ = ["PUBLICATION"]
+
+AT_ONCE = 4
+"""Groups of rows up to which a publication is read as a whole: a thousand items."""
 
 
 def _keep(publication: Publication) -> Kept:
@@ -25,7 +29,7 @@ def _keep(publication: Publication) -> Kept:
     head = head_entry(publication.head, publication.groups)
     layouts = layouts_under(head)
     shelf = publication.published
-    extent = shelf.extent if isinstance(shelf, SpooledShelf) else Extent.of(shelf.values())
+    extent = shelf.extent if isinstance(shelf, PartedItems) else Extent.of(shelf.values())
     return Kept(
         form=PUBLICATION,
         head=head,
@@ -42,7 +46,7 @@ def _parts(publication: Publication, layouts: Sequence[Layout]) -> Iterator[Part
     """The tables, some items after the others; then the groups."""
     head, schemas = publication.head, {one.name: one.schema for one in layouts}
     yield {"ledger": arrow_table(publication.ledger, schemas["ledger"])}
-    if isinstance(publication.published, SpooledShelf):
+    if isinstance(publication.published, PartedItems):
         yield from publication.published.parts()
     else:
         left = iter(publication.published.values())
@@ -74,10 +78,16 @@ def _facts(publication: Publication) -> dict[str, Any]:
 def _restore(found: Found) -> Publication:
     """The publication that tables tell of."""
     head = head_of(found.head)
-    reader = Reader(found, head)
+    published: Mapping[str, ItemPublication]
+    if isinstance(found.tables, Grouped) and found.tables.groups("item") > AT_ONCE:
+        published = parted = FoundItems(head, found.tables)
+        reader = Reader(Found(found.head, parted.others), head)
+    else:
+        reader = Reader(found, head)
+        published = reader.items()
     return Publication(
         head=head,
-        published=reader.items(),
+        published=published,
         groups=tuple(map(reader.group, found.head["group_totals"])),
         ledger=pd.DataFrame(found.columns("ledger")).astype(dict.fromkeys(("item", "what", "why"), "str")),
     )

@@ -3,7 +3,8 @@
 import os
 import shutil
 import weakref
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from functools import cached_property
 from pathlib import Path
 
 import pyarrow as pa
@@ -14,12 +15,13 @@ from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.head import Head
 from veridex.core.publication.manifest import head_entry
 from veridex.core.publication.shelf import Shelf
+from veridex.core.publication.tables import ITEM
 from veridex.exchange.forms.extent import Extent
 from veridex.exchange.forms.item_parts import PART, Reader, layouts_under, part_of
-from veridex.exchange.kept import Found, Part
+from veridex.exchange.kept import Found, Grouped, Part, columns_of
 from veridex.exchange.scratch import Scratch
 
-__all__ = ["PREFIX", "SpooledShelf", "room_beside"]
+__all__ = ["PREFIX", "FoundItems", "PartedItems", "SpooledShelf", "room_beside"]
 
 TABLES = ("forecast", "total", "item", "law")
 
@@ -29,7 +31,101 @@ PREFIX = "published-"
 LOCK = "lock"
 
 
-class SpooledShelf(Shelf):
+class PartedItems(Mapping[str, ItemPublication]):
+    """Items whose tables are read a part at a time, when one of them is asked for.
+
+    Parameters
+    ----------
+    head : Head
+    """
+
+    def __init__(self, head: Head) -> None:
+        self._head = head
+        self._places: dict[str, int] = {}
+        self._at_hand = (-1, dict[str, ItemPublication]())
+
+    def parts(self) -> Iterator[Part]:
+        """The tables, some items after the others."""
+        return map(self._part, dict.fromkeys(self._places.values()))
+
+    @cached_property
+    def extent(self) -> Extent:
+        """How much there is."""
+        return Extent.of(self.values())
+
+    def __getitem__(self, item: str) -> ItemPublication:
+        return self._items(self._places[item])[item]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._places)
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+    def _items(self, part: int) -> dict[str, ItemPublication]:
+        """The items of a part, the one that was asked for last at hand."""
+        if self._at_hand[0] != part:
+            self._at_hand = (part, Reader(Found({}, self._part(part)), self._head).items())
+        return self._at_hand[1]
+
+    def _part(self, part: int) -> Part:
+        """The tables of a part."""
+        raise NotImplementedError
+
+
+class FoundItems(PartedItems):
+    """The items of a publication that a place holds in groups of rows.
+
+    Parameters
+    ----------
+    head : Head
+    tables : Grouped
+
+    Attributes
+    ----------
+    others : dict of str to Table
+        The rows that are of no item: of totals of groups.
+    """
+
+    def __init__(self, head: Head, tables: Grouped) -> None:
+        super().__init__(head)
+        self._tables = tables
+        for number in range(tables.groups("item")):
+            names = columns_of(tables.group("item", number, ["item"]))["item"]
+            self._places |= dict.fromkeys(names.tolist(), number)
+        self._groups: dict[tuple[str, int], list[int]] = {}
+        others: dict[str, list[pa.Table]] = {"forecast": [], "total": [], "law": []}
+        for name in ("forecast", "total", "law"):
+            for number in range(tables.groups(name)):
+                whose = self._part_of(name, number)
+                if whose is None:
+                    others[name].append(tables.group(name, number))
+                else:
+                    self._groups.setdefault((name, whose), []).append(number)
+        self.others = {name: self._together(name, found) for name, found in others.items()}
+
+    def _part_of(self, table: str, number: int) -> int | None:
+        """Of which part the rows of a group are, all of them; None where they are of no item."""
+        keys = ["item"] if table == "forecast" else ["group", "name"]
+        rows = columns_of(self._tables.group(table, number, keys)[:1])
+        if not rows[keys[0]].size or (table != "forecast" and rows["group"][0] != ITEM):
+            return None
+        return self._places[rows[keys[-1]][0]]
+
+    def _part(self, part: int) -> Part:
+        own = {
+            name: [self._tables.group(name, number) for number in self._groups.get((name, part), [])]
+            for name in ("forecast", "total", "law")
+        }
+        found = {name: self._together(name, tables) for name, tables in own.items()}
+        return found | {"item": self._tables.group("item", part)}
+
+    def _together(self, name: str, tables: list[pa.Table]) -> pa.Table:
+        """Groups as one table; of none an empty one."""
+        return pa.concat_tables(tables) if tables else self._tables.group(name, 0)[:0]
+
+
+class SpooledShelf(PartedItems, Shelf):
     """Items as tables in a directory, some at a time; they go with the shelf.
 
     Parameters
@@ -38,19 +134,14 @@ class SpooledShelf(Shelf):
     home : Home, optional
         Where the tables are, perhaps some already; they stay until the publication was written where it goes. By
         default a temporary directory.
-
-    Attributes
-    ----------
-    extent : Extent
-        How much there is so far.
     """
 
     def __init__(self, head: Head, home: "Home | None" = None) -> None:
+        super().__init__(head)
         self._home = Scratch("published") if home is None else home
-        self._head, self._layouts = head, layouts_under(head_entry(head, ()))
+        self._layouts = layouts_under(head_entry(head, ()))
         self._waiting: list[ItemPublication] = []
-        self._places: dict[str, int] = {}
-        self._count, self._at_hand = 0, (-1, dict[str, ItemPublication]())
+        self._count = 0
         while all(self._file(self._count, name).exists() for name in TABLES):
             names = parquet.read_table(self._file(self._count, "item"), columns=["item"])["item"]
             self._places |= dict.fromkeys(names.to_pylist(), self._count)
@@ -77,25 +168,6 @@ class SpooledShelf(Shelf):
         """The publication was written where it goes: nothing will have to go on with these tables."""
         if isinstance(self._home, Home):
             self._home.let_go(self)
-
-    def parts(self) -> Iterator[Part]:
-        """The tables, some items after the others."""
-        return map(self._part, range(self._count))
-
-    def __getitem__(self, item: str) -> ItemPublication:
-        return self._items(self._places[item])[item]
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._places)
-
-    def __len__(self) -> int:
-        return len(self._places)
-
-    def _items(self, part: int) -> dict[str, ItemPublication]:
-        """The items of a part, the one that was asked for last at hand."""
-        if self._at_hand[0] != part:
-            self._at_hand = (part, Reader(Found({}, self._part(part)), self._head).items())
-        return self._at_hand[1]
 
     def _part(self, part: int) -> Part:
         tables = {name: parquet.read_table(self._file(part, name)) for name in TABLES}

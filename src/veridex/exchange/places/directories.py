@@ -7,12 +7,14 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable
+from contextlib import ExitStack
 from pathlib import Path
+from typing import BinaryIO
 
 from veridex.errors import DestinationRefused, StoreError
 from veridex.exchange.places.files import StagedPath, settle
 
-__all__ = ["SEAL", "StagedDirectory", "Torn", "read_directory", "refuse_directory"]
+__all__ = ["SEAL", "StagedDirectory", "Torn", "open_directory", "read_directory", "refuse_directory"]
 
 SEAL = "seal.json"
 """The file that holds the digests of all others: what was edited, cut or swapped does not fit it."""
@@ -79,7 +81,14 @@ class StagedDirectory(StagedPath):
 
 
 def read_directory(source: Path, names: tuple[str, ...]) -> dict[str, bytes]:
-    """The contents of files that were written together.
+    """The contents of files that were written together; see `open_directory`."""
+    with ExitStack() as stack:
+        opened = open_directory(source, names)
+        return {name: stack.enter_context(file).read() for name, file in opened.items()}
+
+
+def open_directory(source: Path, names: tuple[str, ...]) -> dict[str, BinaryIO]:
+    """Files that were written together, open: what another writer puts there meanwhile does not touch them.
 
     Raises
     ------
@@ -90,16 +99,21 @@ def read_directory(source: Path, names: tuple[str, ...]) -> dict[str, bytes]:
     """
     problem = "it holds no seal"
     for _ in range(TRIES):
-        held = {name: (source / name).read_bytes() for name in (SEAL, *names)}
-        try:
-            seal = json.loads(held.pop(SEAL))
-        except ValueError:
-            continue
-        digests = {name: hashlib.sha256(content).hexdigest() for name, content in held.items()}
-        wrong = [name for name in names if not isinstance(seal, dict) or seal.get(name) != digests[name]]
-        if not wrong:
-            return held
-        problem = f"{wrong[0]} is not what was written"
+        with ExitStack() as stack:
+            seal_text = (source / SEAL).read_bytes()
+            opened = {name: stack.enter_context((source / name).open("rb")) for name in names}
+            try:
+                seal = json.loads(seal_text)
+            except ValueError:
+                continue
+            digests = {name: hashlib.file_digest(file, "sha256").hexdigest() for name, file in opened.items()}
+            wrong = [name for name in names if not isinstance(seal, dict) or seal.get(name) != digests[name]]
+            if not wrong:
+                for file in opened.values():
+                    file.seek(0)
+                stack.pop_all()
+                return dict(opened)
+            problem = f"{wrong[0]} is not what was written"
     raise Torn(problem)
 
 

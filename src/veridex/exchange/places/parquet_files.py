@@ -2,17 +2,18 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
+import weakref
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO, Self
 
 import pyarrow as pa
 from pyarrow import parquet
 
 from veridex.exchange.fingerprints import Fingerprint
-from veridex.exchange.kept import Form, Found, Kept, line_of
-from veridex.exchange.places.directories import StagedDirectory, Torn, read_directory, refuse_directory
+from veridex.exchange.kept import Form, Found, Grouped, Kept, Layout, line_of
+from veridex.exchange.places.directories import StagedDirectory, Torn, open_directory, refuse_directory
 from veridex.exchange.places.files import StagedFile
 from veridex.exchange.places.paths import FilePlace, PathPlace
 from veridex.exchange.places.place import Staged
@@ -47,8 +48,10 @@ class ParquetDirectory(PathPlace):
     def head(self, form: Form) -> dict[str, Any] | None:
         """What the metadata say, where all files are as they were written."""
         try:
-            held = read_directory(self._target, _files(form))
-            return _head(parquet.read_schema(pa.BufferReader(held[_files(form)[0]])))
+            with ExitStack() as stack:
+                files = open_directory(self._target, _files(form))
+                opened = [stack.enter_context(file) for file in files.values()]
+                return _head(parquet.read_schema(opened[0]))
         except (OSError, ValueError, pa.ArrowException, Torn):
             return None
 
@@ -57,14 +60,49 @@ class ParquetDirectory(PathPlace):
         return _holds(self._target / _files(form)[0], form)
 
     def found(self, form: Form) -> Found:
-        """Read the files."""
-        held = read_directory(self._target, _files(form))
-        head = _head(parquet.read_schema(pa.BufferReader(held[_files(form)[0]])))
-        tables = {
-            one.name: parquet.read_table(pa.BufferReader(held[f"{one.file}.parquet"])).select(one.schema.names)
-            for one in form.layouts(head)
-        }
-        return Found(head, tables)
+        """Open the files."""
+        files = open_directory(self._target, _files(form))
+        tables = _Groups(files)
+        return Found(tables.head, tables.under(form.layouts(tables.head)))
+
+
+class _Groups(Grouped):
+    """Tables in open Parquet files; a group holds the rows that were written at once."""
+
+    def __init__(self, files: Mapping[str, BinaryIO]) -> None:
+        self._files = {name: parquet.ParquetFile(file) for name, file in files.items()}
+        self._held: dict[str, tuple[parquet.ParquetFile, Sequence[str]]] = {}
+        weakref.finalize(self, _close, list(files.values()))
+
+    @property
+    def head(self) -> dict[str, Any]:
+        """What the metadata of the first say."""
+        return _head(next(iter(self._files.values())).schema_arrow)
+
+    def under(self, layouts: Sequence[Layout]) -> Self:
+        """The tables by the names and columns that they have."""
+        self._held = {one.name: (self._files[f"{one.file}.parquet"], one.schema.names) for one in layouts}
+        return self
+
+    def __getitem__(self, table: str) -> pa.Table:
+        file, names = self._held[table]
+        return file.read(columns=list(names)).select(list(names))
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._held)
+
+    def __len__(self) -> int:
+        return len(self._held)
+
+    def groups(self, table: str) -> int:
+        """How many groups a table has."""
+        return int(self._held[table][0].num_row_groups)
+
+    def group(self, table: str, number: int, columns: Sequence[str] | None = None) -> pa.Table:
+        """A group of a table, all of its columns or some."""
+        file, names = self._held[table]
+        wanted = list(names if columns is None else columns)
+        return file.read_row_group(number, columns=wanted).select(wanted)
 
 
 class ParquetFile(FilePlace):
@@ -107,6 +145,11 @@ class ParquetFile(FilePlace):
         if (file.metadata.metadata or {}).get(FINGERPRINT, b"").decode() != sealed.text:
             raise Torn("its rows are not what was written")
         return Found(head, {layout.name: table})
+
+
+def _close(files: Sequence[BinaryIO]) -> None:
+    for file in files:
+        file.close()
 
 
 def _files(form: Form) -> tuple[str, ...]:
