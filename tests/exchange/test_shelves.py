@@ -1,5 +1,6 @@
 """A publication made part by part is the one in memory, wherever it goes, and reads its items as they are asked for."""
 
+import pandas as pd
 import pytest
 from typer.testing import CliRunner
 
@@ -87,6 +88,29 @@ def test_a_publication_that_was_killed_goes_on_where_it_was_unless_something_cha
         made(verdict, 5)
         assert made(changed, **words)[0] == 7
         assert beside() == []
+
+
+class Dying:
+    """An engine whose workers die of the third task, however often it is tried."""
+
+    def map(self, function, tasks, lost=None):
+        return (lost(tasks[k]) if k == 2 else function(tasks[k]) for k in range(len(tasks)))
+
+
+@pytest.mark.parametrize("source", ["verdict", "own method"])
+def test_an_item_whose_workers_die_is_reported_and_the_others_published(history, source, tmp_path):
+    given = {"method": "theta"}
+    if source == "verdict":
+        given = {"verdict": vx.decide(vx.backtest(history, ["theta", "seasonal-naive"], SCHEME))}
+    whole = vx.publish(history, **given, horizon=3)
+    vx.publish(history, **given, horizon=3, engine=Dying(), to=tmp_path / "p")
+    read = vx.read_publication(tmp_path / "p")
+    lost = read[history.names[2]]
+    assert not lost.available and lost.reason == "whoever was to publish it died, and died again"
+    others = [name for name in history.names if name != lost.item]
+    for name in ("frame", "models"):
+        ours, theirs = (getattr(one, name).set_index("item").loc[others] for one in (read, whole))
+        pd.testing.assert_frame_equal(ours, theirs)
 
 
 def test_a_destination_is_refused_before_the_work(history, tmp_path, monkeypatch):

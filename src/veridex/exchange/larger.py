@@ -36,14 +36,13 @@ def history_of(stream: Stream, layout: TableLayout, cadence: Cadence | None, **m
     VeridexError
         As `read_history` says.
     """
-    whole = Whole(layout, cadence, stream.label, 1)
     held: list[pa.RecordBatch] = []
     rows = 0
     for batch in stream.batches:
         held.append(batch)
         rows += batch.num_rows
         if rows > IN_MEMORY:
-            return _by_parts(stream, held, whole, measured)
+            return _by_parts(stream, held, Whole(layout, cadence, stream.label, 1), measured)
     frame = frame_of(held, stream.names)
     held.clear()
     return History.from_table(frame, layout, cadence, source=stream.label, **measured)

@@ -9,7 +9,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
 from veridex.core.publication.dossier import ItemPublication
 from veridex.core.publication.edition import Edition
-from veridex.core.publication.item import ItemWork
+from veridex.core.publication.item import ItemWork, nothing_of
 from veridex.core.publication.preparing import Preparation, columns_for, task_of
 from veridex.core.reading.item_reading import ItemReading
 from veridex.core.verdict.choice import Choice
@@ -79,6 +79,11 @@ class ItemElsewhere:
             choice = self.choose(case.heard)
         own = self.verdict.about(case.trial, choice)
         return self.work(task_of(case.series, case.reading, own, self.asked, case.lent.__getitem__))
+
+    def lost(self, case: Case) -> ItemPublication:
+        """What is published for an item whose workers died: why there is nothing."""
+        ahead = self.asked.ahead
+        return nothing_of(case.series, case.reading, ahead.steps(case.series), ahead.periods(case.series))
 
 
 def cases_of(prepared: Preparation, verdict: Verdict) -> Callable[[int], Case]:

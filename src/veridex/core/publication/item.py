@@ -33,13 +33,16 @@ from veridex.core.publication.dossier import (
 )
 from veridex.core.reading.item_reading import ItemReading
 
-__all__ = ["Calibration", "ItemTask", "ItemWork", "Said"]
+__all__ = ["Calibration", "ItemTask", "ItemWork", "Said", "nothing_of"]
 
 PATHS = 1000
 """Simulated futures behind the totals of a method that was not tested."""
 
 RETIRED = "retired"
 """The route of items that nobody buys any more: their law is that of what they sold lately."""
+
+LOST = "whoever was to publish it died, and died again"
+"""Why nothing is published for an item whose workers died."""
 
 LATELY = 12
 """Periods that are lately, where the season has fewer."""
@@ -182,6 +185,10 @@ class ItemWork:
         one = replace(one, totals=self._totals(task, fitted, outlook))
         return replace(one, cautions=cautions(one, task.reading, task.series.actuals, self.wanted.levels))
 
+    def lost(self, task: ItemTask) -> ItemPublication:
+        """What is published for an item whose workers died: why there is nothing."""
+        return nothing_of(task.series, task.reading, task.horizon, task.past)
+
     def _fitted(self, task: ItemTask, method: Method, learned: ItemHistory) -> Fitted:
         """A method fitted to what it learns from, with what its search found in the backtest."""
         drivers, events = (self.explaining.drivers, self.explaining.events)
@@ -230,6 +237,12 @@ class ItemWork:
             given = (outlook.points, outlook.laws, support, found.dependence, found.total_warps)
             totals = calibrated_totals(*given, self.wanted)
         return totals if measure.adds_up else as_means(totals, self.wanted.first, measure.name)
+
+
+def nothing_of(series: ItemHistory, reading: ItemReading, horizon: int, past: int) -> ItemPublication:
+    """What is published for an item whose workers died."""
+    said = Said(why="", reason=LOST)
+    return ItemTask(series=series, reading=reading, method=None, horizon=horizon, past=past, said=said).published()
 
 
 def _covered(scores: Scores | None, held: Mapping[str, tuple[Held, ...]]) -> Scores | None:

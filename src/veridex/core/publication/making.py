@@ -68,10 +68,10 @@ def _made(prepared: Preparation, engine: Engine, done: int) -> Iterable[ItemPubl
     work = ItemWork(prepared.asked.wanted, prepared.asked.explaining, prepared.asked.scenarios)
     left = len(prepared.history) - done
     if isinstance(engine, SerialEngine) or not isinstance(prepared.source, Verdict):
-        return engine.map(work, Tasks(lambda place: prepared.at(done + place), left))
+        return engine.map(work, Tasks(lambda place: prepared.at(done + place), left), work.lost)
     case = cases_of(prepared, prepared.source)
     there = ItemElsewhere.of(work, prepared.asked, prepared.source)
-    return engine.map(there, Tasks(lambda place: case(done + place), left))
+    return engine.map(there, Tasks(lambda place: case(done + place), left), there.lost)
 
 
 def _furthest(history: History, asked: Edition) -> int:
