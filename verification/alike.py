@@ -11,12 +11,13 @@ from verification.demand import mixed
 
 __all__ = ["main"]
 
-ITEMS = 1_000
-"""Steady ones, beside some of every other kind."""
+FEW, MANY = 100, 1_000
+"""Steady items, beside some of every other kind: for the numbers of workers, and for the sizes of parts."""
 
 LINEUP = ["theta", "group-season", "croston", "drift"]
 SCHEME = vx.RollingOrigin(horizon=3, origins=4)
-WAYS = (*((workers, 64) for workers in range(1, 8)), (2, 1), (2, 1_000), (5, 1_000))
+WORKERS = tuple((workers, 16) for workers in range(1, 8))
+PARTS = ((2, 1), (3, 64), (5, 1_000))
 
 
 def bits(trial: vx.Trial, names: list[str]) -> str:
@@ -37,21 +38,24 @@ def said(publication: vx.Publication) -> str:
 
 def main() -> None:
     """Print whether all ways give what serial work in memory gives; an error ends it where one does not."""
-    history = mixed("steady", items=ITEMS).history
-    names = sorted(history.names)
-    trial = vx.backtest(history, LINEUP, SCHEME)
-    published = vx.publish(history, vx.decide(trial), horizon=3, past=0)
-    first = bits(trial, names), said(published)
-    print(f"{len(history):,} items, serial work in memory: results {first[0]}, publication {first[1]}")
-    for workers, part in WAYS:
-        engine = ProcessEngine(workers, part)
-        with tempfile.TemporaryDirectory() as place:
-            made = vx.backtest(history, LINEUP, SCHEME, engine=engine, to=Path(place) / "trial")
-            verdict = vx.decide(made, engine=engine)
-            out = vx.publish(history, verdict, horizon=3, past=0, engine=engine, to=Path(place) / "out.parquet")
-            assert (bits(made, names), said(out)) == first, (workers, part)
-        print(f"{workers} workers, parts of {part}, on disk: the same")
-    turned = vx.History.of(list(history)[::-1])
-    made = vx.backtest(turned, LINEUP, SCHEME)
-    assert (bits(made, names), said(vx.publish(turned, vx.decide(made), horizon=3, past=0))) == first
-    print("items in the other order: the same")
+    for items, ways in ((FEW, WORKERS), (MANY, PARTS)):
+        history = mixed("steady", items=items).history
+        names = sorted(history.names)
+        made = vx.backtest(history, LINEUP, SCHEME)
+        first = bits(made, names), said(vx.publish(history, vx.decide(made), horizon=3, past=0))
+        print(f"{len(history):,} items, serial work in memory: results {first[0]}, publication {first[1]}")
+        for workers, part in ways:
+            assert everywhere(history, ProcessEngine(workers, part)) == first, (workers, part)
+            print(f"  {workers} workers, parts of {part:,}, on disk: the same", flush=True)
+        turned = vx.History.of(list(history)[::-1])
+        assert everywhere(turned, ProcessEngine(2, 16)) == first
+        print("  items in the other order: the same", flush=True)
+
+
+def everywhere(history: vx.History, engine: ProcessEngine) -> tuple[str, str]:
+    """What workers give, with a trial in a directory and a publication made part by part."""
+    with tempfile.TemporaryDirectory() as place:
+        made = vx.backtest(history, LINEUP, SCHEME, engine=engine, to=Path(place) / "trial")
+        verdict = vx.decide(vx.read_trial(Path(place) / "trial"), engine=engine)
+        out = vx.publish(history, verdict, horizon=3, past=0, engine=engine, to=Path(place) / "out.parquet")
+        return bits(made, sorted(history.names)), said(out)
