@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import veridex as vx
-from veridex.exchange import larger, shuffle
+from veridex.exchange import larger, shuffle, sources
+from veridex.exchange.places.databases import reading as database
 
 LINES = {"item": "sku", "period": "day", "demand": "qty"}
 
@@ -61,6 +62,8 @@ def both(source, words, monkeypatch):
     with monkeypatch.context() as patch:
         patch.setattr(larger, "IN_MEMORY", 0)
         patch.setattr(shuffle, "ROWS_OF_A_PART", 100)
+        patch.setattr(sources, "BATCH", 16)  # fewer than the last rows among which totals are looked for
+        patch.setattr(database, "CHUNK", 48)
         return whole, history_or_error(source, words)
 
 
@@ -77,6 +80,7 @@ def both(source, words, monkeypatch):
         {"cadence": None},
         {"cadence": "monthly", "demand": "quantity"},
         {"cadence": "monthly", "status": "status"},
+        {"cadence": "monthly", "status": "state", "invalid": ["sent", "cancelled"]},
     ],
     ids=lambda words: " ".join(f"{key}={value}" for key, value in words.items()),
 )

@@ -1,5 +1,6 @@
 """A publication made part by part is the one in memory, wherever it goes, and reads its items as they are asked for."""
 
+import numpy as np
 import pandas as pd
 import pytest
 from typer.testing import CliRunner
@@ -55,6 +56,8 @@ def test_parts_are_the_whole(history, source, tmp_path, monkeypatch):
 
 def test_a_publication_that_was_killed_goes_on_where_it_was_unless_something_changed(history, tmp_path, monkeypatch):
     monkeypatch.setattr(shelves, "PART", 2)
+    odd = monthly(np.arange(30.0) % 12, item="hive\x00\r stand")
+    history = vx.History.of([*odd, *list(history)[:6]])
     vx.backtest(history, ["theta", "seasonal-naive"], SCHEME, to=tmp_path / "trial")
     verdict = vx.decide(vx.read_trial(tmp_path / "trial"))
 

@@ -93,10 +93,11 @@ def cases_of(prepared: Preparation, verdict: Verdict) -> Callable[[int], Case]:
 
     def case(place: int) -> Case:
         series = prepared.history.at(place)
-        choice = verdict.choices.made(series.item)
+        # Where nobody else can make it, an item that the trial lacks is refused here.
+        choice = verdict.choice(series.item) if elsewhere is None else verdict.choices.made(series.item)
         wanted = columns if choice is None else dict.fromkeys(columns_for(choice))
         lent = {column: prepared.lent(column, series.item) for column in wanted}
-        if choice is not None or elsewhere is None:
+        if elsewhere is None or choice is not None:
             return Case(series, prepared.reading(series.item), verdict.trial.only(series.item), choice, None, lent)
         heard = elsewhere.case(series.item)
         return Case(series, prepared.reading(series.item), heard.trial, None, heard, lent)

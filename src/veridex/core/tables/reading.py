@@ -44,7 +44,7 @@ def assemble_table(
     whole = Whole(layout, cadence, source, first_row)
     frame = whole.finished(whole.valid(frame))
     if frame.empty:
-        raise HistoryTooShort(source, 0, 1, "a history", "Give it at least one row below the column names.")
+        raise _without_rows(source)
     cells = Cells(layout, whole.cadence, source, first_row)
     table = (wide_table if layout.layout == "wide" else long_table)(frame, cells)
     return _assembled([table], layout, whole.cadence, table.precision, (*whole.notes, *table.notes), MEMORY)
@@ -62,9 +62,15 @@ def assemble_parts(frames: Iterable[pd.DataFrame], whole: "Whole", room: Room) -
     room : Room
         Where the arrays of the history are put.
     """
+    if not whole.rows:
+        raise _without_rows(whole.source)
     tables = _Tables(frames, Cells(whole.layout, whole.cadence, whole.source, whole.first_row, whole.spelled()))
     dates = whole.dates
     return _assembled(tables, whole.layout, whole.cadence, dates.precision, (*whole.notes, *whole.date_notes), room)
+
+
+def _without_rows(source: str) -> HistoryTooShort:
+    return HistoryTooShort(source, 0, 1, "a history", "Give it at least one row below the column names.")
 
 
 def _assembled(
@@ -98,6 +104,11 @@ class Whole:
     cadence : Cadence or None
     source, first_row
         What errors call the table and its first row.
+
+    Attributes
+    ----------
+    rows : int
+        How many were heard.
     """
 
     def __init__(self, layout: TableLayout, cadence: Cadence | None, source: str, first_row: int) -> None:
@@ -108,6 +119,7 @@ class Whole:
         self._marks: dict[str, MarkEvidence] = {}
         self._validity = None if layout.status is None else Validity(layout.status, layout.invalid)
         self._totals: tuple[str, ...] = ()
+        self.rows = 0
 
     def valid(self, frame: pd.DataFrame) -> pd.DataFrame:
         """The rows that are not marked as invalid.
@@ -135,6 +147,7 @@ class Whole:
         ------
         ColumnMissing, ParameterError
         """
+        self.rows += len(frame)
         columns, stock = required_columns(frame, self.layout, self.source)
         self.dates.hear(frame, self.layout.period)
         for column in (*columns, *(() if stock is None or self.layout.in_stock is None else (stock,))):

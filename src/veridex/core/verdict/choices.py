@@ -69,9 +69,8 @@ class Choices(Mapping[str, Choice]):
         return self._made[item]
 
     def made(self, item: str) -> Choice | None:
-        """The choice for an item that others need not, or cannot, make."""
-        at_hand = self._own.get(item) or self._made.get(item)
-        return at_hand if at_hand is not None or self.elsewhere is not None else self[item]
+        """The choice for an item, if it was made already."""
+        return self._own.get(item, self._made.get(item))
 
     def put(self, choice: Choice) -> None:
         """Take in a choice that was made elsewhere, if it is to be kept."""

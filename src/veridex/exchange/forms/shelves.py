@@ -143,8 +143,8 @@ class SpooledShelf(PartedItems, Shelf):
         self._waiting: list[ItemPublication] = []
         self._count = 0
         while all(self._file(self._count, name).exists() for name in TABLES):
-            names = parquet.read_table(self._file(self._count, "item"), columns=["item"])["item"]
-            self._places |= dict.fromkeys(names.to_pylist(), self._count)
+            names = columns_of(parquet.read_table(self._file(self._count, "item"), columns=["item"]))["item"]
+            self._places |= dict.fromkeys(names.tolist(), self._count)
             self._count += 1
         self.extent = Extent.of(self.values())
 

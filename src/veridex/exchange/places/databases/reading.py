@@ -43,7 +43,8 @@ def database_stream(text: str, table: str | None, query: str | None) -> Iterator
         with _told(address):
             connection = stack.enter_context(address.connected())
             asked = sql.text(str(query)) if table is None else _whole(connection, table, label)
-            rows = None if table is None else _count(connection, asked)
+            # A view may be long in the making: it is not asked twice.
+            rows = _count(connection, asked) if table in sql.inspect(connection).get_table_names() else None
             found = connection.execution_options(yield_per=CHUNK).execute(asked)
         names = tuple(found.keys())
         yield Stream(f"{label}, {'table ' + table if table else 'query'}", rows, names, _batches(found, names, address))
