@@ -10,10 +10,11 @@ from scipy.signal import lfilter
 import veridex as vx
 from conftest import monthly
 from reference import dense_arima, dense_arma
-from veridex.core.methods.arima.fitting import attempt, blocks, largest_partial
+from veridex.core.methods.arima.fitting import attempt, blocks
 from veridex.core.methods.catalogue import method
 from veridex.core.methods.fold.plan import Sizes
 from veridex.core.numerics.arima import arma
+from veridex.core.numerics.arima.arma import largest_partial
 from veridex.core.numerics.arima.likelihood import arima_log_likelihood
 from veridex.core.numerics.arima.models import Orders, replay_arima
 from veridex.core.numerics.arima.search import DONE, PERFECT, estimate_arima

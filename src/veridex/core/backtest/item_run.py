@@ -1,8 +1,9 @@
 """All methods over all folds of one item: what a worker does."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, ClassVar
+from functools import cached_property
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 
@@ -17,12 +18,13 @@ from veridex.core.laws.transforms import drawn_shares, placed
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
 from veridex.core.methods.fold.criteria import aicc_of
-from veridex.core.methods.fold.plan import STATS, Plan, Rows, Sizes
-from veridex.core.methods.fold.running import replay_unguarded, run_unguarded
+from veridex.core.methods.fold.folds import Folds
+from veridex.core.methods.fold.plan import Plan, Sizes
+from veridex.core.methods.fold.running import replay_unguarded, roll_unguarded, run_unguarded
 from veridex.core.methods.fold.status import Status
 from veridex.core.preparation.regressors import Column, Regressors
 from veridex.core.preparation.training import TrainingSpan, training_span
-from veridex.core.scoring.measures import naive_scales, one_step_sums
+from veridex.core.scoring.measures import naive_scales, training_sums
 from veridex.version import VERSION
 
 __all__ = ["Begun", "ItemWork", "Task"]
@@ -61,7 +63,30 @@ class Task:
     begun: Begun | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+class Seen(NamedTuple):
+    """What methods with the same drivers and events see at each origin.
+
+    Attributes
+    ----------
+    ys : list of ndarray
+        The spans that they are fitted to.
+    actuals : ndarray
+        The same periods as they were read, end to end.
+    drivers : list of DriverRows or None, or None
+        Driver rows, where there are any; none of an empty span.
+    """
+
+    ys: list[FloatArray]
+    actuals: FloatArray
+    drivers: list[DriverRows | None] | None
+
+    @property
+    def xs(self) -> list[FloatArray | None] | None:
+        """The rows of drivers alone."""
+        return None if self.drivers is None else [None if one is None else one.x for one in self.drivers]
+
+
+@dataclass(frozen=True, kw_only=True)
 class ItemWork:
     """What is to be done with each item; called with its task.
 
@@ -71,6 +96,7 @@ class ItemWork:
     regressors : tuple of Regressors or None
         The drivers and events of each method.
     scheme : Scheme
+    season_length : int
     origins, horizon : int
         Size of the arrays: the most that any item has.
     foresight : {"none", "perfect"}
@@ -87,6 +113,7 @@ class ItemWork:
     lineup: tuple[Method, ...]
     regressors: tuple[Regressors | None, ...]
     scheme: Scheme
+    season_length: int
     origins: int
     horizon: int
     foresight: str
@@ -94,9 +121,10 @@ class ItemWork:
     clock: Callable[[], float]
     trailing: bool = False
 
-    def components(self, season_length: int) -> int:
+    @cached_property
+    def components(self) -> int:
         """The most components that a law of the lineup has."""
-        sizes = Sizes(season_length, self.horizon)
+        sizes = Sizes(self.season_length, self.horizon)
         plans: list[Plan] = [one.family.plan(one.settings, sizes) for one in self.lineup]
         return max(plan.components for plan in plans)
 
@@ -108,8 +136,7 @@ class ItemWork:
     def empty(self, task: Task) -> dict[str, Any]:
         """Arrays of one item with its origins and actuals, and no forecasts."""
         series = task.series
-        components = self.components(series.season_length)
-        out = FoldArrays.empty((len(self.lineup), self.origins), components, self.horizon)
+        out = FoldArrays.empty((len(self.lineup), self.origins), self.components, self.horizon)
         for o, fold in enumerate(self.scheme.folds(series)):
             out["origins"][o] = series.start + fold.stop - 1
             tested = slice(fold.gap, fold.horizon)
@@ -182,20 +209,24 @@ class ItemWork:
         folds = self.scheme.folds(series)
         if not folds:
             return out
-        spans = {
+        span = {
             o: training_span(series, folds[o].stop, self.scheme.training_window) for o in {0, *range(done, len(folds))}
         }
-        for o in range(done, len(folds)):
-            out.scales[o] = naive_scales(spans[o].actuals, series.season_length)
-            out.supports[o] = support_of(spans[o].actuals, series.measure.floor, series.measure.whole)
         # Any constant would do; this one is known at every origin.
-        centre = float(np.nanmean(spans[0].actuals)) if spans[0].y.size else 0.0
-        known: dict[tuple[int, int], DriverRows] = {}
+        centre = float(np.nanmean(span[0].actuals)) if span[0].y.size else 0.0
+        spans = [span[o] for o in range(done, len(folds))]
+        for o, one in enumerate(spans, start=done):
+            out.scales[o] = naive_scales(one.actuals, series.season_length)
+            out.supports[o] = support_of(one.actuals, series.measure.floor, series.measure.whole)
+        shared: dict[Regressors | None, Seen] = {}
         memories = []
-        for m in range(len(self.lineup)):
+        for m, regressors in enumerate(self.regressors):
+            if regressors not in shared:
+                shared[regressors] = self._seen(task, folds[done:], spans, regressors)
             warm = None if task.begun is None else task.begun.memories[m]
-            memories.append(self._run_method(m, task, folds, spans, centre, known, out, done, warm))
+            memories.append(self._run_method(m, task, shared[regressors], done, warm, out, centre))
         new = np.s_[:, done:]
+        _blank(out, folds)
         shares = drawn_shares(series.item, out.origins[done:], self.horizon)
         out.transforms[new], out.chances[new] = placed(out.laws_at(new), out.actuals[done:], shares)
         if not self.trailing:
@@ -203,70 +234,72 @@ class ItemWork:
         links = self.links(task) if task.begun is None else task.begun.links
         return replace(out, trail=Trail(links, tuple(memories)))
 
+    def _seen(
+        self, task: Task, folds: Sequence[Fold], spans: Sequence[TrainingSpan], regressors: Regressors | None
+    ) -> Seen:
+        """What a method with these drivers and events sees at each origin."""
+        drivers = [
+            self._drivers(regressors, task.series, fold, span.y) if regressors is not None and span.y.size else None
+            for fold, span in zip(folds, spans, strict=True)
+        ]
+        ys = [span.y if one is None else span.y[one.skipped :] for one, span in zip(drivers, spans, strict=True)]
+        own = [span.actuals[span.actuals.size - y.size :] for y, span in zip(ys, spans, strict=True)]
+        return Seen(ys, np.concatenate(own), None if regressors is None else drivers)
+
     def _run_method(
-        self,
-        m: int,
-        task: Task,
-        folds: tuple[Fold, ...],
-        spans: Mapping[int, TrainingSpan],
-        centre: float,
-        known: dict[tuple[int, int], DriverRows],
-        out: ItemTrial,
-        done: int,
-        before: FloatArray | None,
+        self, m: int, task: Task, seen: Seen, done: int, before: FloatArray | None, out: ItemTrial, centre: float
     ) -> FloatArray:
-        """One method over the folds that are not done; `known` holds the driver rows that methods share.
+        """One method over the folds that are not done.
 
         What it remembered before is carried on, and what it remembers at the end comes back.
         """
-        entered, regressors, series = self.lineup[m], self.regressors[m], task.series
-        columns = () if regressors is None else regressors.columns
-        family = entered.family
+        entered, regressors = self.lineup[m], self.regressors[m]
+        family, columns = entered.family, () if regressors is None else regressors.columns
         plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, 0))
         warm = np.zeros(plan.warm_size) if before is None else np.array(before)
-        row, stats = np.empty(plan.row_size), np.empty(STATS)
-        fitted = np.empty(len(series))
-        points, std_error, laws = out.points[m], out.std_error[m], out.laws[m][:, :, : plan.components]
+        begun = self.clock()
+        origins = np.arange(done, done + len(seen.ys))
+        folds = Folds.over(plan, seen.ys, origins % self.pace.search_every == 0)
+        if entered.borrows or self.pace.refit_every > 1:
+            self._step(m, task, seen, folds, done, warm)
+        else:
+            roll_unguarded(family, plan, folds, seen.xs, warm)
+        for o, drivers in enumerate(seen.drivers or ()):
+            if drivers is not None:
+                status = Status(folds.status[o])
+                folds.status[o] = fill_with_futures(family, plan, folds.span(o), drivers, status, folds.at(o))
+        new = np.s_[m, done : done + origins.size]
+        out.points[new], out.std_error[new], out.status[new] = folds.points, folds.std_error, folds.status
+        out.laws[new][:, :, : plan.components] = folds.law
+        out.parameters[new] = folds.stats[:, 2]
+        scales = out.scales[done : done + origins.size]
+        training_sums(seen.actuals, folds.fitted, folds.ends, folds.status, scales, centre, out.training[new])
+        for o in np.flatnonzero(folds.status <= Status.DONE).tolist():
+            out.criteria[m, done + o] = aicc_of(folds.stats[o])
+            if plan.searched:
+                out.forms[m, done + o] = family.form(plan, folds.rows[o]).encode("ascii", "replace")
+        # Folds that one call runs share its time.
+        out.seconds[new] = (self.clock() - begun) / max(origins.size, 1)
+        return warm
+
+    def _step(self, m: int, task: Task, seen: Seen, folds: Folds, done: int, warm: FloatArray) -> None:
+        """Fold by fold, where coefficients are carried over, or neighbours have shown more at each origin."""
+        entered, regressors = self.lineup[m], self.regressors[m]
+        family, columns = entered.family, () if regressors is None else regressors.columns
         carried = False
-        horizon, begun = self.horizon, self.clock()
-        for o in range(done, len(folds)):
-            fold, span = folds[o], spans[o]
-            if o and entered.borrows:  # neighbours have shown more since
-                plan = family.plan(entered.settings, self._sizes(entered, task, columns, o))
-            y, drivers = span.y, None
-            if regressors is not None and y.size:
-                key = (o, self.regressors.index(regressors))
-                if key not in known:
-                    known[key] = self._drivers(regressors, series, fold, y)
-                drivers = known[key]
-                y = y[drivers.skipped :]
-            x = None if drivers is None else drivers.x
-            cell = (m, o)
-            rows = Rows(points[o], std_error[o], laws[o], row, fitted[: y.size], stats)
-            if o % self.pace.search_every == 0:
+        for o, y in enumerate(seen.ys):
+            plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, done + o))
+            rows, x = folds.at(o), None if seen.xs is None else seen.xs[o]
+            if folds.anew[o]:
                 plan.forget(warm)
-            if o % self.pace.refit_every == 0 or not carried:
+            if carried and (done + o) % self.pace.refit_every:
+                rows.row[:] = folds.rows[o - 1]
+                rows.stats[:] = folds.stats[o - 1]
+                status = replay_unguarded(family, plan, y, x, rows)
+            else:
                 status = run_unguarded(family, plan, y, x, warm, rows)
                 carried = status <= Status.DONE
-            else:
-                status = replay_unguarded(family, plan, y, x, rows)
-            if drivers is not None:
-                status = fill_with_futures(family, plan, y, drivers, status, rows)
-            out.status[cell] = status
-            if status <= Status.DONE:
-                out.parameters[cell] = stats[2]
-                out.criteria[cell] = aicc_of(stats)
-                if plan.searched:
-                    out.forms[cell] = family.form(plan, row).encode("ascii", "replace")
-                own, scales = span.actuals[span.actuals.size - y.size :], out.scales[o]
-                one_step_sums(own, rows.fitted, scales[0], scales[1], centre, out.training[cell])
-                # A holdout may be shorter for this item than for others, and a gap is not tested.
-                for filled in (rows.points, rows.std_error, rows.law) if fold.gap or fold.horizon < horizon else ():
-                    filled[fold.horizon :] = np.nan
-                    filled[: fold.gap] = np.nan
-            ended = self.clock()
-            out.seconds[cell], begun = ended - begun, ended
-        return warm
+            folds.status[o] = status
 
     def _drivers(self, regressors: Regressors, series: ItemHistory, fold: Fold, y: FloatArray) -> DriverRows:
         """Driver rows of a fold; lead times that this fold does not test repeat the last one that it does."""
@@ -280,6 +313,14 @@ class ItemWork:
         if futures is not None:
             futures = np.concatenate((futures, np.repeat(futures[:, -1:], beyond, axis=1)), axis=1)
         return DriverRows(x, futures, found.skipped)
+
+
+def _blank(out: ItemTrial, folds: tuple[Fold, ...]) -> None:
+    """Take out what is not tested: a holdout may be shorter for this item than for others, and a gap is none of it."""
+    for o, fold in enumerate(folds):
+        for filled in (out.points, out.std_error, out.laws) if fold.gap or fold.horizon < out.points.shape[-1] else ():
+            filled[:, o, fold.horizon :] = np.nan
+            filled[:, o, : fold.gap] = np.nan
 
 
 def _lent(method: Method, task: Task) -> tuple[bytes, ...]:

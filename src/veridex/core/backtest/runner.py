@@ -121,14 +121,14 @@ def _run(
         lineup=course.lineup,
         regressors=_regressors(course.lineup, history, course.explaining),
         scheme=course.scheme,
+        season_length=history.season_length,
         origins=max(len(found) for found in folds),
         horizon=max(fold.horizon for found in folds for fold in found),
         foresight=course.explaining.foresight,
         pace=course.pace,
         clock=running.clock,
     )
-    components = work.components(history.season_length)
-    extent = Extent(len(course.lineup), work.origins, work.horizon, components, course.keep)
+    extent = Extent(len(course.lineup), work.origins, work.horizon, work.components, course.keep)
     store = running.opened(number, history.names, extent)
     keeping = running.checkpoint is not None or not store.whole
     work = replace(work, trailing=keeping and course.pace.refit_every == 1)

@@ -17,6 +17,7 @@ __all__ = [
     "estimate_mean",
     "estimate_naive",
     "estimate_seasonal_naive",
+    "mean_ahead",
     "naive_ahead",
     "seasonal_naive_ahead",
     "told",
@@ -78,6 +79,16 @@ def estimate_mean(y: FloatArray, row: FloatArray, stats: FloatArray) -> bool:
     row[0], row[1], row[2] = mean, squares / (count - 1), count
     _likelihood(squares / count, count, 2, stats)
     return True
+
+
+@kernel
+def mean_ahead(row: FloatArray, fitted: FloatArray, points: FloatArray, std_error: FloatArray) -> None:
+    """The mean, inside the span and after it."""
+    spread = math.sqrt(row[1] * (1.0 + 1.0 / row[2]))
+    for t in range(fitted.size):
+        fitted[t] = row[0]
+    for h in range(points.size):
+        points[h], std_error[h] = row[0], spread
 
 
 @kernel

@@ -30,7 +30,7 @@ __all__ = [
     "interval_terms",
     "measures_from_sums",
     "naive_scales",
-    "one_step_sums",
+    "training_sums",
 ]
 
 
@@ -150,6 +150,36 @@ def one_step_sums(
         if not math.isnan(actual[t] - fitted[t]):
             last = actual[t - 1] if t > 0 else np.nan
             add_terms(sums, actual[t], fitted[t], scale, square_scale, centre, last)
+
+
+@kernel
+def training_sums(
+    actuals: FloatArray,
+    fitted: FloatArray,
+    ends: IntArray,
+    status: IntArray,
+    scales: FloatArray,
+    centre: float,
+    sums: FloatArray,
+) -> None:
+    """`one_step_sums` of the training spans of several folds (O), which stand end to end.
+
+    Parameters
+    ----------
+    actuals, fitted : ndarray
+    ends : ndarray of int, shape (O + 1,)
+        Where each span begins, and where the last one ends.
+    status : ndarray of int, shape (O,)
+        Sums of folds above zero are left alone.
+    scales : ndarray, shape (O, 2)
+    centre : float
+    sums : ndarray, shape (O, TERMS)
+        Filled.
+    """
+    for o in range(status.size):
+        if status[o] <= 0:
+            own = actuals[ends[o] : ends[o + 1]], fitted[ends[o] : ends[o + 1]]
+            one_step_sums(own[0], own[1], scales[o, 0], scales[o, 1], centre, sums[o])
 
 
 def interval_terms(actual: FloatArray, lower: FloatArray, upper: FloatArray, level: float) -> FloatArray:

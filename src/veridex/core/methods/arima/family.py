@@ -1,7 +1,7 @@
 """ARIMA, with stated orders or with orders found by a search, by exact maximum likelihood."""
 
 from collections.abc import Mapping
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -11,20 +11,21 @@ from numpy.typing import NDArray
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima.fitting import (
+    ALL,
     attempt,
     dependent_columns,
     effects_of,
-    flags_of,
     held,
     moves,
     orders_of,
     replay,
+    size_of,
 )
+from veridex.core.methods.arima.judging import flags_of
 from veridex.core.methods.arima.orders import Candidate, search_orders
 from veridex.core.methods.arima.paths import arima_paths, arima_roots
 from veridex.core.methods.arima.plan import (
     DUMMIES,
-    FEWEST_TO_SEARCH,
     GUIDES,
     MOST_AVERAGED,
     ORDERS,
@@ -34,17 +35,20 @@ from veridex.core.methods.arima.plan import (
     planned,
 )
 from veridex.core.methods.arima.prune import pruned, with_chosen_drivers
+from veridex.core.methods.arima.rolled import CODES, hindrance, known_end, roll_orders
 from veridex.core.methods.arima.rows import fill, keep, kept_orders, past_rows, store
 from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words, season_words
 from veridex.core.methods.arima.uncertainty import fill_with_estimation
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import criteria
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.paths import effect_parts, shared_paths
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
+from veridex.core.numerics.arima.models import Orders
 from veridex.core.preparation.regressors import Column
 from veridex.core.readable import number as shown
 from veridex.errors import SettingError
@@ -52,7 +56,7 @@ from veridex.errors import SettingError
 __all__ = ["Arima"]
 
 
-class Arima(PlainFamily[ArimaPlan]):
+class Arima(RolledFamily[ArimaPlan]):
     """Autoregressive integrated moving averages, with a season or without.
 
     ``phi(B) Phi(B^m) ((1 - B)^d (1 - B^m)^D y - c) = theta(B) Theta(B^m) a`` with ``phi(B) = 1 - phi_1 B - ...`` and
@@ -128,8 +132,34 @@ class Arima(PlainFamily[ArimaPlan]):
         """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
         return planned(settings, sizes)
 
+    def _rolls(self, plan: ArimaPlan) -> bool:
+        """Exact likelihood, given coefficients: all that goes beyond is done fold by fold."""
+        beyond = plan.average or plan.with_estimation or plan.conditional or plan.prune is not None
+        return not (beyond or plan.dummies or plan.columns)
+
+    def _roll(self, plan: ArimaPlan, folds: Folds, warm: FloatArray) -> None:
+        """Estimate by maximum likelihood and forecast; where orders are not stated, search them, then keep them."""
+        none, o, count = np.empty((folds.values.size, 0)), 0, folds.status.size
+        while o < count:
+            if plan.orders is not None and plan.free is not None:
+                roll_orders(folds, o, plan.orders, plan.free, False, warm, none)
+                return
+            if warm[0] == 1.0 and not folds.anew[o]:
+                orders, kept = orders_of(warm[1:]), np.append(1.0, warm[1 + CODES :])
+                o = roll_orders(folds, o, orders, ALL[: size_of(orders)], True, kept, none)
+                warm[1 + CODES :] = kept[1:]
+            if o < count:
+                plan.forget(warm)
+                if folds.status[o] <= Status.DONE:
+                    folds.status[o] = self._run(plan, folds.span(o), None, warm, folds.at(o))
+                o += 1
+
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
-        """Estimate by maximum likelihood, after a search where orders are not stated, and forecast."""
+        """The same from a single origin, with drivers and all that goes beyond."""
+        return super().run(plan, y, x, warm, out) if self._rolls(plan) else self._run(plan, y, x, warm, out)
+
+    def _run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate, after a search where orders are not stated or kept, and forecast."""
         if plan.dummies == 1:
             return Status.NO_SEASON
         known = _up_to_known(y)
@@ -139,7 +169,7 @@ class Arima(PlainFamily[ArimaPlan]):
             if found.status > Status.DONE:
                 return found.status
         else:
-            hindered = _obstacle(known)
+            hindered = hindrance(known)
             if hindered != Status.DONE:
                 return hindered
             kept = kept_orders(known, moving, warm)
@@ -166,9 +196,7 @@ class Arima(PlainFamily[ArimaPlan]):
         """The orders that were found, of an average the best ones."""
         if plan.orders is not None:
             return ""
-        o = orders_of(plan.members(row)[0][1])
-        seasonal = f" P={o.P} D={o.D} Q={o.Q}" if o.P + o.D + o.Q else ""
-        return f"p={o.p} d={o.d} q={o.q}{seasonal} constant={'yes' if o.constant else 'no'}"
+        return _spelled(orders_of(plan.members(row)[0][1]))
 
     def _run_average(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
@@ -207,7 +235,7 @@ class Arima(PlainFamily[ArimaPlan]):
 
     def candidates(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Everything tried, the best first: orders, criteria, variance, why it was refused."""
-        if plan.orders is not None or _obstacle(y) != Status.DONE:
+        if plan.orders is not None or hindrance(y) != Status.DONE:
             return pd.DataFrame()
         known = _up_to_known(y)
         _, tried = _searched(plan, known, past_rows(plan.whole(x, y.size), known.size))
@@ -309,6 +337,13 @@ class Arima(PlainFamily[ArimaPlan]):
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
 
 
+@lru_cache
+def _spelled(o: Orders) -> str:
+    """Orders as settings."""
+    seasonal = f" P={o.P} D={o.D} Q={o.Q}" if o.P + o.D + o.Q else ""
+    return f"p={o.p} d={o.d} q={o.q}{seasonal} constant={'yes' if o.constant else 'no'}"
+
+
 def _columns(plan: ArimaPlan, series: ItemHistory, n: int) -> tuple[Column, ...]:
     """All regressors by their names."""
     first = series.start + len(series) - n
@@ -316,17 +351,9 @@ def _columns(plan: ArimaPlan, series: ItemHistory, n: int) -> tuple[Column, ...]
     return (*plan.columns, *own)
 
 
-def _obstacle(y: FloatArray) -> Status:
-    """Why no orders can be searched; DONE where they can."""
-    known = y[~np.isnan(y)]
-    if known.size < FEWEST_TO_SEARCH:
-        return Status.TOO_SHORT
-    return Status.CONSTANT if known.min() == known.max() else Status.DONE
-
-
 def _up_to_known(y: FloatArray) -> FloatArray:
     """The history up to its last known value."""
-    return y[: int(np.flatnonzero(~np.isnan(y))[-1]) + 1]
+    return y[: known_end(y)]
 
 
 def _searched(plan: ArimaPlan, y: FloatArray, x: FloatArray | None) -> tuple[Any, list[Any]]:

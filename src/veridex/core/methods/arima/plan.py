@@ -8,8 +8,9 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.laws.components import PIECES
-from veridex.core.methods.arima.fitting import CODES, fewest, orders_of, size_of
-from veridex.core.methods.arima.orders import MOST_P, MOST_SEASONAL
+from veridex.core.methods.arima.fitting import orders_of, size_of
+from veridex.core.methods.arima.rolled import CODES, FEWEST_TO_SEARCH, fewest
+from veridex.core.methods.arima.walking import MOST_P, MOST_SEASONAL
 from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
@@ -17,7 +18,6 @@ from veridex.core.numerics.arima.models import Orders
 
 __all__ = [
     "DUMMIES",
-    "FEWEST_TO_SEARCH",
     "GUIDES",
     "MOST_AVERAGED",
     "ORDERS",
@@ -28,7 +28,6 @@ __all__ = [
 ]
 
 ORDERS = ("p", "d", "q", "P", "D", "Q")
-FEWEST_TO_SEARCH = 8
 
 DUMMIES = "dummies"
 """The word for a season of one fixed effect for each of its periods."""

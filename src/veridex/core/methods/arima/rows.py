@@ -3,7 +3,8 @@
 import numpy as np
 
 from veridex.core.arrays import FloatArray
-from veridex.core.methods.arima.fitting import CODES, Attempt, attempt, orders_of, replay, size_of
+from veridex.core.methods.arima.fitting import Attempt, attempt, orders_of, replay, size_of
+from veridex.core.methods.arima.rolled import CODES
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
 from veridex.core.numerics.plain import told

@@ -5,20 +5,14 @@ import numpy as np
 from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.arima.conditional import conditional_log_likelihood
-from veridex.core.methods.arima.fitting import (
-    CODES,
-    PILED_UP,
-    blocks,
-    effects_of,
-    held,
-    largest_partial,
-    orders_of,
-    size_of,
-)
+from veridex.core.methods.arima.fitting import blocks, effects_of, held, orders_of, size_of
+from veridex.core.methods.arima.judging import PILED_UP
 from veridex.core.methods.arima.plan import ArimaPlan
+from veridex.core.methods.arima.rolled import CODES
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.labels import POLYNOMIALS, constant_label, lag_label
 from veridex.core.methods.words import effect_words, signed
+from veridex.core.numerics.arima.arma import largest_partial
 from veridex.core.numerics.arima.likelihood import arima_log_likelihood
 from veridex.core.numerics.climb.curvature import observed_covariance
 from veridex.core.periods.cadence import Cadence

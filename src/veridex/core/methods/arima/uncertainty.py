@@ -6,7 +6,8 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.laws.components import drawn
-from veridex.core.methods.arima.fitting import CODES, held, orders_of, replay, size_of
+from veridex.core.methods.arima.fitting import held, orders_of, replay, size_of
+from veridex.core.methods.arima.rolled import CODES
 from veridex.core.methods.arima.tables import arima_covariance
 from veridex.core.methods.fold.plan import Plan, Rows
 from veridex.core.methods.fold.status import Status

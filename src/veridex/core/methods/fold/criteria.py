@@ -3,10 +3,12 @@
 import math
 
 from veridex.core.arrays import FloatArray
+from veridex.core.numerics.compiled import kernel
 
-__all__ = ["CRITERIA", "aicc_of", "criteria", "to_stay"]
+__all__ = ["CRITERIA", "aicc_of", "criteria", "criterion_of", "to_stay"]
 
 CRITERIA = ("aicc", "aic", "bic")
+AICC, AIC, BIC = range(3)
 
 
 def criteria(stats: FloatArray) -> dict[str, float]:
@@ -18,19 +20,25 @@ def criteria(stats: FloatArray) -> dict[str, float]:
     .. [2] Hurvich and Tsai (1989), Biometrika 76, 297-307 (AICc).
     .. [3] Schwarz (1978), Annals of Statistics 6, 461-464 (BIC).
     """
-    log_likelihood, n, k, _ = stats.tolist()
-    aic = -2.0 * log_likelihood + 2.0 * k
-    return {
-        "aicc": aicc_of(stats),
-        "aic": aic,
-        "bic": -2.0 * log_likelihood + k * math.log(n) if n > 0 else math.nan,
-    }
+    return {name: criterion_of(stats, j) for j, name in enumerate(CRITERIA)}
 
 
 def aicc_of(stats: FloatArray) -> float:
     """AICc alone; see `criteria`."""
-    log_likelihood, n, k, _ = stats.tolist()
-    return -2.0 * log_likelihood + 2.0 * k + 2.0 * k * (k + 1.0) / (n - k - 1.0) if n > k + 1.0 else math.nan
+    return float(criterion_of(stats, AICC))
+
+
+@kernel
+def criterion_of(stats: FloatArray, criterion: int) -> float:
+    """One of the `CRITERIA`, by its place among them."""
+    deviance, n, k = -2.0 * stats[0], stats[1], stats[2]
+    if criterion == BIC:
+        value = deviance + k * math.log(n) if n > 0 else math.nan
+    elif criterion == AIC:
+        value = deviance + 2.0 * k
+    else:
+        value = deviance + 2.0 * k + 2.0 * k * (k + 1.0) / (n - k - 1.0) if n > k + 1.0 else math.nan
+    return float(value)
 
 
 def to_stay(n: int) -> float:

@@ -1,13 +1,13 @@
 """The fold contract: what every family of methods implements, on plain arrays.
 
 A backtest is a hundred thousand small fits, so the inner face of a family holds no frames and no dates: `plan` once per
-item, `run` once per fold, `replay` with given parameters, `domain` asked before both, `paths` for what may come,
-`account` for what it says of itself. The pleasant faces (`Method`, `Fitted`) are built on these. Nobody calls `run` and
-`replay` but `running`, and the wrappers that hand them on.
+item, `run` for one fold, `roll` for all folds of an item, `replay` with given parameters, `domain` asked before all of
+them, `paths` for what may come, `account` for what it says of itself. The pleasant faces (`Method`, `Fitted`) are built
+on these. Nobody calls `run`, `roll` and `replay` but `running`, and the wrappers that hand them on.
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar, Generic, Literal, TypeVar
 
 import numpy as np
@@ -17,12 +17,13 @@ from numpy.typing import NDArray
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Account, Coefficients
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.paths import linear_paths
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import Setting, Value
 from veridex.core.methods.fold.status import Status
 
-__all__ = ["Family", "PlainFamily"]
+__all__ = ["Family", "PlainFamily", "RolledFamily"]
 
 P = TypeVar("P", bound=Plan)
 
@@ -81,6 +82,29 @@ class Family(ABC, Generic[P]):
         int
             A `Status`.
         """
+
+    def roll(self, plan: P, folds: Folds, xs: Sequence[FloatArray | None] | None, warm: FloatArray) -> None:
+        """Run all folds that nothing stands in the way of, in order of time, `warm` handed from each to the next.
+
+        A family whose folds are one call of a kernel overrides this, and runs a single fold by it: see `RolledFamily`.
+
+        Parameters
+        ----------
+        plan
+        folds : Folds
+            Filled.
+        xs : sequence of ndarray, optional
+            The driver rows of each fold.
+        warm : ndarray, shape (warm_size,)
+        """
+        for o in folds.possible():
+            if folds.anew[o]:
+                plan.forget(warm)
+            y = folds.span(o)
+            status = self.domain(plan, y, None)
+            if status <= Status.DONE:
+                status = Status(self.run(plan, y, None if xs is None else xs[o], warm, folds.at(o)))
+            folds.status[o] = status
 
     @abstractmethod
     def replay(self, plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
@@ -224,3 +248,31 @@ class PlainFamily(Family[P]):
 
     def _likelihood_of(self, plan: P, row: FloatArray) -> str:
         return "values"
+
+
+class RolledFamily(PlainFamily[P]):
+    """A family whose folds are one call of a kernel: a single fit is the same call with one fold, so both are alike."""
+
+    @abstractmethod
+    def _roll(self, plan: P, folds: Folds, warm: FloatArray) -> None:
+        """Run the folds that nothing stands in the way of."""
+
+    def _rolls(self, plan: P) -> bool:
+        """Whether the kernel does all that is asked for."""
+        return True
+
+    def roll(self, plan: P, folds: Folds, xs: Sequence[FloatArray | None] | None, warm: FloatArray) -> None:
+        """All folds in one call, unless there are drivers or more is asked for: then one by one."""
+        if xs is None and self._rolls(plan):
+            self._roll(plan, folds, warm)
+        else:
+            super().roll(plan, folds, xs, warm)
+
+    def run(self, plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """Estimate on a single span, and forecast from its end."""
+        folds = Folds.over(plan, (y,))
+        self._roll(plan, folds, warm)
+        found = folds.at(0)
+        out.points[:], out.std_error[:], out.law[:] = found.points, found.std_error, found.law
+        out.row[:], out.fitted[:], out.stats[:] = found.row, found.fitted, found.stats
+        return int(folds.status[0])

@@ -10,10 +10,11 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import NUMBERS, Components, put_direct
+from veridex.core.numerics.compiled import kernel
 from veridex.core.periods.seasons import NO_TURNS, Turns
 from veridex.core.preparation.regressors import Column
 
-__all__ = ["STATS", "Plan", "Rows", "Sizes"]
+__all__ = ["STATS", "Plan", "Rows", "Sizes", "put_estimated"]
 
 STATS = 4
 """Length of a stats row: log-likelihood, values used, quantities estimated (variance included), iterations."""
@@ -157,10 +158,18 @@ class Rows:
         divided : bool
             Whether the variance behind the standard errors is divided by the degrees of freedom, not by the values.
         """
-        degrees = max(known - estimated, 1)
-        wider = 1.0 + estimated / known if divided else (known + estimated) / degrees
-        put_direct(self.law, self.points, self.std_error, math.sqrt(wider), float(degrees))
+        put_estimated(self.law, self.points, self.std_error, known, estimated, divided)
 
     def say_student(self, degrees: float) -> None:
         """Set a Student law around the points, scaled by the standard errors."""
         put_direct(self.law, self.points, self.std_error, 1.0, float(degrees))
+
+
+@kernel
+def put_estimated(
+    law: Components, points: FloatArray, std_error: FloatArray, known: int, estimated: int, divided: bool
+) -> None:
+    """What `Rows.say_estimated` sets."""
+    degrees = max(known - estimated, 1)
+    wider = 1.0 + estimated / known if divided else (known + estimated) / degrees
+    put_direct(law, points, std_error, math.sqrt(wider), float(degrees))

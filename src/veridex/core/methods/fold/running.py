@@ -1,17 +1,19 @@
 """How a fold is run, and how it is replayed: quietly, and with finite numbers or a reason."""
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.folds import Folds, settled
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
 from veridex.core.numerics.plain import closed
 
-__all__ = ["gated", "replay_fold", "replay_unguarded", "run_fold", "run_unguarded"]
+__all__ = ["gated", "replay_fold", "replay_unguarded", "roll_unguarded", "run_fold", "run_unguarded"]
 
 
 def run_fold(
@@ -40,6 +42,17 @@ def run_unguarded(
         out.row.fill(np.nan)
         out.stats.fill(np.nan)
     return status
+
+
+def roll_unguarded(
+    family: Family[Any], plan: Any, folds: Folds, xs: Sequence[FloatArray | None] | None, warm: FloatArray
+) -> None:
+    """Run all folds of an item, each as `run_unguarded` does."""
+    for o, x in enumerate(xs or ()):
+        if folds.status[o] <= Status.DONE and _lacks(family, x, folds.span(o).size):
+            folds.status[o] = Status.DRIVER_UNKNOWN
+    family.roll(plan, folds, xs, warm)
+    settled(folds, math.nan if plan.sizes.floor is None else plan.sizes.floor)
 
 
 def _lacks(family: Family[Any], x: FloatArray | None, n: int) -> bool:

@@ -1,7 +1,7 @@
 """Any method on adjusted demand: without seasons above the first and effects of drivers it cannot take."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,6 +14,7 @@ from veridex.core.laws.components import moved, rescaled, widened
 from veridex.core.methods.fold.account import Account
 from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.family import Family
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.adjusted_account import adjusted_equation, adjusted_words, with_effects
@@ -139,6 +140,13 @@ class Adjusted(Family[AdjustedPlan]):
         _put_back(asides, y.size, x, out)
         out.fitted[unknown] = np.nan
         return status
+
+    def roll(self, plan: Any, folds: Folds, xs: Sequence[FloatArray | None] | None, warm: FloatArray) -> None:
+        """As the method does it where there is nothing to take out; else one by one."""
+        if isinstance(plan, AdjustedPlan):
+            super().roll(plan, folds, xs, warm)
+        else:
+            self._family.roll(plan, folds, xs, warm)
 
     def replay(self, plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast with the row's parameters, and put back what it says was taken out."""

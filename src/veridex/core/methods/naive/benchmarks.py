@@ -15,21 +15,15 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import PlainFamily, RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.labels import change_label
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import whole
 from veridex.core.methods.fold.status import Status
+from veridex.core.methods.naive.rolled import DRIFT, MEAN, NAIVE, SEASONAL_NAIVE, roll_plain
 from veridex.core.methods.words import signed
-from veridex.core.numerics.plain import (
-    drift_ahead,
-    estimate_drift,
-    estimate_mean,
-    estimate_naive,
-    estimate_seasonal_naive,
-    naive_ahead,
-    seasonal_naive_ahead,
-)
+from veridex.core.numerics.plain import drift_ahead, mean_ahead, naive_ahead, seasonal_naive_ahead
 from veridex.core.numerics.seasons.longer import longer_seasons
 from veridex.core.readable import number, quantity
 
@@ -76,7 +70,7 @@ class Unestimated(PlainFamily[P]):
         return float(row[0])
 
 
-class Mean(PlainFamily[Plan]):
+class Mean(RolledFamily[Plan]):
     """Every coming period at the mean of the known ones.
 
     Stands for independent, equally distributed demand. Standard error ``s sqrt(1 + 1/n)`` with s from n - 1;
@@ -90,17 +84,14 @@ class Mean(PlainFamily[Plan]):
         """Row: mean, variance, number of values."""
         return Plan(sizes, row_size=3, needs="2 known periods")
 
-    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: Plan, folds: Folds, warm: FloatArray) -> None:
         """Estimate mean and variance, and forecast."""
-        return self.replay(plan, y, x, out) if estimate_mean(y, out.row, out.stats) else Status.TOO_SHORT
+        roll_plain(MEAN, folds, folds.status)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast the mean."""
-        mean, variance, n = out.row
-        out.fitted[:] = mean
-        out.points[:] = mean
-        out.std_error[:] = math.sqrt(variance * (1.0 + 1.0 / n))
-        out.say_student(n - 1.0)
+        mean_ahead(out.row, out.fitted, out.points, out.std_error)
+        out.say_student(out.row[2] - 1.0)
         return Status.DONE
 
     def _coefficients(
@@ -125,7 +116,7 @@ class Mean(PlainFamily[Plan]):
         return float(row[1])
 
 
-class Naive(Unestimated[Plan]):
+class Naive(RolledFamily[Plan], Unestimated[Plan]):
     """The last known value, carried forward: the forecast of a random walk.
 
     Standard error ``sigma sqrt(h)``, sigma squared the mean of the squared changes; normal bounds.
@@ -138,9 +129,9 @@ class Naive(Unestimated[Plan]):
         """Row: variance of a change."""
         return Plan(sizes, row_size=1, needs="2 known periods")
 
-    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: Plan, folds: Folds, warm: FloatArray) -> None:
         """Estimate the variance of a change, and forecast."""
-        return self.replay(plan, y, x, out) if estimate_naive(y, out.row, out.stats) else Status.TOO_SHORT
+        roll_plain(NAIVE, folds, folds.status)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Carry the last known value forward."""
@@ -171,14 +162,12 @@ class SeasonalNaivePlan(Plan):
     def lag(self, y: FloatArray) -> int:
         """The longest season that the span shows, or that is stated, in whole turns of the first."""
         m, above = self.season_length, self.sizes.turns
-        if not above.lengths:
-            return m
         shown = longer_seasons(y, m, above.lengths, stated=above.stated)
         seen = [one.length for one in shown if y.size >= round(self.turns * one.length) - m]
         return m * round(seen[-1] / m) if seen else m
 
 
-class SeasonalNaive(Unestimated[SeasonalNaivePlan]):
+class SeasonalNaive(RolledFamily[SeasonalNaivePlan], Unestimated[SeasonalNaivePlan]):
     """The value one season earlier.
 
     Of several seasons the longest that was seen twice, or with ``turns=1`` once, in whole turns of the first: the same
@@ -201,14 +190,12 @@ class SeasonalNaive(Unestimated[SeasonalNaivePlan]):
         """A row's season is one of whole periods."""
         return Status.DONE if row is None or (row[1] >= 2.0 and row[1].is_integer()) else Status.NOT_ITS_OWN
 
-    def run(self, plan: SeasonalNaivePlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: SeasonalNaivePlan, folds: Folds, warm: FloatArray) -> None:
         """Estimate the variance of a change over a season, and forecast."""
-        m = plan.lag(y)
-        if m < 2:
-            return Status.NO_SEASON
-        if y.size <= m:
-            return Status.TOO_SHORT
-        return self.replay(plan, y, x, out) if estimate_seasonal_naive(y, m, out.row, out.stats) else Status.TOO_SHORT
+        lags = np.full(folds.status.size, plan.season_length)
+        for o in folds.possible() if plan.sizes.turns.lengths else ():
+            lags[o] = plan.lag(folds.span(o))
+        roll_plain(SEASONAL_NAIVE, folds, lags)
 
     def replay(self, plan: SeasonalNaivePlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Repeat the last known value of each season."""
@@ -230,7 +217,7 @@ class SeasonalNaive(Unestimated[SeasonalNaivePlan]):
         return f"forecast[t] = y[t-{int(row[1])}], the standard deviation of a change over the season {spread}"
 
 
-class Drift(PlainFamily[Plan]):
+class Drift(RolledFamily[Plan]):
     """The last value plus the average change from the first value to the last.
 
     Standard error ``sigma sqrt(h (1 + h / (T - 1)))``: the random walk's and that of the estimated drift;
@@ -244,9 +231,9 @@ class Drift(PlainFamily[Plan]):
         """Row: drift per period, variance of a change around it, periods from first to last known value."""
         return Plan(sizes, row_size=3, needs="3 known periods")
 
-    def run(self, plan: Plan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: Plan, folds: Folds, warm: FloatArray) -> None:
         """Estimate the drift and the variance around it, and forecast."""
-        return self.replay(plan, y, x, out) if estimate_drift(y, out.row, out.stats) else Status.TOO_SHORT
+        roll_plain(DRIFT, folds, folds.status)
 
     def replay(self, plan: Plan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Carry the last known value forward along the drift."""

@@ -8,9 +8,9 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.methods.fold.criteria import criteria
-from veridex.core.methods.fold.plan import STATS
 from veridex.core.methods.fold.status import Status, short_reason
-from veridex.core.methods.smoothing.forms import ERRORS, SEASONS, TRENDS, SmoothingPlan, estimate, obstacle, row_size
+from veridex.core.methods.smoothing.forms import ERRORS, SEASONS, TRENDS, SmoothingPlan, row_size
+from veridex.core.methods.smoothing.rolled import Fits, fit_forms
 from veridex.core.numerics.smoothing.recursion import ADDITIVE, MULTIPLICATIVE, NONE, Form
 
 __all__ = ["Try", "allowed_forms", "form_in_words", "parts_in_words", "tries"]
@@ -37,21 +37,14 @@ class Try:
         return {**names, **found, "variance": self.row[-1], "remark": short_reason(self.status)}
 
 
-def tries(plan: SmoothingPlan, y: FloatArray, warm: FloatArray, only: int | None = None) -> list[Try]:
-    """Fit every form that nothing stands in the way of, or only one."""
-    found, at = [], 0
-    for i, form in enumerate(plan.forms):
-        size = row_size(form)
-        if only is not None and i != only:
-            at += size
-            continue
-        row, stats = np.full(size, np.nan), np.full(STATS, np.nan)
-        status = obstacle(plan, form, y)
-        if status == Status.DONE:
-            status = estimate(plan, form, y, warm[at : at + size], row, stats)
-        found.append(Try(form, status, row, stats))
-        at += size
-    return found
+def tries(plan: SmoothingPlan, y: FloatArray) -> list[Try]:
+    """Fit every form that nothing stands in the way of."""
+    fits = Fits.of(plan.wanted)
+    sizes = [row_size(form) for form in plan.forms]
+    fit_forms(y, plan.wanted, -1, np.zeros(sum(sizes)), fits)
+    ended = (Status(status) for status in fits.status.tolist())
+    each = zip(plan.forms, ended, fits.rows, sizes, fits.stats, strict=True)
+    return [Try(form, status, row[:size], stats) for form, status, row, size, stats in each]
 
 
 def allowed_forms(settings: Mapping[str, Any], season_length: int) -> Sequence[Form]:

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -12,7 +12,8 @@ from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
 from veridex.core.methods.fold.criteria import CRITERIA
-from veridex.core.methods.fold.family import Family, PlainFamily
+from veridex.core.methods.fold.family import Family, RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.paths import shared_paths
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Value, choice, settled, yes_no
@@ -20,7 +21,7 @@ from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
 from veridex.core.methods.regression.harmonic import HARMONICS, check_harmonics
 from veridex.core.methods.regression.harmonic import SEASONS as SEASON_LENGTHS
-from veridex.core.methods.smoothing.candidates import Try, allowed_forms, form_in_words, parts_in_words, tries
+from veridex.core.methods.smoothing.candidates import allowed_forms, form_in_words, parts_in_words, tries
 from veridex.core.methods.smoothing.forms import (
     ERRORS,
     SEASONS,
@@ -29,31 +30,29 @@ from veridex.core.methods.smoothing.forms import (
     common_settings,
     domain,
     form_paths,
-    obstacle,
     replay,
     row_size,
+    simulated,
     smoothing_words,
 )
+from veridex.core.methods.smoothing.rolled import CODES, Fits, fit_forms, hindrance, roll_forms, worth
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.methods.smoothing.turning import TurningSmoothing
-from veridex.core.numerics.seasons.profile import shows_season
+from veridex.core.numerics.seasons.profile import CHANCE, season_tests, shows_season
 from veridex.core.numerics.smoothing.recursion import MULTIPLICATIVE, NONE, Form
 from veridex.core.readable import number
 from veridex.errors import SettingError
 
 __all__ = ["Smoothing"]
 
-CODES = 4
-"""A form's part of the row begins with its weight, error, trend and season."""
 
-
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ChosenPlan(SmoothingPlan):
     """Forms to choose from, and the criterion."""
 
-    criterion: str = "aicc"
-    average: bool = False
-    block: int = CODES
+    criterion: str
+    average: bool
+    block: int
     """Length of a form's part of the row: codes, and a row as long as the longest."""
 
     @property
@@ -62,7 +61,7 @@ class ChosenPlan(SmoothingPlan):
         return len(self.forms) if self.average else 1
 
 
-class Smoothing(PlainFamily[ChosenPlan]):
+class Smoothing(RolledFamily[ChosenPlan]):
     """The smoothing form that a criterion prefers, among all that the data allow.
 
     Errors additive or multiplicative; trend none, additive or damped; season none, additive or multiplicative; a
@@ -129,37 +128,47 @@ class Smoothing(PlainFamily[ChosenPlan]):
         components = max(plan.components, plan.blocks)
         return replace(plan, row_size=plan.blocks * plan.block, needs=needs, components=components)
 
+    def _rolls(self, plan: ChosenPlan) -> bool:
+        """An average is mixed, and simulated intervals are drawn, fold by fold."""
+        return not plan.average and plan.intervals == "model"
+
+    def _roll(self, plan: ChosenPlan, folds: Folds, warm: FloatArray) -> None:
+        """Choose the best form that the data allow, and forecast."""
+        seasonal = season_tests(folds.values, folds.ends, plan.season_length)[1] < CHANCE
+        roll_forms(folds, plan.wanted, Fits.of(plan.wanted), CRITERIA.index(plan.criterion), seasonal, warm)
+
     def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate every form that the data allow, and forecast with the best or with all."""
-        only = int(warm[1]) - 1 if warm[0] == 1.0 and not plan.average else None
-        tried = tries(plan, y, warm[2:], only)
-        if only is not None and not np.isfinite(tried[0].criteria[plan.criterion]):
-            tried = tries(plan, y, warm[2:])
-        good = [one for one in tried if np.isfinite(one.criteria[plan.criterion])]
-        if not good:
-            return int(min((one.status for one in tried if one.status > Status.DONE), default=Status.TOO_SHORT))
-        good = _with_season(plan, y, good) if len(good) > 1 else good
-        values = np.array([one.criteria[plan.criterion] for one in good])
-        order = np.argsort(values, kind="stable")
-        best = good[order[0]]
-        weights = criterion_weights(values)
-        kept = [(weights[j], good[j]) for j in order] if plan.average else [(1.0, best)]
+        if plan.average:
+            return self._run_average(plan, y, warm, out)
+        status = super().run(plan, y, x, warm, out)
+        if status > Status.DONE or plan.intervals == "model":
+            return status
+        _, form, row = _stored_forms(plan, out.row)[0]
+        return simulated(plan, form, status, y, row, out)
+
+    def _run_average(self, plan: ChosenPlan, y: FloatArray, warm: FloatArray, out: Rows) -> int:
+        """Weigh all forms, and forecast with all of them."""
+        fits, values = Fits.of(plan.wanted), np.empty(len(plan.forms))
+        fit_forms(y, plan.wanted, -1, warm[2:], fits)
+        seasonal = shows_season(y, plan.season_length)
+        if not worth(plan.wanted, fits, CRITERIA.index(plan.criterion), seasonal, values):
+            return int(min((one for one in fits.status if one > Status.DONE), default=Status.TOO_SHORT))
+        order = [j for j in np.argsort(values, kind="stable").tolist() if np.isfinite(values[j])]
+        weights = criterion_weights(values[order])
         out.row[:] = 0.0
-        for i, (weight, one) in enumerate(kept):
-            block = out.row[i * plan.block : (i + 1) * plan.block]
-            block[:CODES] = (weight, *one.form[:3])
-            block[CODES : CODES + one.row.size] = one.row
-        warm[:2] = (1.0, 1.0 + plan.forms.index(best.form))
-        out.stats[:] = best.stats
-        remark = self.replay(plan, y, x, out)
-        return remark if best.status == Status.DONE else int(best.status)
+        for block, weight, j in zip(out.row.reshape(plan.blocks, plan.block), weights, order, strict=False):
+            block[:CODES] = (weight, *plan.forms[j][:3])
+            size = row_size(plan.forms[j])
+            block[CODES : CODES + size] = fits.rows[j, :size]
+        warm[:2] = (1.0, 1.0 + order[0])
+        out.stats[:] = fits.stats[order[0]]
+        remark = self.replay(plan, y, None, out)
+        return remark if fits.status[order[0]] == Status.DONE else int(fits.status[order[0]])
 
     def form(self, plan: ChosenPlan, row: FloatArray) -> str:
         """The form that is preferred, of an average the one with the most weight."""
-        if not plan.searched:
-            return ""
-        error, trend, season = parts_in_words(_stored_forms(plan, row)[0][1])
-        return f"error={error} trend={trend} season={season}"
+        return _spelled(*row[1:CODES].tolist()) if plan.searched else ""
 
     def domain(self, plan: ChosenPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Where all forms in the row live; before a run nothing is ruled out, since other forms may."""
@@ -180,7 +189,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
 
     def candidates(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None) -> pd.DataFrame:
         """Every form tried, the best first: its criteria, log-likelihood, variance, whether it was chosen, remarks."""
-        tried = tries(plan, y, np.zeros(plan.warm_size - 2))
+        tried = tries(plan, y)
         table = pd.DataFrame([one.entry() for one in tried])
         return table.sort_values(plan.criterion, kind="stable", ignore_index=True)
 
@@ -209,7 +218,7 @@ class Smoothing(PlainFamily[ChosenPlan]):
         elif len(members) > 1:
             said = f"{len(members)} smoothing forms are averaged; most weight, {number(100 * weight, 2)} %, has {name}."
         else:
-            possible = sum(obstacle(plan, one, y) == Status.DONE for one in plan.forms)
+            possible = sum(hindrance(y, one, plan.least[one]) == Status.DONE for one in plan.forms)
             criterion = {"aicc": "AICc"}.get(plan.criterion, plan.criterion.upper())
             said = f"Of the {possible} smoothing forms that the data allow {criterion} prefers {name}."
         return f"{said} {form_words(form, y, own, series)}"
@@ -239,10 +248,11 @@ PLAIN = settled(Smoothing.settings)
 """The settings as they are where nothing is said."""
 
 
-def _with_season(plan: ChosenPlan, y: FloatArray, good: list[Try]) -> list[Try]:
-    """The forms with a season, where there is one to be seen and one of them could be fitted."""
-    seasonal = [one for one in good if one.form.season != NONE]
-    return seasonal if seasonal and shows_season(y, plan.season_length) else good
+@lru_cache
+def _spelled(error_code: float, trend_code: float, season_code: float) -> str:
+    """Error, trend and season as settings."""
+    error, trend, season = parts_in_words(Form(int(error_code), int(trend_code), int(season_code), 1))
+    return f"error={error} trend={trend} season={season}"
 
 
 def _stored_forms(plan: ChosenPlan, row: FloatArray) -> list[tuple[float, Form, FloatArray]]:

@@ -7,6 +7,8 @@ import math
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -16,12 +18,12 @@ from veridex.core.laws.components import PIECES, drawn
 from veridex.core.methods.fold.plan import Plan, Rows
 from veridex.core.methods.fold.settings import Setting, Value, choice, number
 from veridex.core.methods.fold.status import Status
+from veridex.core.methods.smoothing.rolled import Forms
 from veridex.core.numerics.plain import told
 from veridex.core.numerics.smoothing import recursion as kernels
 from veridex.core.numerics.smoothing.forecasts import replay_smoothing, simulate_smoothing
 from veridex.core.numerics.smoothing.recursion import Form
 from veridex.core.numerics.smoothing.region import ALL_ESTIMATED, LEVEL_ESTIMATED, NONE_ESTIMATED, SHARES, STABLE, Asked
-from veridex.core.numerics.smoothing.search import DONE, NO_FIT, estimate_smoothing
 from veridex.core.numerics.smoothing.uncertainty import draw_rows
 from veridex.errors import SettingError
 
@@ -35,11 +37,10 @@ __all__ = [
     "common_settings",
     "constants_of",
     "domain",
-    "estimate",
     "form_paths",
-    "obstacle",
     "replay",
     "row_size",
+    "simulated",
     "smoothing_words",
 ]
 
@@ -54,7 +55,7 @@ STARTS = {"none": NONE_ESTIMATED, "level": LEVEL_ESTIMATED, "all": ALL_ESTIMATED
 PATHS = 5000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SmoothingPlan(Plan):
     """Forms to fit, in the order tried, and how.
 
@@ -63,20 +64,26 @@ class SmoothingPlan(Plan):
     forms : tuple of Form
     least, estimated : mapping of Form to int
         Known periods that each form needs, and quantities that it estimates.
-    region, starts : int
-        As the kernels count them.
     intervals : str
-    fixed : ndarray, shape (4,)
-        Constants that are stated, NaN where they are estimated.
+    wanted : Forms
+        The same as the kernels take it.
     """
 
-    forms: tuple[Form, ...] = ()
-    least: Mapping[Form, int] = field(default_factory=dict, repr=False)
-    estimated: Mapping[Form, int] = field(default_factory=dict, repr=False)
-    region: int = SHARES
-    starts: int = LEVEL_ESTIMATED
-    intervals: str = "model"
-    fixed: FloatArray = field(default_factory=lambda: np.full(4, np.nan), repr=False)
+    forms: tuple[Form, ...]
+    least: Mapping[Form, int] = field(repr=False)
+    estimated: Mapping[Form, int] = field(repr=False)
+    intervals: str
+    wanted: Forms = field(repr=False)
+
+    @property
+    def region(self) -> int:
+        """Where constants are sought, as the kernels count it."""
+        return self.wanted.asked.region
+
+    @property
+    def fixed(self) -> FloatArray:
+        """Constants that are stated, NaN where they are estimated, shape (4,)."""
+        return self.wanted.asked.fixed
 
 
 def common_settings(*constants: str) -> tuple[Setting, ...]:
@@ -96,17 +103,23 @@ def constants_of(settings: Mapping[str, Any]) -> FloatArray:
 
 def smoothing_words(settings: Mapping[str, Any], forms: Sequence[Form]) -> dict[str, Any]:
     """What forms and the common settings mean to a plan."""
-    fixed = constants_of(settings)
-    return {
-        "forms": tuple(forms),
-        "least": {form: _fewest(fixed, form) for form in forms},
-        "estimated": {form: _estimated(fixed, form) for form in forms},
-        "region": REGIONS[settings["constants"]],
-        "starts": STARTS[settings["estimate_starts"]],
-        "intervals": settings["intervals"],
-        "components": 1 if settings["intervals"] == "model" else PIECES,
-        "fixed": fixed,
-    }
+    intervals, stated = settings["intervals"], tuple(settings.get(key) for key in CONSTANTS)
+    own = _wanted(tuple(forms), stated, REGIONS[settings["constants"]], STARTS[settings["estimate_starts"]])
+    return {**own, "intervals": intervals, "components": 1 if intervals == "model" else PIECES}
+
+
+@lru_cache(maxsize=256)
+def _wanted(forms: tuple[Form, ...], stated: tuple[float | None, ...], region: int, starts: int) -> Mapping[str, Any]:
+    """Forms, what each needs, and all of it as the kernels take it: the same for every item."""
+    fixed = constants_of(dict(zip(CONSTANTS, stated, strict=True)))
+    least, estimated = {form: _fewest(fixed, form) for form in forms}, {form: _estimated(fixed, form) for form in forms}
+    wanted = Forms(
+        codes=np.array(forms, dtype=np.int64),
+        least=np.array(list(least.values()), dtype=np.int64),
+        estimated=np.array(list(estimated.values()), dtype=np.int64),
+        asked=Asked(region, starts, fixed),
+    )
+    return MappingProxyType({"forms": forms, "least": least, "estimated": estimated, "wanted": wanted})
 
 
 def check_constants(name: str, settings: Mapping[str, Value]) -> None:
@@ -153,41 +166,25 @@ def domain(form: Form, y: FloatArray) -> Status:
     return Status.DONE
 
 
-def obstacle(plan: SmoothingPlan, form: Form, y: FloatArray) -> Status:
-    """Why a form cannot be fitted to these values; DONE where it can."""
-    known, lowest, highest = told(y)
-    if form.season != kernels.NONE and form.m < 2:
-        return Status.NO_SEASON
-    if known < plan.least[form] or y.size < _span(form):
-        return Status.TOO_SHORT
-    if form.error == kernels.MULTIPLICATIVE and not lowest > 0.0:
-        return Status.NOT_POSITIVE
-    return Status.CONSTANT if lowest == highest else Status.DONE
-
-
-def estimate(
-    plan: SmoothingPlan, form: Form, y: FloatArray, warm: FloatArray, row: FloatArray, stats: FloatArray
-) -> Status:
-    """Estimate a form that nothing stands in the way of."""
-    ended = estimate_smoothing(y, form, Asked(plan.region, plan.starts, plan.fixed), warm, row, stats)
-    if ended == NO_FIT:
-        return Status.NO_FIT
-    return Status.DONE if ended == DONE else Status.NOT_CONVERGED
-
-
 def replay(plan: SmoothingPlan, form: Form, y: FloatArray, row: FloatArray, out: Rows) -> Status:
     """Run a form with given parameters, forecast, and put bounds around the points; say where those are others."""
     replay_smoothing(y, *form, row, out.fitted, out.points, out.std_error)
     out.say_estimated(told(y)[0], plan.estimated[form])
-    if plan.intervals == "model":
-        return Status.DONE
+    return simulated(plan, form, Status.DONE, y, row, out)
+
+
+def simulated(plan: SmoothingPlan, form: Form, status: int, y: FloatArray, row: FloatArray, out: Rows) -> Status:
+    """Put bounds from simulated paths around the forecasts of a fold that ended so, where they are asked for."""
+    if plan.intervals == "model" or status > Status.DONE:
+        return Status(status)
     # The same span gives the same shocks, whoever computes it.
     rng = np.random.default_rng(np.random.SeedSequence([0, zlib.crc32(y.tobytes())]))
     estimated = plan.intervals == "with-estimation"
     rows = draw_rows(y, form, plan.region, plan.fixed, row, PATHS, rng) if estimated else row[None, :]
     paths = np.empty((PATHS, plan.horizon))
     simulate_smoothing(y, *form, rows, rng.standard_normal(paths.shape), paths)
-    return Status.DONE if _fill_from_paths(paths, out) else Status.MODEL_INTERVALS
+    remark = Status.DONE if _fill_from_paths(paths, out) else Status.MODEL_INTERVALS
+    return remark if status == Status.DONE else Status(status)
 
 
 def form_paths(form: Form, y: FloatArray, row: FloatArray, shocks: FloatArray) -> FloatArray:

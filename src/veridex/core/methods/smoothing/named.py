@@ -7,7 +7,8 @@ from typing import Any
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Value, choice, yes_no
 from veridex.core.methods.fold.status import Status
@@ -18,13 +19,13 @@ from veridex.core.methods.smoothing.forms import (
     check_constants,
     common_settings,
     domain,
-    estimate,
     form_paths,
-    obstacle,
     replay,
     row_size,
+    simulated,
     smoothing_words,
 )
+from veridex.core.methods.smoothing.rolled import roll_form
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.numerics.smoothing.recursion import ADDITIVE, DAMPED, MULTIPLICATIVE, NONE, Form
 from veridex.errors import SettingError
@@ -32,7 +33,7 @@ from veridex.errors import SettingError
 __all__ = ["Holt", "HoltWinters", "SimpleSmoothing"]
 
 
-class _NamedForm(PlainFamily[SmoothingPlan]):
+class _NamedForm(RolledFamily[SmoothingPlan]):
     """A smoothing form with a name of its own."""
 
     @abstractmethod
@@ -53,15 +54,17 @@ class _NamedForm(PlainFamily[SmoothingPlan]):
             raise SettingError(self.name, "phi damps the trend; add damped=yes")
         check_constants(self.name, settings)
 
-    def run(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _rolls(self, plan: SmoothingPlan) -> bool:
+        """Simulated intervals are drawn fold by fold."""
+        return plan.intervals == "model"
+
+    def _roll(self, plan: SmoothingPlan, folds: Folds, warm: FloatArray) -> None:
         """Estimate constants and starting values by maximum likelihood, and forecast."""
-        form = plan.forms[0]
-        hindered = obstacle(plan, form, y)
-        if hindered != Status.DONE:
-            return hindered
-        status = estimate(plan, form, y, warm, out.row, out.stats)
-        remark = replay(plan, form, y, out.row, out) if status <= Status.DONE else Status.DONE
-        return remark if status == Status.DONE else status
+        roll_form(folds, plan.wanted, warm)
+
+    def run(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """The same from a single origin, with intervals by simulation where they are asked for."""
+        return simulated(plan, plan.forms[0], super().run(plan, y, x, warm, out), y, out.row, out)
 
     def domain(self, plan: SmoothingPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Above zero, where errors multiply; before a run this is one of several obstacles, told in their order."""

@@ -5,10 +5,10 @@ import math
 import numpy as np
 from scipy.special import fdtrc
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.numerics.compiled import kernel
 
-__all__ = ["CHANCE", "season_profile", "season_test", "shows_season"]
+__all__ = ["CHANCE", "season_profile", "season_test", "season_tests", "shows_season"]
 
 FEWEST = 4
 """Known values below which there is no level to hold against."""
@@ -28,14 +28,32 @@ def shows_season(y: FloatArray, season_length: int) -> bool:
 
 def season_test(y: FloatArray, season_length: int) -> tuple[float, float]:
     """The statistic of that test and its p-value; NaN where there is no test."""
-    if season_length < 2 or y.size < 2 * season_length:
-        return math.nan, math.nan
-    seen, left, between, within = _season_squares(y, season_length)
-    if seen < 2 or left < 1.0:
-        return math.nan, math.nan
-    if not within > 0.0:
-        return (math.inf, 0.0) if between > 0.0 else (0.0, 1.0)
-    return between / within, float(fdtrc(seen - 1, left, between / within))
+    ratio, chance = season_tests(y, np.array([0, y.size]), season_length)
+    return float(ratio[0]), float(chance[0])
+
+
+def season_tests(values: FloatArray, ends: IntArray, season_length: int) -> tuple[FloatArray, FloatArray]:
+    """The same of several spans that stand end to end, each (O,); `ends` (O + 1,) are where they begin and end."""
+    degrees, ratio = np.full((2, ends.size - 1), math.nan), np.full(ends.size - 1, math.nan)
+    if season_length > 1:
+        _ratios(values, ends, season_length, degrees, ratio)
+    return ratio, np.asarray(fdtrc(degrees[0], degrees[1], ratio))
+
+
+@kernel
+def _ratios(values: FloatArray, ends: IntArray, season_length: int, degrees: FloatArray, ratio: FloatArray) -> None:
+    """The ratio of squares between phases to those within them, and its degrees of freedom; left NaN without a test."""
+    for o in range(ratio.size):
+        if ends[o + 1] - ends[o] < 2 * season_length:
+            continue
+        seen, left, between, within = _season_squares(values[ends[o] : ends[o + 1]], season_length)
+        if seen < 2 or left < 1.0:
+            continue
+        degrees[0, o], degrees[1, o] = seen - 1, left
+        if within > 0.0:
+            ratio[o] = between / within
+        else:
+            ratio[o] = np.inf if between > 0.0 else 0.0
 
 
 @kernel
