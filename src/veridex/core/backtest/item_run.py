@@ -180,8 +180,8 @@ class ItemWork:
         perfect = self.foresight == "perfect"
         return regressors.shown(series.item, series.start, fold.stop, self.horizon, perfect=perfect)
 
-    def _sizes(self, method: Method, task: Task, columns: tuple[Column, ...], o: int) -> Sizes:
-        """What is asked of a method at an origin."""
+    def _sizes(self, method: Method, task: Task, columns: tuple[Column, ...], o: int | slice) -> Sizes:
+        """What is asked of a method at an origin, or at several."""
         lent = {column: task.lent[column][o] for column in method.borrows}
         return Sizes.of(task.series, self.horizon, columns, lent or None)
 
@@ -255,12 +255,12 @@ class ItemWork:
         """
         entered, regressors = self.lineup[m], self.regressors[m]
         family, columns = entered.family, () if regressors is None else regressors.columns
-        plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, 0))
+        plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, slice(done, None)))
         warm = np.zeros(plan.warm_size) if before is None else np.array(before)
         begun = self.clock()
         origins = np.arange(done, done + len(seen.ys))
         folds = Folds.over(plan, seen.ys, origins % self.pace.search_every == 0)
-        if entered.borrows or self.pace.refit_every > 1:
+        if self.pace.refit_every > 1 or (entered.borrows and not family.rolls(plan)):
             self._step(m, task, seen, folds, done, warm)
         else:
             roll_unguarded(family, plan, folds, seen.xs, warm)

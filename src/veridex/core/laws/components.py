@@ -25,6 +25,7 @@ __all__ = [
     "drawn",
     "moved",
     "put",
+    "put_compound",
     "put_direct",
     "put_mixture",
     "rescaled",
@@ -73,7 +74,7 @@ def put(law: Components, kind: Kind, *numbers: FloatArray | float) -> None:
         first[:, FIRST + j] = number
 
 
-NORMAL, STUDENT = float(Kind.NORMAL), float(Kind.STUDENT)
+NORMAL, STUDENT, COMPOUND = float(Kind.NORMAL), float(Kind.STUDENT), float(Kind.COMPOUND)
 
 
 @kernel
@@ -86,6 +87,14 @@ def put_direct(law: Components, centre: FloatArray, scale: FloatArray, factor: f
     for h in range(centre.size):
         law[h, 0, WEIGHT], law[h, 0, KIND] = 1.0, kind
         law[h, 0, FIRST], law[h, 0, FIRST + 1], law[h, 0, FIRST + 2] = centre[h], factor * scale[h], degrees
+
+
+@kernel
+def put_compound(law: Components, chance: float, size: float, variance: float) -> None:
+    """Fill the rows of a law with its one component, the same at every lead time: demand that comes with a chance."""
+    for h in range(law.shape[0]):
+        law[h, 0, WEIGHT], law[h, 0, KIND] = 1.0, COMPOUND
+        law[h, 0, FIRST], law[h, 0, FIRST + 1], law[h, 0, FIRST + 2] = chance, size, variance
 
 
 def put_mixture(law: Components, parts: Sequence[tuple[float, Components]]) -> None:

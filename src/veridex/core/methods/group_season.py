@@ -1,5 +1,6 @@
 """The season of an item's neighbours on the item's own level."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -8,13 +9,16 @@ import numpy as np
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import Components
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.family import PlainFamily
-from veridex.core.methods.fold.plan import Plan, Rows, Sizes
+from veridex.core.methods.fold.family import RolledFamily
+from veridex.core.methods.fold.folds import Folds
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes, put_estimated
 from veridex.core.methods.fold.settings import Setting, Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory
 from veridex.core.numerics import theta as kernels
+from veridex.core.numerics.compiled import kernel
 from veridex.core.numerics.plain import told
 from veridex.core.numerics.seasons.deseasonalise import put_back, taken_out
 from veridex.core.readable import number as shown
@@ -26,19 +30,21 @@ __all__ = ["GroupSeason"]
 FEWEST = 6
 """Known values from which on a level can be smoothed."""
 
-
 ESTIMATED = 4
 """Quantities estimated from the item itself: constant, level, line; the season is the neighbours'."""
+
+TOO_SHORT, CONSTANT, NEGATIVE = int(Status.TOO_SHORT), int(Status.CONSTANT), int(Status.NEGATIVE)
+NO_SEASON, NO_NEIGHBOURS = int(Status.NO_SEASON), int(Status.NO_NEIGHBOURS)
 
 
 @dataclass(frozen=True, slots=True)
 class GroupSeasonPlan(Plan):
-    """The season to borrow, from the origin on; None where nobody lends one."""
+    """The season to borrow from the origin on, or those of several folds (O, 2, season); None where nobody lends."""
 
     borrowed: FloatArray | None = None
 
 
-class GroupSeason(PlainFamily[GroupSeasonPlan]):
+class GroupSeason(RolledFamily[GroupSeasonPlan]):
     """A smoothed level with the season of a group of items.
 
     Demand is divided by the season that its neighbours show (see `veridex.core.reading.neighbours`: pooled ratios,
@@ -68,24 +74,10 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
             borrowed=lent,
         )
 
-    def run(self, plan: GroupSeasonPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: GroupSeasonPlan, folds: Folds, warm: FloatArray) -> None:
         """Take the borrowed season out, smooth what is left, and forecast."""
-        known, lowest, highest = told(y)
-        if plan.season_length < 2:
-            return Status.NO_SEASON
-        if known < FEWEST:
-            return Status.TOO_SHORT
-        if lowest == highest:
-            return Status.CONSTANT
-        if plan.borrowed is None or not np.isfinite(plan.borrowed).all():
-            return Status.NO_NEIGHBOURS
-        both, turned, left = _season(out.row), y.size % plan.season_length, np.empty_like(y)
-        both[:, turned:], both[:, :turned] = np.split(plan.borrowed, [plan.season_length - turned], axis=1)
-        taken_out(y, both[0], True, left)
-        total = kernels.estimate_theta(left, np.nan, False, out.row)
-        out.row[kernels.VARIANCE] = total / max(known - ESTIMATED, 1)
-        out.stats[:] = (np.nan, known, ESTIMATED + 1, 0)
-        return self._ahead(left, known, out)
+        lent = np.full((2, plan.season_length), np.nan) if plan.borrowed is None else plan.borrowed
+        _roll(folds, np.array(np.broadcast_to(lent, (folds.status.size, *lent.shape[-2:]))))
 
     def domain(self, plan: GroupSeasonPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """Shares of a level are above zero, and so is the level."""
@@ -95,18 +87,7 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
 
     def replay(self, plan: GroupSeasonPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion on what is left, forecast, and put the season back."""
-        left = np.empty_like(y)
-        taken_out(y, _season(out.row)[0], True, left)
-        return self._ahead(left, told(y)[0], out)
-
-    def _ahead(self, left: FloatArray, known: int, out: Rows) -> int:
-        """Forecast from what the season leaves of so many known values."""
-        season, unsure = _season(out.row)
-        kernels.replay_theta(left, out.row, out.fitted, out.points, out.std_error)
-        doubt = out.points * unsure[np.arange(left.size, left.size + out.points.size) % season.size]
-        put_back(season, True, out.fitted, out.points, out.std_error)
-        out.std_error[:] = np.hypot(out.std_error, doubt)
-        out.say_estimated(known, ESTIMATED)
+        _ahead(y, plan.season_length, out.row, out.fitted, out.points, out.std_error, out.law)
         return Status.DONE
 
     def _coefficients(
@@ -149,3 +130,61 @@ class GroupSeason(PlainFamily[GroupSeasonPlan]):
 def _season(row: FloatArray) -> FloatArray:
     """The season and its standard errors in a row, shape (2, season)."""
     return row[kernels.ENTRIES :].reshape(2, -1)
+
+
+@kernel
+def _ahead(
+    y: FloatArray,
+    m: int,
+    row: FloatArray,
+    fitted: FloatArray,
+    points: FloatArray,
+    std_error: FloatArray,
+    law: Components,
+) -> None:
+    """Forecast what the season in the row leaves of demand, put it back with what is not known of it, set the law."""
+    n, left = y.size, np.empty(y.size)
+    season, unsure = row[kernels.ENTRIES : kernels.ENTRIES + m], row[kernels.ENTRIES + m :]
+    taken_out(y, season, True, left)
+    kernels.replay_theta(left, row, fitted, points, std_error)
+    doubts = np.empty(points.size)
+    for h in range(points.size):
+        doubts[h] = points[h] * unsure[(n + h) % m]
+    put_back(season, True, fitted, points, std_error)
+    for h in range(points.size):
+        std_error[h] = math.hypot(std_error[h], doubts[h])
+    put_estimated(law, points, std_error, told(y)[0], ESTIMATED, True)
+
+
+@kernel
+def _roll(folds: Folds, lent: FloatArray) -> None:
+    """Estimate and forecast from every origin, with what neighbours lend there."""
+    m = lent.shape[2]
+    for o in range(folds.status.size):
+        if folds.status[o] > 0:
+            continue
+        begin, end = folds.ends[o], folds.ends[o + 1]
+        y, row, stats = folds.values[begin:end], folds.rows[o], folds.stats[o]
+        known, lowest, highest = told(y)
+        if lowest < 0.0:
+            folds.status[o] = NEGATIVE
+        elif m < 2:
+            folds.status[o] = NO_SEASON
+        elif known < FEWEST:
+            folds.status[o] = TOO_SHORT
+        elif lowest == highest:
+            folds.status[o] = CONSTANT
+        else:
+            for j in range(m):
+                # Lent from the origin on; kept from the first value on.
+                at = kernels.ENTRIES + (y.size + j) % m
+                row[at], row[at + m] = lent[o, 0, j], lent[o, 1, j]
+                if not math.isfinite(lent[o, 0, j] + lent[o, 1, j]):
+                    folds.status[o] = NO_NEIGHBOURS
+        if folds.status[o] > 0:
+            continue
+        left = np.empty(y.size)
+        taken_out(y, row[kernels.ENTRIES : kernels.ENTRIES + m], True, left)
+        row[kernels.VARIANCE] = kernels.estimate_theta(left, np.nan, False, row) / max(known - ESTIMATED, 1)
+        stats[0], stats[1], stats[2], stats[3] = np.nan, known, ESTIMATED + 1, 0.0
+        _ahead(y, m, row, folds.fitted[begin:end], folds.points[o], folds.std_error[o], folds.law[o])

@@ -10,13 +10,15 @@ from scipy.special import gammaincinv, ndtr
 
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
-from veridex.core.laws.components import Kind, put
+from veridex.core.laws.components import Components, put_compound
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import number
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory
+from veridex.core.numerics.compiled import kernel
 from veridex.core.numerics.intermittent import CHANCES, INTERVALS, estimate_intermittent, run_intermittent
 from veridex.core.numerics.plain import told
 from veridex.core.readable import number as shown
@@ -30,6 +32,8 @@ ALPHA, BETA, SIZE, OFTEN, SPREAD, VARIANCE = 0, 1, 2, 3, 4, 5
 BEGINNING = 12
 """Known periods that starting values are taken from: with those of the whole history nothing would seem to change."""
 
+NEGATIVE, TOO_SHORT = int(Status.NEGATIVE), int(Status.TOO_SHORT)
+
 NEEDS = "4 known periods, and demand in at least two of them or in none"
 
 
@@ -40,7 +44,7 @@ class IntermittentPlan(Plan):
     stated: FloatArray = field(default_factory=lambda: np.full(2, np.nan), repr=False)
 
 
-class _Intermittent(PlainFamily[IntermittentPlan]):
+class _Intermittent(RolledFamily[IntermittentPlan]):
     """Demand as a size that comes now and then."""
 
     drivers = "none"
@@ -58,57 +62,32 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
         """Demand below zero is none that comes now and then."""
         return Status.NEGATIVE if told(y)[1] < 0.0 else Status.DONE
 
-    def run(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: IntermittentPlan, folds: Folds, warm: FloatArray) -> None:
         """Estimate the constants by least squares one step ahead, and forecast."""
-        known = y[~np.isnan(y)]
-        sizes = known[known > 0.0]
-        if sizes.size == 0:
-            out.row[:] = (0.0, 0.0, 0.0, 0.0 if self.kind == CHANCES else known.size + 1.0, 0.0, 0.0)
-            out.stats[:] = (math.nan, known.size, 0, 0)
-            return self.replay(plan, y, x, out)
-        if known.size < 4 or sizes.size < 2:
-            return Status.TOO_SHORT
-        size, chance = _start(known)
-        often = chance if self.kind == CHANCES else 1.0 / chance
-        found, ends = np.empty(2), np.empty(3)
-        stated = plan.stated.copy()
-        if sizes.size == known.size and np.isnan(stated[BETA]):
-            stated[BETA] = 0.0  # demand in every period tells nothing of how often it comes, and has no bias to correct
-        estimate_intermittent(y, self.kind, self.correction, stated, size, often, found)
-        total = run_intermittent(y, self.kind, self.correction, found[0], found[1], size, often, out.fitted, ends)
-        out.row[:] = (*found, size, often, ends[2] / (sizes.size - 1), total / known.size)
-        out.stats[:] = (math.nan, known.size, 4 + int(np.isnan(stated).sum()), 0)
-        return self.replay(plan, y, x, out)
+        _roll(folds, self.kind, self.correction, plan.stated)
 
     def replay(self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the recursion, and spread demand ahead as its stated law says."""
-        size, chance = self._ends(y, out.row, out.fitted)
-        mean = chance * size
-        out.points[:] = mean
-        out.std_error[:] = math.sqrt(max(chance * (out.row[SPREAD] + size * size) - mean * mean, 0.0))
-        put(out.law, Kind.COMPOUND, chance, size, out.row[SPREAD])
+        _ahead(y, self.kind, self.correction, out.row, out.fitted, out.points, out.std_error, out.law)
         return Status.DONE
 
     def paths(
         self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, shocks: FloatArray
     ) -> FloatArray:
         """Draw from the law: a normal shock stands for the probability of demand that is no larger."""
-        size, chance = self._ends(y, row, np.empty(y.size))
+        size, chance = self._ends(y, row)
         return _quantiles(ndtr(shocks), chance, size, row[SPREAD])
 
-    def _ends(self, y: FloatArray, row: FloatArray, fitted: FloatArray) -> tuple[float, float]:
+    def _ends(self, y: FloatArray, row: FloatArray) -> tuple[float, float]:
         """Mean size and chance of demand at the end of the history, whose product is the forecast."""
-        ends = np.empty(3)
-        run_intermittent(y, self.kind, self.correction, row[ALPHA], row[BETA], row[SIZE], row[OFTEN], fitted, ends)
-        factor = 1.0 - self.correction * row[BETA]
-        chance = float(ends[1]) if self.kind == CHANCES else min(1.0 / float(ends[1]), 1.0)
-        return factor * float(ends[0]), chance
+        size, chance = _ends(y, self.kind, self.correction, row, np.empty(y.size))
+        return float(size), float(chance)
 
     def _coefficients(
         self, plan: IntermittentPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
         """Constants and where they led; squared errors give no standard errors."""
-        size, chance = self._ends(y, row, np.empty(y.size))
+        size, chance = self._ends(y, row)
         often = (
             ("chance of demand", chance)
             if self.kind == CHANCES
@@ -120,7 +99,7 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
 
     def _words(self, plan: IntermittentPlan, y: FloatArray, row: FloatArray, series: ItemHistory) -> str:
         """Say how often, how much, and how fast both are forgotten."""
-        size, chance = self._ends(y, row, np.empty(y.size))
+        size, chance = self._ends(y, row)
         noun = series.cadence.noun
         if size == 0.0:
             return "There never was any demand, so none is expected; nothing was estimated."
@@ -159,12 +138,86 @@ class _Intermittent(PlainFamily[IntermittentPlan]):
         return float(row[VARIANCE])
 
 
-def _start(known: FloatArray) -> tuple[float, float]:
+@kernel
+def _start(y: FloatArray) -> tuple[float, float]:
     """Mean size and chance of demand in the beginning, which reaches to the second demand at least."""
-    second = int(np.flatnonzero(known > 0.0)[1])
-    beginning = known[: max(BEGINNING, second + 1)]
-    sizes = beginning[beginning > 0.0]
-    return float(sizes.mean()), sizes.size / beginning.size
+    known, demands, total = 0, 0, 0.0
+    for t in range(y.size):
+        if math.isnan(y[t]):
+            continue
+        if known >= BEGINNING and demands >= 2:
+            break
+        known += 1
+        if y[t] > 0.0:
+            demands += 1
+            total += y[t]
+    return total / demands, demands / known
+
+
+@kernel
+def _ends(y: FloatArray, kind: int, correction: float, row: FloatArray, fitted: FloatArray) -> tuple[float, float]:
+    """Mean size and chance of demand at the end of the history."""
+    ends = np.empty(3)
+    run_intermittent(y, kind, correction, row[ALPHA], row[BETA], row[SIZE], row[OFTEN], fitted, ends)
+    chance = ends[1] if kind == CHANCES else min(1.0 / ends[1], 1.0)
+    return (1.0 - correction * row[BETA]) * ends[0], chance
+
+
+@kernel
+def _ahead(
+    y: FloatArray,
+    kind: int,
+    correction: float,
+    row: FloatArray,
+    fitted: FloatArray,
+    points: FloatArray,
+    std_error: FloatArray,
+    law: Components,
+) -> None:
+    """Forecast from the end of the history, and set the law."""
+    size, chance = _ends(y, kind, correction, row, fitted)
+    mean = chance * size
+    spread = math.sqrt(max(chance * (row[SPREAD] + size * size) - mean * mean, 0.0))
+    for h in range(points.size):
+        points[h], std_error[h] = mean, spread
+    put_compound(law, chance, size, row[SPREAD])
+
+
+@kernel
+def _roll(folds: Folds, kind: int, correction: float, stated: FloatArray) -> None:
+    """Estimate and forecast from every origin."""
+    found, ends, asked = np.empty(2), np.empty(3), np.empty(2)
+    for o in range(folds.status.size):
+        if folds.status[o] > 0:
+            continue
+        y, fitted = folds.values[folds.ends[o] : folds.ends[o + 1]], folds.fitted[folds.ends[o] : folds.ends[o + 1]]
+        known, demands = 0, 0
+        for t in range(y.size):
+            if not math.isnan(y[t]):
+                known += 1
+                demands += y[t] > 0.0
+        row, stats = folds.rows[o], folds.stats[o]
+        stats[0], stats[1], stats[2], stats[3] = math.nan, known, 0.0, 0.0
+        if told(y)[1] < 0.0:
+            folds.status[o] = NEGATIVE
+        elif demands == 0:
+            row[:] = 0.0
+            row[OFTEN] = 0.0 if kind == CHANCES else known + 1.0
+        elif known < 4 or demands < 2:
+            folds.status[o] = TOO_SHORT
+        else:
+            size, chance = _start(y)
+            often = chance if kind == CHANCES else 1.0 / chance
+            asked[0], asked[1] = stated[0], stated[1]
+            if demands == known and math.isnan(stated[1]):
+                asked[1] = 0.0  # demand in every period tells nothing of how often it comes, and has no bias to correct
+            estimate_intermittent(y, kind, correction, asked, size, often, found)
+            total = run_intermittent(y, kind, correction, found[0], found[1], size, often, fitted, ends)
+            row[ALPHA], row[BETA], row[SIZE], row[OFTEN] = found[0], found[1], size, often
+            row[SPREAD], row[VARIANCE] = ends[2] / (demands - 1), total / known
+            stats[2] = 4.0 + math.isnan(asked[0]) + math.isnan(asked[1])
+        if folds.status[o] <= 0:
+            _ahead(y, kind, correction, row, fitted, folds.points[o], folds.std_error[o], folds.law[o])
 
 
 def _quantiles(shares: FloatArray, chance: float, size: float, spread: float) -> FloatArray:

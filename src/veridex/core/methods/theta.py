@@ -7,25 +7,33 @@ from typing import Any
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import BoolArray, FloatArray
 from veridex.core.history.item import ItemHistory
+from veridex.core.laws.components import Components
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.labels import change_label
-from veridex.core.methods.fold.plan import Plan, Rows, Sizes
+from veridex.core.methods.fold.plan import Plan, Rows, Sizes, put_estimated
 from veridex.core.methods.fold.settings import choice, number, yes_no
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.words import memory, signed
 from veridex.core.numerics import theta as kernels
+from veridex.core.numerics.compiled import kernel
 from veridex.core.numerics.plain import told
 from veridex.core.numerics.seasons.deseasonalise import fixed_season, put_back, taken_out
-from veridex.core.numerics.seasons.profile import shows_season
+from veridex.core.numerics.seasons.profile import CHANCE, season_tests
 from veridex.core.readable import number as shown
 from veridex.core.readable import quantity
 
 __all__ = ["Theta"]
 
 KINDS = ("none", "additive", "multiplicative")
+NONE, ADDITIVE, MULTIPLICATIVE, AUTO = 0, 1, 2, 3
+
+DONE, TOO_SHORT, CONSTANT = int(Status.DONE), int(Status.TOO_SHORT), int(Status.CONSTANT)
+NO_SEASON, NOT_POSITIVE = int(Status.NO_SEASON), int(Status.NOT_POSITIVE)
+
 KIND = kernels.ENTRIES
 """Entry of the row, after the kernel's, that says which kind of season was taken out; the season follows."""
 
@@ -38,13 +46,8 @@ class ThetaPlan(Plan):
     optimised: bool = False
     season: str = "auto"
 
-    def estimated(self, kind: str) -> int:
-        """Quantities estimated, the variance not counted, with this kind of season."""
-        stated = not math.isnan(self.alpha)
-        return 4 + self.optimised - stated + (self.season_length - 1 if kind != "none" else 0)
 
-
-class Theta(PlainFamily[ThetaPlan]):
+class Theta(RolledFamily[ThetaPlan]):
     """Simple smoothing that drifts by a share of the slope of a line through the whole history.
 
     A season that the history shows (an F test, see `veridex.core.numerics.seasons.profile`) is taken out first: by
@@ -77,29 +80,11 @@ class Theta(PlainFamily[ThetaPlan]):
             season=settings["season"],
         )
 
-    def run(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def _roll(self, plan: ThetaPlan, folds: Folds, warm: FloatArray) -> None:
         """Take the season out where there is one, estimate by least squares, and forecast."""
-        known, lowest, highest = told(y)
-        kind = _kind(plan, y, known, lowest, highest)
-        if isinstance(kind, Status):
-            return kind
-        estimated = plan.estimated(kind)
-        if known < estimated + 2:
-            return Status.TOO_SHORT
-        season = np.full(plan.season_length, 1.0 if kind == "multiplicative" else 0.0)
-        if kind != "none":
-            season = fixed_season(y, plan.season_length, multiplicative=kind == "multiplicative")
-            if not np.isfinite(season).all() or (kind == "multiplicative" and season.min() <= 0):
-                return Status.TOO_SHORT
-        left = np.empty_like(y)
-        logs = taken_out(y, season, kind == "multiplicative", left)
-        total = kernels.estimate_theta(left, plan.alpha, plan.optimised, out.row)
-        out.row[kernels.VARIANCE] = total / (known - estimated)
-        out.row[KIND] = KINDS.index(kind)
-        out.row[KIND + 1 :] = season
-        likelihood = -0.5 * known * (math.log(2 * math.pi * total / known) + 1) - logs if total > 0 else math.nan
-        out.stats[:] = (likelihood, known, estimated + 1, 0)
-        return self._ahead(plan, left, known, out)
+        kind = AUTO if plan.season == "auto" else KINDS.index(plan.season)
+        seasonal = season_tests(folds.values, folds.ends, plan.season_length)[1] < CHANCE
+        _roll(folds, kind, seasonal, plan.alpha, plan.optimised, plan.season_length)
 
     def domain(self, plan: ThetaPlan, y: FloatArray, row: FloatArray | None) -> Status:
         """A season that multiplies needs demand above zero; a run chooses its own kind."""
@@ -109,17 +94,7 @@ class Theta(PlainFamily[ThetaPlan]):
 
     def replay(self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Run the adjusted recursion, forecast, and put the season back."""
-        left = np.empty_like(y)
-        taken_out(y, out.row[KIND + 1 :], KINDS[int(out.row[KIND])] == "multiplicative", left)
-        return self._ahead(plan, left, told(y)[0], out)
-
-    def _ahead(self, plan: ThetaPlan, left: FloatArray, known: int, out: Rows) -> int:
-        """Forecast from what the season leaves of so many known values."""
-        kind = KINDS[int(out.row[KIND])]
-        kernels.replay_theta(left, out.row, out.fitted, out.points, out.std_error)
-        if kind != "none":
-            put_back(out.row[KIND + 1 :], kind == "multiplicative", out.fitted, out.points, out.std_error)
-        out.say_estimated(known, plan.estimated(kind))
+        _ahead(y, out.row, plan.alpha, plan.optimised, out.fitted, out.points, out.std_error, out.law)
         return Status.DONE
 
     def _coefficients(
@@ -178,21 +153,81 @@ class Theta(PlainFamily[ThetaPlan]):
         return float(row[kernels.VARIANCE])
 
 
-def _kind(plan: ThetaPlan, y: FloatArray, known: int, lowest: float, highest: float) -> str | Status:
-    """Which season to take out, or why it cannot be."""
+@kernel
+def _kind(y: FloatArray, stated: int, seasonal: bool, m: int) -> tuple[int, int]:
+    """Which season to take out, and why it cannot be."""
+    known, lowest, highest = told(y)
     if known < 3:
-        return Status.TOO_SHORT
+        return NONE, TOO_SHORT
     if lowest == highest:
-        return Status.CONSTANT
-    positive = lowest > 0
-    if plan.season == "auto":
-        if not shows_season(y, plan.season_length):
-            return "none"
-        return "multiplicative" if positive else "additive"
-    if plan.season == "none":
-        return "none"
-    if plan.season_length < 2:
-        return Status.NO_SEASON
-    if y.size < 2 * plan.season_length:
-        return Status.TOO_SHORT
-    return plan.season if plan.season == "additive" or positive else Status.NOT_POSITIVE
+        return NONE, CONSTANT
+    if stated == AUTO:
+        return (MULTIPLICATIVE if lowest > 0.0 else ADDITIVE) if seasonal else NONE, DONE
+    if stated == NONE:
+        return NONE, DONE
+    if m < 2:
+        return stated, NO_SEASON
+    if y.size < 2 * m:
+        return stated, TOO_SHORT
+    return stated, NOT_POSITIVE if stated == MULTIPLICATIVE and not lowest > 0.0 else DONE
+
+
+@kernel
+def _estimated(kind: int, m: int, alpha: float, optimised: bool) -> int:
+    """Quantities estimated, the variance not counted, with this kind of season."""
+    return 4 + optimised - (not math.isnan(alpha)) + (m - 1 if kind != NONE else 0)
+
+
+@kernel
+def _ahead(
+    y: FloatArray,
+    row: FloatArray,
+    alpha: float,
+    optimised: bool,
+    fitted: FloatArray,
+    points: FloatArray,
+    std_error: FloatArray,
+    law: Components,
+) -> None:
+    """Forecast what the season leaves of demand, put the season back, and set the law."""
+    kind, season, left = int(row[KIND]), row[KIND + 1 :], np.empty(y.size)
+    taken_out(y, season, kind == MULTIPLICATIVE, left)
+    kernels.replay_theta(left, row, fitted, points, std_error)
+    if kind != NONE:
+        put_back(season, kind == MULTIPLICATIVE, fitted, points, std_error)
+    put_estimated(law, points, std_error, told(y)[0], _estimated(kind, season.size, alpha, optimised), True)
+
+
+@kernel
+def _roll(folds: Folds, stated: int, seasonal: BoolArray, alpha: float, optimised: bool, m: int) -> None:
+    """Estimate and forecast from every origin."""
+    for o in range(folds.status.size):
+        if folds.status[o] > 0:
+            continue
+        begin, end = folds.ends[o], folds.ends[o + 1]
+        y, row, stats = folds.values[begin:end], folds.rows[o], folds.stats[o]
+        kind, hindered = _kind(y, stated, seasonal[o], m)
+        known, estimated = told(y)[0], _estimated(kind, m, alpha, optimised)
+        if hindered == DONE and known < estimated + 2:
+            hindered = TOO_SHORT
+        season, lowest = row[KIND + 1 :], np.inf
+        season[:] = 1.0 if kind == MULTIPLICATIVE else 0.0
+        if hindered == DONE and kind != NONE:
+            fixed_season(y, kind == MULTIPLICATIVE, season)
+            for j in range(m):
+                lowest = min(lowest, season[j])
+                if not math.isfinite(season[j]):
+                    hindered = TOO_SHORT
+            if kind == MULTIPLICATIVE and not lowest > 0.0:
+                hindered = TOO_SHORT
+        folds.status[o] = hindered
+        if hindered != DONE:
+            continue
+        left = np.empty(y.size)
+        logs = taken_out(y, season, kind == MULTIPLICATIVE, left)
+        total = kernels.estimate_theta(left, alpha, optimised, row)
+        row[kernels.VARIANCE], row[KIND] = total / (known - estimated), kind
+        spread = math.log(2.0 * math.pi * total / known) if total > 0.0 else math.nan
+        stats[0] = -0.5 * known * (spread + 1.0) - logs
+        stats[1], stats[2], stats[3] = known, estimated + 1.0, 0.0
+        _ahead(y, row, alpha, optimised, folds.fitted[begin:end], folds.points[o], folds.std_error[o], folds.law[o])

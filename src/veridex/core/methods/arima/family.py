@@ -132,7 +132,7 @@ class Arima(RolledFamily[ArimaPlan]):
         """Row: the orders and number of drivers, then coefficients, effects, constant, variance."""
         return planned(settings, sizes)
 
-    def _rolls(self, plan: ArimaPlan) -> bool:
+    def rolls(self, plan: ArimaPlan) -> bool:
         """Exact likelihood, given coefficients: all that goes beyond is done fold by fold."""
         beyond = plan.average or plan.with_estimation or plan.conditional or plan.prune is not None
         return not (beyond or plan.dummies or plan.columns)
@@ -156,7 +156,7 @@ class Arima(RolledFamily[ArimaPlan]):
 
     def run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """The same from a single origin, with drivers and all that goes beyond."""
-        return super().run(plan, y, x, warm, out) if self._rolls(plan) else self._run(plan, y, x, warm, out)
+        return super().run(plan, y, x, warm, out) if self.rolls(plan) else self._run(plan, y, x, warm, out)
 
     def _run(self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate, after a search where orders are not stated or kept, and forecast."""

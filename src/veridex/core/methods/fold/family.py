@@ -106,6 +106,10 @@ class Family(ABC, Generic[P]):
                 status = Status(self.run(plan, y, None if xs is None else xs[o], warm, folds.at(o)))
             folds.status[o] = status
 
+    def rolls(self, plan: P) -> bool:
+        """Whether all folds of demand alone are one call, with all seasons that neighbours lend in the plan."""
+        return False
+
     @abstractmethod
     def replay(self, plan: P, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast from the end of `y` with the parameters in ``out.row``; fill everything but `row` and `stats`."""
@@ -257,13 +261,13 @@ class RolledFamily(PlainFamily[P]):
     def _roll(self, plan: P, folds: Folds, warm: FloatArray) -> None:
         """Run the folds that nothing stands in the way of."""
 
-    def _rolls(self, plan: P) -> bool:
+    def rolls(self, plan: P) -> bool:
         """Whether the kernel does all that is asked for."""
         return True
 
     def roll(self, plan: P, folds: Folds, xs: Sequence[FloatArray | None] | None, warm: FloatArray) -> None:
         """All folds in one call, unless there are drivers or more is asked for: then one by one."""
-        if xs is None and self._rolls(plan):
+        if xs is None and self.rolls(plan):
             self._roll(plan, folds, warm)
         else:
             super().roll(plan, folds, xs, warm)

@@ -33,7 +33,7 @@ class Sizes(NamedTuple):
         What demand never is below, where it is stated; else the values tell.
     borrowed : mapping of str to ndarray, shape (2, season_length), optional
         Seasons that neighbours lend at the end of the span, from the period after it on, and their standard errors, by
-        the column that groups them; see `veridex.core.reading.neighbours`.
+        the column that groups them; see `veridex.core.reading.neighbours`. Of several folds (O, 2, season_length).
     turns : Turns, optional
         Seasons above the first, stated or to be looked for in each span.
     """

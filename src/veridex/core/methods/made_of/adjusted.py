@@ -148,6 +148,10 @@ class Adjusted(Family[AdjustedPlan]):
         else:
             self._family.roll(plan, folds, xs, warm)
 
+    def rolls(self, plan: Any) -> bool:
+        """Where there is nothing to take out, as the method does."""
+        return not isinstance(plan, AdjustedPlan) and self._family.rolls(plan)
+
     def replay(self, plan: Any, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Forecast with the row's parameters, and put back what it says was taken out."""
         if not isinstance(plan, AdjustedPlan):

@@ -42,7 +42,11 @@ class DriverRegression(LeastSquares):
     def _basis(self, plan: RegressionPlan, n: int, span: int) -> FloatArray:
         return np.ones((n + plan.horizon, int(plan.estimated)))
 
-    def run(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def rolls(self, plan: RegressionPlan) -> bool:
+        """Drivers are another design in each fold."""
+        return False
+
+    def _run(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Choose the drivers, estimate by least squares, and forecast."""
         if x is None:
             return Status.NO_DRIVERS
@@ -59,7 +63,7 @@ class DriverRegression(LeastSquares):
         found = ordinary_least_squares(past[:, used], target)
         assert found is not None
         self._store(plan, used, found, past.shape[0], y.size, out)
-        return self._fill(plan, design, out)
+        return self._ahead(plan, design, out)
 
     def _path(self, plan: RegressionPlan, past: FloatArray, target: FloatArray, used: Any) -> "list[_Step]":
         """The models on the way down; the last is the one chosen."""

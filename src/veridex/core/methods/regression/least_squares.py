@@ -11,26 +11,25 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.account import Coefficients
-from veridex.core.methods.fold.family import PlainFamily
+from veridex.core.methods.fold.family import RolledFamily
+from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.labels import change_label
 from veridex.core.methods.fold.paths import effect_parts
 from veridex.core.methods.fold.plan import Plan, Rows, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.regression.collinear import dependent, told_apart
+from veridex.core.methods.regression.rolled import HEAD, ILL, regression_ahead, roll_ordinary
 from veridex.core.methods.words import effect_words, signed
 from veridex.core.numerics.regression.ordinary import gaussian_log_likelihood, newey_west, ordinary_least_squares
 from veridex.core.readable import number
 
-__all__ = ["HEAD", "INTERCEPT", "SLOPE", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
+__all__ = ["INTERCEPT", "SLOPE", "LeastSquares", "RegressionPlan", "intercept_of", "regression_settings"]
 
 
 def _is_intercept(value: Value) -> bool:
     return value in ("estimated", "none") or (isinstance(value, (int, float)) and not isinstance(value, bool))
 
-
-HEAD = 3
-"""After the coefficients a row holds variance, degrees of freedom, and the length of the span; then comes R^-1."""
 
 SLOPE = "slope"
 """The column of time; shown by what it is, a change per period."""
@@ -65,7 +64,7 @@ class RegressionPlan(Plan):
         return len(self.names) + len(self.columns)
 
 
-class LeastSquares(PlainFamily[RegressionPlan]):
+class LeastSquares(RolledFamily[RegressionPlan]):
     """A regression by ordinary least squares on columns of its own, drivers and events.
 
     A row holds the coefficients (zero where a column's effect cannot be told), variance, degrees of freedom, the
@@ -74,6 +73,7 @@ class LeastSquares(PlainFamily[RegressionPlan]):
 
     takes_drivers = True
     needs_too: ClassVar[str] = ""
+    scaled: ClassVar[bool] = False
 
     @abstractmethod
     def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:
@@ -106,8 +106,23 @@ class LeastSquares(PlainFamily[RegressionPlan]):
             details=settings,
         )
 
-    def run(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+    def rolls(self, plan: RegressionPlan) -> bool:
+        """Columns that are scaled by their span, and drivers, are another design in each fold."""
+        return not (self.scaled or plan.columns) and self._obstacle(plan) == Status.DONE
+
+    def _roll(self, plan: RegressionPlan, folds: Folds, warm: FloatArray) -> None:
         """Estimate by least squares, and forecast."""
+        longest = int(np.diff(folds.ends).max(initial=0))
+        roll_ordinary(folds, np.array(self._basis(plan, longest, longest)), plan.offset)
+        for o in np.flatnonzero(folds.status == ILL).tolist():
+            folds.status[o] = self._run(plan, folds.span(o), None, folds.at(o))
+
+    def run(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
+        """The same from a single origin, with drivers and events."""
+        return super().run(plan, y, x, warm, out) if self.rolls(plan) else self._run(plan, y, x, out)
+
+    def _run(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
+        """Estimate, and refine where columns nearly depend on each other; forecast."""
         hindered = self._obstacle(plan)
         if hindered != Status.DONE:
             return hindered
@@ -122,11 +137,11 @@ class LeastSquares(PlainFamily[RegressionPlan]):
         if found is None:
             return Status.DEPENDENT if plan.columns and used[len(plan.names) :].any() else Status.TOO_SHORT
         self._store(plan, used, found, n, y.size, out)
-        return self._fill(plan, design, out)
+        return self._ahead(plan, design, out)
 
     def _design(self, plan: RegressionPlan, n: int, x: FloatArray | None, row: FloatArray | None = None) -> FloatArray:
         basis = self._basis(plan, n, n if row is None else int(row[plan.size + 2]))
-        return basis if x is None else np.hstack((basis, x))
+        return np.array(basis) if x is None else np.hstack((basis, x))
 
     def _used(self, plan: RegressionPlan, past: FloatArray) -> Any:
         """Columns whose effect can be told: the method's own, and drivers and events that those do not explain."""
@@ -149,19 +164,14 @@ class LeastSquares(PlainFamily[RegressionPlan]):
         whole[used, :k] = factor
         out.stats[:] = (gaussian_log_likelihood(total, n), n, k + 1, 0)
 
-    def _fill(self, plan: RegressionPlan, design: FloatArray, out: Rows) -> Status:
+    def _ahead(self, plan: RegressionPlan, design: FloatArray, out: Rows) -> Status:
         """Fitted values, forecasts, their standard errors, and bounds by Student's t."""
-        size, n = plan.size, design.shape[0] - plan.horizon
-        values = design @ out.row[:size] + plan.offset
-        out.fitted[:], out.points[:] = values[:n], values[n:]
-        leverage = np.square(design[n:] @ out.row[size + HEAD :].reshape(size, size)).sum(axis=1)
-        out.std_error[:] = np.sqrt(out.row[size] * (1.0 + leverage))
-        out.say_student(out.row[size + 1])
+        regression_ahead(design, plan.offset, out.row, out.fitted, out.points, out.std_error, out.law)
         return Status.DONE
 
     def replay(self, plan: RegressionPlan, y: FloatArray, x: FloatArray | None, out: Rows) -> int:
         """Continue trend and season, with given drivers."""
-        return self._fill(plan, self._design(plan, y.size, x, out.row), out)
+        return self._ahead(plan, self._design(plan, y.size, x, out.row), out)
 
     def effects_ahead(self, plan: RegressionPlan, row: FloatArray) -> FloatArray:
         """The effects of drivers and events."""

@@ -11,7 +11,8 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.fold.labels import change_label
 from veridex.core.methods.fold.settings import Setting, Value, whole
 from veridex.core.methods.fold.status import Status
-from veridex.core.methods.regression.least_squares import HEAD, SLOPE, LeastSquares, RegressionPlan, regression_settings
+from veridex.core.methods.regression.least_squares import SLOPE, LeastSquares, RegressionPlan, regression_settings
+from veridex.core.methods.regression.rolled import HEAD
 from veridex.core.methods.words import signed
 from veridex.core.numerics.regression.ordinary import chebyshev_design, in_powers
 from veridex.core.periods.seasons import season_name
@@ -63,6 +64,7 @@ class PolyTrend(LeastSquares):
     """
 
     name = "poly-trend"
+    scaled = True
     settings = (whole("degree", 1, 6, default=2, spelled=True), *regression_settings())
 
     def _names(self, settings: Mapping[str, Any], season_length: int) -> tuple[str, ...]:

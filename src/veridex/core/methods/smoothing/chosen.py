@@ -128,7 +128,7 @@ class Smoothing(RolledFamily[ChosenPlan]):
         components = max(plan.components, plan.blocks)
         return replace(plan, row_size=plan.blocks * plan.block, needs=needs, components=components)
 
-    def _rolls(self, plan: ChosenPlan) -> bool:
+    def rolls(self, plan: ChosenPlan) -> bool:
         """An average is mixed, and simulated intervals are drawn, fold by fold."""
         return not plan.average and plan.intervals == "model"
 

@@ -54,7 +54,7 @@ class _NamedForm(RolledFamily[SmoothingPlan]):
             raise SettingError(self.name, "phi damps the trend; add damped=yes")
         check_constants(self.name, settings)
 
-    def _rolls(self, plan: SmoothingPlan) -> bool:
+    def rolls(self, plan: SmoothingPlan) -> bool:
         """Simulated intervals are drawn fold by fold."""
         return plan.intervals == "model"
 

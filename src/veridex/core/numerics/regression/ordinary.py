@@ -10,7 +10,15 @@ from veridex.core.arrays import FloatArray
 from veridex.core.numerics.compiled import kernel
 from veridex.core.numerics.regression.least_squares import least_squares, triangular_inverse
 
-__all__ = ["chebyshev_design", "gaussian_log_likelihood", "in_powers", "newey_west", "ordinary_least_squares"]
+__all__ = [
+    "WELL",
+    "chebyshev_design",
+    "gaussian_log_likelihood",
+    "in_powers",
+    "newey_west",
+    "ordinary_least_squares",
+    "solve",
+]
 
 
 WELL = 30.0
@@ -20,11 +28,24 @@ ROUNDS = 6
 
 
 @kernel
-def _solve(design: FloatArray, target: FloatArray, coefficients: FloatArray, factor: FloatArray) -> float:
-    total = least_squares(design, target, coefficients)
+def solve(design: FloatArray, target: FloatArray, coefficients: FloatArray, factor: FloatArray) -> tuple[float, float]:
+    """Coefficients and R^-1 by plain QR; the residual sum of squares, below zero where columns depend on each other,
+    and the condition with all columns scaled. Design and target are overwritten.
+    """
+    k = coefficients.size
+    squares = np.zeros(k)
+    for t in range(target.size):
+        for j in range(k):
+            squares[j] += design[t, j] * design[t, j]
+    total, worst = least_squares(design, target, coefficients), 0.0
     if total >= 0.0:
         triangular_inverse(design, factor)
-    return float(total)
+        for j in range(k):
+            own = 0.0
+            for i in range(k):
+                own += factor[j, i] * factor[j, i]
+            worst = max(worst, math.sqrt(squares[j] * own))
+    return total, worst
 
 
 def ordinary_least_squares(design: FloatArray, target: FloatArray) -> tuple[FloatArray, FloatArray, float] | None:
@@ -50,10 +71,9 @@ def ordinary_least_squares(design: FloatArray, target: FloatArray) -> tuple[Floa
     coefficients, factor = np.empty(k), np.zeros((k, k))
     if k == 0:
         return coefficients, factor, float(target @ target)
-    total = _solve(design.copy(), target.copy(), coefficients, factor)
+    total, condition = solve(design.copy(), target.copy(), coefficients, factor)
     if total < 0.0:
         return None
-    condition = np.sqrt(np.einsum("ij,ij->j", design, design) * np.einsum("ij,ij->i", factor, factor)).max()
     if condition > WELL:
         coefficients, total = _refined(design, target, coefficients)
     return coefficients, factor, total
@@ -164,6 +184,7 @@ def in_powers(coefficients: FloatArray, factor: FloatArray, low: float, high: fl
     return exact.astype(np.float64), rows.astype(np.float64)
 
 
+@kernel
 def gaussian_log_likelihood(total: float, n: int) -> float:
     """Log-likelihood of n normal errors with this sum of squares, the variance at its maximum."""
-    return -0.5 * n * (math.log(2.0 * math.pi * max(total / n, 1e-300)) + 1.0)
+    return float(-0.5 * n * (math.log(2.0 * math.pi * max(total / n, 1e-300)) + 1.0))

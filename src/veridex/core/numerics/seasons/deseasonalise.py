@@ -12,30 +12,26 @@ from veridex.core.numerics.smoothing.starts import bridge_unknown, seasonal_mean
 __all__ = ["fixed_season", "put_back", "taken_out"]
 
 
-def fixed_season(y: FloatArray, season_length: int, *, multiplicative: bool) -> FloatArray:
+@kernel
+def fixed_season(y: FloatArray, multiplicative: bool, season: FloatArray) -> None:
     """Classical decomposition: the mean, phase by phase, of what a centred average over the season leaves.
 
     Parameters
     ----------
     y : ndarray, shape (n,)
         First value known, two lengths or more; NaN is bridged for the average and left out of the means.
-    season_length : int
     multiplicative : bool
         Ratios with the mean one instead of differences that sum to zero.
-
-    Returns
-    -------
-    ndarray, shape (season,)
-        By phase, counted from the first value.
+    season : ndarray, shape (season,)
+        Filled, by phase, counted from the first value.
 
     References
     ----------
     .. [1] Makridakis, Wheelwright and Hyndman (1998), Forecasting: Methods and Applications, section 3.4.
     """
-    filled, season = np.empty_like(y), np.empty(season_length)
+    filled = np.empty(y.size)
     bridge_unknown(y, filled)
-    seasonal_means(y, filled, y.size, MULTIPLICATIVE if multiplicative else ADDITIVE, season_length, season)
-    return season
+    seasonal_means(y, filled, y.size, MULTIPLICATIVE if multiplicative else ADDITIVE, season.size, season)
 
 
 @kernel
