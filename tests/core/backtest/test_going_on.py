@@ -50,9 +50,9 @@ def counted_folds(monkeypatch):
     count = []
     whole = ItemWork._run_method
 
-    def watched(self, m, series, folds, spans, centre, known, out, done, before):
-        count.append(len(folds) - done)
-        return whole(self, m, series, folds, spans, centre, known, out, done, before)
+    def watched(self, m, task, seen, *rest):
+        count.append(seen.ends.size - 1)
+        return whole(self, m, task, seen, *rest)
 
     monkeypatch.setattr(ItemWork, "_run_method", watched)
     return count

@@ -231,9 +231,10 @@ def test_seasons_of_any_length(season_length):
 
 def test_a_fixed_season_is_found():
     t, week = np.arange(12 * 14), np.array([3.0, -1, -1, 2, 0, -5, 2])
-    assert fixed_season(seasonal_values(), 12, multiplicative=True).mean() == pytest.approx(1)
-    exact = fixed_season(2 * t + week[t % 7], 7, multiplicative=False)
-    assert exact == pytest.approx(week - week.mean(), abs=1e-9)
+    ratios, differences = np.empty(12), np.empty(7)
+    fixed_season(seasonal_values(), True, ratios)
+    fixed_season(2 * t + week[t % 7], False, differences)
+    assert ratios.mean() == pytest.approx(1) and differences == pytest.approx(week - week.mean(), abs=1e-9)
 
 
 def test_turning_states_follow_the_plain_recursion_and_start_where_squares_are_least():

@@ -74,7 +74,7 @@ class FoldArrays:
     training : ndarray, shape (..., M, O, TERMS)
         Sums of the terms of one-step errors inside the training span.
     seconds : ndarray, shape (..., M, O)
-        Time taken. The only array that is not the same twice.
+        Time taken; folds that one call runs share its time. The only array that is not the same twice.
     """
 
     origins: IntArray

@@ -7,7 +7,7 @@ from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.backtest.folds import FoldArrays, ItemTrial, digest_of
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.schemes import Fold, Scheme
@@ -17,7 +17,7 @@ from veridex.core.laws.support import support_of
 from veridex.core.laws.transforms import drawn_shares, placed
 from veridex.core.methods.catalogue import Method
 from veridex.core.methods.drivers_ahead import DriverRows, driver_rows, fill_with_futures
-from veridex.core.methods.fold.criteria import aicc_of
+from veridex.core.methods.fold.criteria import aicc_of_each
 from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.running import replay_unguarded, roll_unguarded, run_unguarded
@@ -68,16 +68,17 @@ class Seen(NamedTuple):
 
     Attributes
     ----------
-    ys : list of ndarray
-        The spans that they are fitted to.
-    actuals : ndarray
-        The same periods as they were read, end to end.
+    values, actuals : ndarray
+        The spans that they are fitted to, end to end, and the same periods as they were read.
+    ends : ndarray of int, shape (O + 1,)
+        Where each span begins, and where the last one ends.
     drivers : list of DriverRows or None, or None
         Driver rows, where there are any; none of an empty span.
     """
 
-    ys: list[FloatArray]
+    values: FloatArray
     actuals: FloatArray
+    ends: IntArray
     drivers: list[DriverRows | None] | None
 
     @property
@@ -244,7 +245,14 @@ class ItemWork:
         ]
         ys = [span.y if one is None else span.y[one.skipped :] for one, span in zip(drivers, spans, strict=True)]
         own = [span.actuals[span.actuals.size - y.size :] for y, span in zip(ys, spans, strict=True)]
-        return Seen(ys, np.concatenate(own), None if regressors is None else drivers)
+        ends = np.cumsum([0, *(y.size for y in ys)])
+        nothing = np.empty(0)
+        return Seen(
+            np.concatenate([nothing, *ys]),
+            np.concatenate([nothing, *own]),
+            ends,
+            None if regressors is None else drivers,
+        )
 
     def _run_method(
         self, m: int, task: Task, seen: Seen, done: int, before: FloatArray | None, out: ItemTrial, centre: float
@@ -258,8 +266,8 @@ class ItemWork:
         plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, slice(done, None)))
         warm = np.zeros(plan.warm_size) if before is None else np.array(before)
         begun = self.clock()
-        origins = np.arange(done, done + len(seen.ys))
-        folds = Folds.over(plan, seen.ys, origins % self.pace.search_every == 0)
+        origins = np.arange(done, done + seen.ends.size - 1)
+        folds = Folds.over(plan, seen.values, seen.ends, origins % self.pace.search_every == 0)
         if self.pace.refit_every > 1 or (entered.borrows and not family.rolls(plan)):
             self._step(m, task, seen, folds, done, warm)
         else:
@@ -274,10 +282,9 @@ class ItemWork:
         out.parameters[new] = folds.stats[:, 2]
         scales = out.scales[done : done + origins.size]
         training_sums(seen.actuals, folds.fitted, folds.ends, folds.status, scales, centre, out.training[new])
-        for o in np.flatnonzero(folds.status <= Status.DONE).tolist():
-            out.criteria[m, done + o] = aicc_of(folds.stats[o])
-            if plan.searched:
-                out.forms[m, done + o] = family.form(plan, folds.rows[o]).encode("ascii", "replace")
+        aicc_of_each(folds.stats, folds.status, out.criteria[new])
+        for o in folds.possible() if plan.searched else ():
+            out.forms[m, done + o] = family.form(plan, folds.rows[o]).encode("ascii", "replace")
         # Folds that one call runs share its time.
         out.seconds[new] = (self.clock() - begun) / max(origins.size, 1)
         return warm
@@ -287,7 +294,8 @@ class ItemWork:
         entered, regressors = self.lineup[m], self.regressors[m]
         family, columns = entered.family, () if regressors is None else regressors.columns
         carried = False
-        for o, y in enumerate(seen.ys):
+        for o in range(folds.status.size):
+            y = folds.span(o)
             plan: Plan = family.plan(entered.settings, self._sizes(entered, task, columns, done + o))
             rows, x = folds.at(o), None if seen.xs is None else seen.xs[o]
             if folds.anew[o]:

@@ -2,10 +2,10 @@
 
 import math
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, IntArray
 from veridex.core.numerics.compiled import kernel
 
-__all__ = ["CRITERIA", "aicc_of", "criteria", "criterion_of", "to_stay"]
+__all__ = ["CRITERIA", "aicc_of_each", "criteria", "criterion_of", "to_stay"]
 
 CRITERIA = ("aicc", "aic", "bic")
 AICC, AIC, BIC = range(3)
@@ -23,11 +23,6 @@ def criteria(stats: FloatArray) -> dict[str, float]:
     return {name: criterion_of(stats, j) for j, name in enumerate(CRITERIA)}
 
 
-def aicc_of(stats: FloatArray) -> float:
-    """AICc alone; see `criteria`."""
-    return float(criterion_of(stats, AICC))
-
-
 @kernel
 def criterion_of(stats: FloatArray, criterion: int) -> float:
     """One of the `CRITERIA`, by its place among them."""
@@ -39,6 +34,14 @@ def criterion_of(stats: FloatArray, criterion: int) -> float:
     else:
         value = deviance + 2.0 * k + 2.0 * k * (k + 1.0) / (n - k - 1.0) if n > k + 1.0 else math.nan
     return float(value)
+
+
+@kernel
+def aicc_of_each(stats: FloatArray, status: IntArray, found: FloatArray) -> None:
+    """AICc of several fits (O, STATS), into `found` (O,); those whose status is above zero are left alone."""
+    for o in range(status.size):
+        if status[o] <= 0:
+            found[o] = criterion_of(stats[o], AICC)
 
 
 def to_stay(n: int) -> float:

@@ -274,7 +274,7 @@ class RolledFamily(PlainFamily[P]):
 
     def run(self, plan: P, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate on a single span, and forecast from its end."""
-        folds = Folds.over(plan, (y,))
+        folds = Folds.over(plan, np.array(y), np.array([0, y.size]), np.zeros(1, dtype=np.bool_))
         self._roll(plan, folds, warm)
         found = folds.at(0)
         out.points[:], out.std_error[:], out.law[:] = found.points, found.std_error, found.law

@@ -3,7 +3,6 @@
 A fit of twenty microseconds is not worth the Python around it.
 """
 
-from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -49,23 +48,24 @@ class Folds(NamedTuple):
     stats: FloatArray
 
     @classmethod
-    def over(cls, plan: Plan, spans: Sequence[FloatArray], anew: BoolArray | None = None) -> "Folds":
+    def over(cls, plan: Plan, values: FloatArray, ends: IntArray, anew: BoolArray) -> "Folds":
         """Folds over spans of known demand, with nothing run; an empty one is too short for every method."""
-        count, horizon = len(spans), plan.horizon
-        sizes = np.array([span.size for span in spans], dtype=np.int64)
-        ends = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
-        return cls(
-            values=np.concatenate(spans),
-            fitted=np.full(int(ends[-1]), np.nan),
+        count, horizon = ends.size - 1, plan.horizon
+        folds = cls(
+            values=values,
+            fitted=np.empty(values.size),
             ends=ends,
-            anew=np.zeros(count, dtype=np.bool_) if anew is None else anew,
-            status=np.where(sizes == 0, TOO_SHORT, 0),
-            points=np.full((count, horizon), np.nan),
-            std_error=np.full((count, horizon), np.nan),
-            law=np.full((count, horizon, plan.components, NUMBERS), np.nan),
-            rows=np.full((count, plan.row_size), np.nan),
-            stats=np.full((count, STATS), np.nan),
+            anew=anew,
+            status=np.where(ends[1:] == ends[:-1], TOO_SHORT, 0),
+            points=np.empty((count, horizon)),
+            std_error=np.empty((count, horizon)),
+            law=np.empty((count, horizon, plan.components, NUMBERS)),
+            rows=np.empty((count, plan.row_size)),
+            stats=np.empty((count, STATS)),
         )
+        for array in (folds.fitted, folds.points, folds.std_error, folds.law, folds.rows, folds.stats):
+            array.fill(np.nan)
+        return folds
 
     def possible(self) -> list[int]:
         """Folds that nothing stands in the way of."""
