@@ -1,12 +1,12 @@
 """`Laws`: many laws at once, read off arrays of their numbers."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from scipy.special import betainc, gammainc, gammaincc, gammaincinv, ndtr, ndtri, stdtr, stdtrit
 
-from veridex.core.arrays import BoolArray, FloatArray
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.laws.components import FEWEST_DEGREES, FIRST, KIND, WEIGHT, Components, Kind
 from veridex.core.laws.support import supported
 from veridex.core.numerics.box_cox import back_moments
@@ -100,7 +100,7 @@ class Laws:
         rows = self.components.reshape(count, -1, self.components.shape[-1])
         whole, floor = self.whole.reshape(count, 1), self.floor.reshape(count, 1)
         at = np.where(whole, np.ceil(values) - 1.0 if strictly else np.floor(values), values)
-        found = _mixed(rows, at, whole, strictly)
+        found = _Mixtures.of(rows).cdf(at, whole, strictly=strictly)
         found = np.where(at < floor, 0.0, found)
         if strictly:  # what would lie below the floor lies on it
             found = np.where(~whole & (values <= floor), 0.0, found)
@@ -129,20 +129,38 @@ class Laws:
         return np.asarray(np.maximum(found, floor).reshape(*batch, -1))
 
 
-def _mixed(rows: FloatArray, at: FloatArray, whole: Any, strictly: bool = False) -> FloatArray:
-    """Distribution function (N, K) of mixtures (N, C, NUMBERS) at values (N, K)."""
-    weight = rows[..., WEIGHT]
-    found = np.zeros((*weight.shape, at.shape[-1]))
-    for one in Kind:
-        i, j = np.nonzero((rows[..., KIND] == one) & (weight > 0.0))
-        if i.size:
-            numbers = rows[i, j, FIRST:].T[..., None]
-            found[i, j] = _distribution(one, numbers, at[i], whole[i], strictly)
-    weight = np.where(weight > 0.0, weight, 0.0)
-    total = (weight[..., None] * found).sum(axis=1) / np.where(weight.sum(axis=1) > 0, weight.sum(axis=1), np.nan)[
-        :, None
-    ]
-    return np.asarray(np.minimum(total, 1.0))
+class _Mixtures(NamedTuple):
+    """Components of many mixtures (N, C) by their kinds, for distribution functions that are asked over and over.
+
+    Attributes
+    ----------
+    parts : list of (Kind, ndarray, ndarray, ndarray)
+        Of each kind the mixtures, the places in them, and the numbers.
+    weight : ndarray, shape (N, C)
+    """
+
+    parts: list[tuple[Kind, IntArray, IntArray, FloatArray]]
+    weight: FloatArray
+
+    @classmethod
+    def of(cls, rows: FloatArray) -> "_Mixtures":
+        """Sort the components of laws (N, C, NUMBERS)."""
+        weight = np.where(rows[..., WEIGHT] > 0.0, rows[..., WEIGHT], 0.0)
+        found = []
+        for one in Kind:
+            i, j = np.nonzero((rows[..., KIND] == one) & (weight > 0.0))
+            if i.size:
+                found.append((one, i, j, rows[i, j, FIRST:].T[..., None]))
+        return cls(found, weight)
+
+    def cdf(self, at: FloatArray, whole: Any, *, strictly: bool = False) -> FloatArray:
+        """Distribution functions (N, K) at values (N, K)."""
+        found = np.zeros((*self.weight.shape, at.shape[-1]))
+        for kind, i, j, numbers in self.parts:
+            found[i, j] = _distribution(kind, numbers, at[i], whole[i], strictly)
+        whole_weight = self.weight.sum(axis=1)
+        total = (self.weight[..., None] * found).sum(axis=1)
+        return np.asarray(np.minimum(total / np.where(whole_weight > 0, whole_weight, np.nan)[:, None], 1.0))
 
 
 def _distribution(kind: Kind, numbers: FloatArray, y: FloatArray, whole: Any, strictly: bool) -> FloatArray:
@@ -190,9 +208,11 @@ def _compound(
         inside = gammainc(np.where(fixed, 1.0, shape), np.maximum(at, 0.0) * np.where(fixed, 1.0, shape) / size)
         return np.asarray(np.where(fixed, at >= size, inside))
 
-    within, least = gamma(x), gamma(0.5)
-    rests = whole & (chance < 1.0) & (least < 1.0)
-    within = np.where(rests, np.maximum(within - least, 0.0) / np.where(rests, 1.0 - least, 1.0), within)
+    within = gamma(x)
+    if np.any(whole):
+        least = gamma(0.5)
+        rests = whole & (chance < 1.0) & (least < 1.0)
+        within = np.where(rests, np.maximum(within - least, 0.0) / np.where(rests, 1.0 - least, 1.0), within)
     within = np.where(size > 0.0, within, 1.0)
     lies = x <= 0.0 if strictly else x < 0.0
     return np.asarray(np.where(lies, 0.0, 1.0 - chance + chance * within))
@@ -237,11 +257,11 @@ def _searched(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray
 
     A false position whose idle end counts half (Dowell and Jarratt, 1971, BIT 11, 168-174), halved where that is slow.
     """
-    whole, wanted = np.zeros((rows.shape[0], 1), dtype=bool), ndtri(p)
+    whole, wanted, mixtures = np.zeros((rows.shape[0], 1), dtype=bool), ndtri(p), _Mixtures.of(rows)
     low, high = low.copy(), high.copy()
 
     def score(at: FloatArray) -> FloatArray:
-        return np.clip(ndtri(_mixed(rows, at, whole)), -FAR, FAR) - wanted
+        return np.clip(ndtri(mixtures.cdf(at, whole)), -FAR, FAR) - wanted
 
     below, above = score(low), score(high)
     high = np.where(below >= 0.0, low, high)
@@ -266,11 +286,11 @@ def _searched(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray
 
 def _counted(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray) -> FloatArray:
     """Smallest whole numbers whose probability is enough, from brackets that may be too tight."""
-    whole = np.ones((rows.shape[0], 1), dtype=bool)
+    whole, mixtures = np.ones((rows.shape[0], 1), dtype=bool), _Mixtures.of(rows)
     low, high = np.floor(low) - 1.0, np.ceil(high) + 1.0
     reach = np.ones(low.shape)
     for _ in range(ROUNDS):  # widen until the bracket holds the quantile
-        short, far = _mixed(rows, high, whole) < p, _mixed(rows, low, whole) >= p
+        short, far = mixtures.cdf(high, whole) < p, mixtures.cdf(low, whole) >= p
         if not (short | far).any():
             break
         reach *= 2.0
@@ -280,7 +300,7 @@ def _counted(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray)
         if not (width > 1.0).any():
             break
         middle = np.floor(0.5 * (low + high))
-        enough = _mixed(rows, middle, whole) >= p
+        enough = mixtures.cdf(middle, whole) >= p
         wide = width > 1.0
         high = np.where(wide & enough, middle, high)
         low = np.where(wide & ~enough, middle, low)
