@@ -197,6 +197,14 @@ class ItemTrial(FoldArrays):
         trail = None if self.trail is None else self.trail.of_methods(places)
         return replace(self, keys=tuple(self.keys[m] for m in places), trail=trail, **own)
 
+    def without_results(self) -> "ItemTrial":
+        """The same as if the process that worked on it had died."""
+        methods, _, horizon, components, _ = self.laws.shape
+        blank = FoldArrays.empty(self.status.shape, components, horizon, self.keep)
+        status = np.where(self.status == Status.NO_FOLD, Status.NO_FOLD, Status.WORKER_DIED).astype(np.int8)
+        own = {name: blank[name] for name in PER_METHOD} | {"status": status}
+        return replace(self, keys=("",) * methods, trail=None, **own)
+
     def last_known(self, series: ItemHistory) -> FloatArray:
         """The last known actual at each origin, shape (O,); NaN where there is none."""
         return last_known(series, self.origins, self.status)

@@ -4,11 +4,14 @@ from dataclasses import dataclass
 
 from veridex.core.arrays import BoolArray
 from veridex.core.calibration.hindcast import Hindcast
+from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.methods.method import Method
 from veridex.core.verdict.claim import NO_CLAIM, Claim
 from veridex.core.verdict.evidence import Entry, ItemEvidence
 
-__all__ = ["Choice", "Kept", "Override"]
+__all__ = ["DIED", "Choice", "Kept", "Override"]
+
+DIED = reason_for(Status.WORKER_DIED, "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +96,11 @@ class Choice:
     def item(self) -> str:
         """Whose it is."""
         return self.evidence.item
+
+    @property
+    def died(self) -> bool:
+        """Whether whoever worked on it died, and died again: nobody is to try once more."""
+        return self.winner is None and self.because == DIED
 
     @property
     def learned(self) -> Hindcast | None:

@@ -17,13 +17,14 @@ class Elsewhere(NamedTuple):
 
     Attributes
     ----------
-    choose : callable
-        Given a case, the choice; it can be handed on.
+    choose, lost : callable
+        Given a case, the choice, and the one for a case whose workers die; they can be handed on.
     case : callable
         Given an item, its case.
     """
 
     choose: Callable[[Any], Choice]
+    lost: Callable[[Any], Choice]
     case: Callable[[str], Any]
 
 
@@ -74,7 +75,9 @@ class Choices(Mapping[str, Choice]):
 
     def put(self, choice: Choice) -> None:
         """Take in a choice that was made elsewhere, if it is to be kept."""
-        if self._kept:
+        if choice.died:
+            self._own[choice.item] = choice
+        elif self._kept:
             self._made[choice.item] = choice
 
     def __iter__(self) -> Iterator[str]:

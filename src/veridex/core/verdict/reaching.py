@@ -10,8 +10,9 @@ import numpy as np
 from veridex.core.arrays import BoolArray
 from veridex.core.backtest.engine import Engine, Progress, SerialEngine, Tasks
 from veridex.core.backtest.folds import ItemTrial
+from veridex.core.backtest.store import MemoryStore, stacked
 from veridex.core.backtest.trial import Trial
-from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.choice import DIED, Choice
 from veridex.core.verdict.choices import Elsewhere
 from veridex.core.verdict.choosing import choose
 from veridex.core.verdict.conditions import Conditions, item_measures
@@ -56,7 +57,7 @@ class Deliberation:
         if self._alone or callable(self.rule):  # a planner's own function need not be known elsewhere
             made: Iterable[Choice] = map(self.choice, names)
         else:
-            made = self.engine.map(self.elsewhere.choose, self._cases(names))
+            made = self.engine.map(self.elsewhere.choose, self._cases(names), self.elsewhere.lost)
         for number, choice in enumerate(made, start=len(names) + 1):
             self._tell(number)
             yield choice
@@ -65,7 +66,8 @@ class Deliberation:
     def elsewhere(self) -> Elsewhere:
         """How choices are made by others; the rule is none of the planner's own."""
         assert isinstance(self.rule, str)
-        return Elsewhere(_Choosing(self._terms, self.rule, *self._heard), self._case)
+        choosing = _Choosing(self._terms, self.rule, *self._heard)
+        return Elsewhere(choosing, choosing.lost, self._case)
 
     def _tell(self, halves: int) -> None:
         if self.progress is not None:
@@ -84,7 +86,8 @@ class Deliberation:
         if self._alone:
             heard: Iterable[_Heard] = (_heard_of(self._field(item)) for item in names)
         else:
-            heard = self.engine.map(_Hearing(self._terms), self._cases(names))
+            hearing = _Hearing(self._terms)
+            heard = self.engine.map(hearing, self._cases(names), hearing.lost)
         prior, seldom = Prior(), []
         for number, (said, one) in enumerate(heard, start=1):
             prior.add(said)
@@ -157,6 +160,12 @@ class _Case(NamedTuple):
     trial: Trial
     cut_short: Mapping[Kin, Said]
 
+    def lost(self) -> "_Case":
+        """The same as if nothing of it had been tested: whoever looked at it died, and died again."""
+        (one,) = self.trial
+        bare = one.without_results()
+        return _Case(replace(self.trial, store=MemoryStore.of((one.item,), stacked([bare]), [bare.keys])), {})
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Terms:
@@ -183,6 +192,10 @@ class _Hearing:
     def __call__(self, case: _Case) -> _Heard:
         return _heard_of(self.terms.field(case))
 
+    def lost(self, case: _Case) -> _Heard:
+        """An item that says nothing."""
+        return self(case.lost())
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Choosing:
@@ -199,6 +212,11 @@ class _Choosing:
     def __call__(self, case: _Case) -> Choice:
         contest = Contest(case.trial, self.terms.field(case), self.prior, self.together)
         return choose(contest, self.rule, self.terms.conditions)
+
+    def lost(self, case: _Case) -> Choice:
+        """An item of which nothing is published, and why."""
+        evidence = self.terms.field(case.lost()).evidence
+        return Choice(evidence.item, None, None, route=evidence.route.name, because=DIED)
 
 
 def _heard_of(field: Field) -> _Heard:

@@ -145,9 +145,11 @@ class Arima(RolledFamily[ArimaPlan]):
                 roll_orders(folds, o, plan.orders, plan.free, False, warm, none)
                 return
             if warm[0] == 1.0 and not folds.anew[o]:
-                orders, kept = orders_of(warm[1:]), np.append(1.0, warm[1 + CODES :])
+                orders = orders_of(warm[1:])
+                own = slice(1 + CODES, 1 + CODES + size_of(orders))
+                kept = np.append(1.0, warm[own])
                 o = roll_orders(folds, o, orders, ALL[: size_of(orders)], True, kept, none)
-                warm[1 + CODES :] = kept[1:]
+                warm[own] = kept[1:]
             if o < count:
                 plan.forget(warm)
                 if folds.status[o] <= Status.DONE:
