@@ -7,7 +7,7 @@ from numba import njit
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["copy_into", "kernel"]
+__all__ = ["copy_into", "inlined", "kernel"]
 
 
 P = ParamSpec("P")
@@ -21,6 +21,15 @@ def kernel(function: Callable[P, R]) -> Callable[P, R]:
     gives an infinity, as in NumPy, so that an optimiser can step over it.
     """
     return cast(Callable[P, R], njit(cache=True, nogil=True, error_model="numpy")(function))
+
+
+def inlined(function: Callable[P, R]) -> Callable[P, R]:
+    """Part of the one kernel that calls it, and compiled with it alone.
+
+    A kernel that calls others is optimised with all of them once more, so that each layer of large ones costs as much
+    as the layers below.
+    """
+    return cast(Callable[P, R], njit(cache=True, nogil=True, error_model="numpy", inline="always")(function))
 
 
 @kernel

@@ -14,7 +14,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.diagnosis.differencing import advised_differences
 from veridex.core.methods.arima.fitting import ALL, Attempt, blocks, completed, moves, size_of
 from veridex.core.methods.arima.judging import PILED_UP
-from veridex.core.methods.arima.walking import Sample, Tried, search_all, walk
+from veridex.core.methods.arima.walking import Sample, Tried, walk
 from veridex.core.methods.fold.criteria import CRITERIA, criteria
 from veridex.core.methods.fold.status import Status, short_reason
 from veridex.core.numerics.arima.arma import largest_partial
@@ -107,7 +107,7 @@ def _search(
     used = [np.ascontiguousarray(x[:, one]) for one in moving]
     sample = Sample(y, used[0], used[1], x.shape[1], base, CRITERIA.index(criterion))
     tried = Tried.room(10_000 if thorough else most, x.shape[1])
-    (search_all if thorough else walk)(sample, tried, ALL)
+    walk(sample, tried, ALL, thorough)
     count, best = tried.at.tolist()
     found = []
     for i in range(count):

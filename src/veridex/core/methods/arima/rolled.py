@@ -11,7 +11,7 @@ from veridex.core.methods.fold.plan import put_estimated
 from veridex.core.methods.fold.status import Status
 from veridex.core.numerics.arima import search
 from veridex.core.numerics.arima.models import Orders, lost, replay_arima, small_size
-from veridex.core.numerics.compiled import copy_into, kernel
+from veridex.core.numerics.compiled import copy_into, inlined, kernel
 from veridex.core.numerics.plain import told
 
 __all__ = ["CODES", "FEWEST_TO_SEARCH", "fewest", "fit_orders", "hindrance", "known_end", "replay_bare", "roll_orders"]
@@ -32,7 +32,7 @@ def fewest(orders: Orders, drivers: int) -> int:
     return lost(orders) + small_size(orders) + drivers + orders.constant + 3
 
 
-@kernel
+@inlined
 def fit_orders(
     y: FloatArray,
     x: FloatArray,
@@ -136,7 +136,7 @@ def roll_orders(
             folds.status[o] = hindrance(known)
             continue
         own = row[CODES : CODES + k + 2]
-        status = fit_orders(known, none[: known.size], 0, orders, free, warm, own, folds.stats[o])
+        status = fit_orders(known, none[: known.size], none.shape[1], orders, free, warm, own, folds.stats[o])
         if searched and (status > 0 or is_refused(orders, own)):
             return o
         folds.status[o] = status

@@ -14,7 +14,7 @@ from veridex.core.numerics.arima.models import Orders, lost, small_size
 from veridex.core.numerics.compiled import kernel
 from veridex.core.numerics.plain import told
 
-__all__ = ["MOST_P", "MOST_SEASONAL", "Sample", "Tried", "search_all", "walk"]
+__all__ = ["MOST_P", "MOST_SEASONAL", "Sample", "Tried", "walk"]
 
 MOST_P, MOST_SEASONAL = 5, 2
 """Largest plain and seasonal orders of a search."""
@@ -47,6 +47,9 @@ ALL_THERE_ARE = 2 * (MOST_P + 1) ** 2 * (MOST_SEASONAL + 1) ** 2
 """Models within the largest orders, without a constant and with one."""
 
 BETTER = 1e-9
+
+ALL, BEGIN, STEP, GRID = range(4)
+"""Phases of a search: every combination of small orders, and that is all; or corners, then neighbours, then a grid."""
 
 
 class Sample(NamedTuple):
@@ -105,11 +108,6 @@ class Tried(NamedTuple):
 
 
 @kernel
-def _orders(base: Orders, p: int, q: int, seasonal_p: int, seasonal_q: int, constant: int) -> Orders:
-    return Orders(p, base.d, q, seasonal_p, base.D, seasonal_q, base.m, constant)
-
-
-@kernel
 def _start_from(tried: Tried, neighbour: int, orders: Orders, start: FloatArray) -> None:
     """A neighbour's variables as a warm start; a coefficient that it lacks starts small."""
     start[0] = 1.0
@@ -123,40 +121,15 @@ def _start_from(tried: Tried, neighbour: int, orders: Orders, start: FloatArray)
 
 
 @kernel
-def _visit(sample: Sample, tried: Tried, orders: Orders, neighbour: int, free: IntArray) -> bool:
-    """Fit a model unless it was fitted before; say whether it is the new best."""
-    count = tried.at[0]
-    for i in range(count):
+def _is_known(tried: Tried, orders: Orders) -> bool:
+    """Whether a model was tried before."""
+    for i in range(tried.at[0]):
         same = True
         for j in range(tried.orders.shape[1]):
             same = same and tried.orders[i, j] == orders[j]
         if same:
-            return False
-    if count >= tried.status.size:
-        return False
-    k = small_size(orders)
-    start = np.zeros(k + 1)
-    if neighbour >= 0:
-        _start_from(tried, neighbour, orders, start)
-    x = sample.about if orders.constant == 1 else sample.bare
-    row, stats = tried.rows[count, : k + x.shape[1] + 2], tried.stats[count]
-    status = fit_orders(sample.y, x, sample.drivers, orders, free[:k], start, row, stats)
-    tried.at[0] = count + 1
-    tried.status[count] = status
-    for j in range(tried.orders.shape[1]):
-        tried.orders[count, j] = orders[j]
-    for j in range(k):
-        tried.variables[count, j] = start[1 + j]
-    if status > 0 or is_refused(orders, row):
-        return False
-    worth = criterion_of(stats, sample.criterion)
-    if not math.isfinite(worth):
-        return False
-    tried.worth[count] = worth
-    if tried.at[1] >= 0 and not worth < tried.worth[tried.at[1]] - BETTER:
-        return False
-    tried.at[1] = count
-    return True
+            return True
+    return False
 
 
 @kernel
@@ -169,64 +142,82 @@ def _room(sample: Sample) -> tuple[int, int]:
 
 
 @kernel
-def _first_constant(base: Orders) -> int:
-    """Models without differences all have a constant."""
-    return 1 if base.d + base.D == 0 else 0
+def _length(sample: Sample, phase: int, plain: int, seasonal: int) -> int:
+    """How many models a phase has."""
+    constants = sample.base.constant + 1 - (1 if sample.base.d + sample.base.D == 0 else 0)
+    if phase == ALL:
+        return constants * (min(3, plain) + 1) ** 2 * (min(1, seasonal) + 1) ** 2
+    if phase == BEGIN:
+        return constants * len(CORNERS)
+    return len(STEPS) + 2 if phase == STEP else 9
 
 
 @kernel
-def _to_neighbour(sample: Sample, tried: Tried, free: IntArray, plain: int, seasonal: int) -> bool:
-    """Move to the first neighbour of the best that is better; whether there is one."""
-    here, base = tried.at[1], sample.base
-    p, q = tried.orders[here, 0], tried.orders[here, 2]
-    seasonal_p, seasonal_q, constant = tried.orders[here, 3], tried.orders[here, 5], tried.orders[here, 7]
-    for a, b, c, d in STEPS:
-        if min(p + a, q + b, seasonal_p + c, seasonal_q + d) < 0:
-            continue
-        if max(p + a, q + b) > plain or max(seasonal_p + c, seasonal_q + d) > seasonal:
-            continue
-        near = _orders(base, p + a, q + b, seasonal_p + c, seasonal_q + d, constant)
-        if _visit(sample, tried, near, here, free):
-            return True
-    for other in range(_first_constant(base), base.constant + 1):
-        if other != constant:
-            near = _orders(base, p, q, seasonal_p, seasonal_q, other)
-            if _visit(sample, tried, near, here, free):
-                return True
-    return False
-
-
-@kernel
-def walk(sample: Sample, tried: Tried, free: IntArray) -> None:
-    """Walk from the best corner to better neighbours, then try a small grid around the end."""
-    plain, seasonal = _room(sample)
+def _candidate(
+    sample: Sample, tried: Tried, phase: int, index: int, here: int, plain: int, seasonal: int
+) -> tuple[bool, Orders]:
+    """A model of a phase by its number, and whether it is within the room that there is."""
     base = sample.base
-    for constant in range(_first_constant(base), base.constant + 1):
-        for p, q, seasonal_p, seasonal_q in CORNERS:
-            if max(p, q) <= plain:
-                corner = _orders(base, p, q, min(seasonal_p, seasonal), min(seasonal_q, seasonal), constant)
-                _visit(sample, tried, corner, -1, free)
-    if tried.at[1] < 0:
-        return
-    while _to_neighbour(sample, tried, free, plain, seasonal):
-        pass
-    here = tried.at[1]
-    p, q = tried.orders[here, 0], tried.orders[here, 2]
-    seasonal_p, seasonal_q, constant = tried.orders[here, 3], tried.orders[here, 5], tried.orders[here, 7]
-    for a in range(-1, 2):
-        for b in range(-1, 2):
-            if 0 <= p + a <= plain and 0 <= q + b <= plain:
-                _visit(sample, tried, _orders(base, p + a, q + b, seasonal_p, seasonal_q, constant), here, free)
+    least = 1 if base.d + base.D == 0 else 0
+    p, q, seasonal_p, seasonal_q, constant = 0, 0, 0, 0, least
+    if phase == ALL:
+        wide, high = min(3, plain) + 1, min(1, seasonal) + 1
+        seasonal_q, index = index % high, index // high
+        seasonal_p, index = index % high, index // high
+        q, index = index % wide, index // wide
+        p, constant = index % wide, least + index // wide
+    elif phase == BEGIN:
+        constant = least + index // len(CORNERS)
+        p, q, seasonal_p, seasonal_q = CORNERS[index % len(CORNERS)]
+        seasonal_p, seasonal_q = min(seasonal_p, seasonal), min(seasonal_q, seasonal)
+    else:
+        p, q, constant = tried.orders[here, 0], tried.orders[here, 2], tried.orders[here, 7]
+        seasonal_p, seasonal_q = tried.orders[here, 3], tried.orders[here, 5]
+        if phase == GRID:
+            p, q = p + index // 3 - 1, q + index % 3 - 1
+        elif index < len(STEPS):
+            a, b, c, d = STEPS[index]
+            p, q, seasonal_p, seasonal_q = p + a, q + b, seasonal_p + c, seasonal_q + d
+        else:
+            constant = index - len(STEPS)
+    fits = 0 <= p <= plain and 0 <= q <= plain and 0 <= seasonal_p <= seasonal and 0 <= seasonal_q <= seasonal
+    fits = fits and least <= constant <= base.constant
+    return fits, Orders(p, base.d, q, seasonal_p, base.D, seasonal_q, base.m, constant)
 
 
 @kernel
-def search_all(sample: Sample, tried: Tried, free: IntArray) -> None:
-    """Try every combination of small orders from scratch."""
+def walk(sample: Sample, tried: Tried, free: IntArray, thorough: bool) -> None:
+    """Walk from the best corner to better neighbours, then try a small grid around the end; or try all, if thorough."""
     plain, seasonal = _room(sample)
-    base = sample.base
-    for constant in range(_first_constant(base), base.constant + 1):
-        for p in range(min(3, plain) + 1):
-            for q in range(min(3, plain) + 1):
-                for seasonal_p in range(min(1, seasonal) + 1):
-                    for seasonal_q in range(min(1, seasonal) + 1):
-                        _visit(sample, tried, _orders(base, p, q, seasonal_p, seasonal_q, constant), -1, free)
+    phase, index, here = (ALL if thorough else BEGIN), 0, -1
+    while True:
+        if index == _length(sample, phase, plain, seasonal):
+            if phase in (ALL, GRID) or tried.at[1] < 0:
+                return
+            phase, index, here = phase + 1, 0, tried.at[1]
+        fits, orders = _candidate(sample, tried, phase, index, here, plain, seasonal)
+        index += 1
+        count = tried.at[0]
+        if not fits or count >= tried.status.size or _is_known(tried, orders):
+            continue
+        k = small_size(orders)
+        start = np.zeros(k + 1)
+        if here >= 0:
+            _start_from(tried, here, orders, start)
+        x = sample.about if orders.constant == 1 else sample.bare
+        row, stats = tried.rows[count, : k + x.shape[1] + 2], tried.stats[count]
+        # The one call of all that is large: it is compiled into this function.
+        status = fit_orders(sample.y, x, sample.drivers, orders, free[:k], start, row, stats)
+        tried.at[0], tried.status[count] = count + 1, status
+        for j in range(tried.orders.shape[1]):
+            tried.orders[count, j] = orders[j]
+        for j in range(k):
+            tried.variables[count, j] = start[1 + j]
+        worth = np.inf if status > 0 or is_refused(orders, row) else criterion_of(stats, sample.criterion)
+        if not math.isfinite(worth):
+            continue
+        tried.worth[count] = worth
+        if tried.at[1] < 0 or worth < tried.worth[tried.at[1]] - BETTER:
+            tried.at[1] = count
+            if phase == STEP:
+                index, here = 0, count

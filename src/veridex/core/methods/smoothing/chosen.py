@@ -135,7 +135,7 @@ class Smoothing(RolledFamily[ChosenPlan]):
     def _roll(self, plan: ChosenPlan, folds: Folds, warm: FloatArray) -> None:
         """Choose the best form that the data allow, and forecast."""
         seasonal = season_tests(folds.values, folds.ends, plan.season_length)[1] < CHANCE
-        roll_forms(folds, plan.wanted, Fits.of(plan.wanted), CRITERIA.index(plan.criterion), seasonal, warm)
+        roll_forms(folds, plan.wanted, Fits.of(plan.wanted), CRITERIA.index(plan.criterion), seasonal, CODES, warm)
 
     def run(self, plan: ChosenPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """Estimate every form that the data allow, and forecast with the best or with all."""

@@ -25,7 +25,7 @@ from veridex.core.methods.smoothing.forms import (
     simulated,
     smoothing_words,
 )
-from veridex.core.methods.smoothing.rolled import roll_form
+from veridex.core.methods.smoothing.rolled import Fits, roll_forms
 from veridex.core.methods.smoothing.tables import form_coefficients, form_components, form_equation, form_words
 from veridex.core.numerics.smoothing.recursion import ADDITIVE, DAMPED, MULTIPLICATIVE, NONE, Form
 from veridex.errors import SettingError
@@ -60,7 +60,7 @@ class _NamedForm(RolledFamily[SmoothingPlan]):
 
     def _roll(self, plan: SmoothingPlan, folds: Folds, warm: FloatArray) -> None:
         """Estimate constants and starting values by maximum likelihood, and forecast."""
-        roll_form(folds, plan.wanted, warm)
+        roll_forms(folds, plan.wanted, Fits.of(plan.wanted), -1, folds.anew, 0, warm)
 
     def run(self, plan: SmoothingPlan, y: FloatArray, x: FloatArray | None, warm: FloatArray, out: Rows) -> int:
         """The same from a single origin, with intervals by simulation where they are asked for."""

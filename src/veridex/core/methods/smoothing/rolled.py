@@ -10,7 +10,7 @@ from veridex.core.methods.fold.criteria import criterion_of
 from veridex.core.methods.fold.folds import Folds
 from veridex.core.methods.fold.plan import STATS, put_estimated
 from veridex.core.methods.fold.status import Status
-from veridex.core.numerics.compiled import copy_into, kernel
+from veridex.core.numerics.compiled import copy_into, inlined, kernel
 from veridex.core.numerics.plain import told
 from veridex.core.numerics.smoothing.forecasts import replay_smoothing
 from veridex.core.numerics.smoothing.recursion import MULTIPLICATIVE, NONE, STARTS, Form
@@ -19,7 +19,7 @@ from veridex.core.numerics.smoothing.search import NO_FIT as NOTHING_FOUND
 from veridex.core.numerics.smoothing.search import NOT_CONVERGED as STOPPED
 from veridex.core.numerics.smoothing.search import estimate_smoothing
 
-__all__ = ["CODES", "Fits", "Forms", "fit_forms", "hindrance", "roll_form", "roll_forms", "worth"]
+__all__ = ["CODES", "Fits", "Forms", "fit_forms", "hindrance", "roll_forms", "worth"]
 
 CODES = 4
 """The part of a row that a chosen form has begins with its weight, error, trend and season."""
@@ -74,7 +74,7 @@ def hindrance(y: FloatArray, form: Form, least: int) -> int:
     return CONSTANT if lowest == highest else DONE
 
 
-@kernel
+@inlined
 def _fit(
     y: FloatArray, form: Form, least: int, asked: Asked, warm: FloatArray, row: FloatArray, stats: FloatArray
 ) -> int:
@@ -88,7 +88,7 @@ def _fit(
     return NOT_CONVERGED if ended == STOPPED else DONE
 
 
-@kernel
+@inlined
 def fit_forms(y: FloatArray, forms: Forms, only: int, warm: FloatArray, fits: Fits) -> None:
     """Fit every form that nothing stands in the way of, or `only` one, each from its part of what is remembered."""
     at = 0
@@ -108,12 +108,13 @@ def fit_forms(y: FloatArray, forms: Forms, only: int, warm: FloatArray, fits: Fi
 def worth(forms: Forms, fits: Fits, criterion: int, seasonal: bool, values: FloatArray) -> bool:
     """The criterion of each form, infinite where it cannot be chosen; whether there is one that can.
 
-    Where the history shows a season, forms without one are chosen only if no other could be fitted.
+    Where the history shows a season, forms without one are chosen only if no other could be fitted. A criterion below
+    zero asks for none: whatever could be fitted can be chosen.
     """
     some, with_season = False, False
     for i in range(values.size):
-        values[i] = criterion_of(fits.stats[i], criterion)
-        if math.isfinite(values[i]):
+        values[i] = criterion_of(fits.stats[i], criterion) if criterion >= 0 else 0.0
+        if math.isfinite(values[i]) and fits.status[i] <= 0 and not math.isnan(fits.rows[i, 0]):
             some = True
             with_season = with_season or forms.codes[i, 2] != NONE
         else:
@@ -124,7 +125,7 @@ def worth(forms: Forms, fits: Fits, criterion: int, seasonal: bool, values: Floa
     return some
 
 
-@kernel
+@inlined
 def _ahead(y: FloatArray, form: Form, row: FloatArray, estimated: int, folds: Folds, o: int) -> None:
     """Forecast from the end of a fold, and set the law."""
     points, std_error = folds.points[o], folds.std_error[o]
@@ -134,38 +135,30 @@ def _ahead(y: FloatArray, form: Form, row: FloatArray, estimated: int, folds: Fo
 
 
 @kernel
-def roll_form(folds: Folds, forms: Forms, warm: FloatArray) -> None:
-    """Fit the first form from every origin, each from the optimum of the one before, and forecast."""
-    form = Form(forms.codes[0, 0], forms.codes[0, 1], forms.codes[0, 2], forms.codes[0, 3])
-    for o in range(folds.status.size):
-        if folds.status[o] > 0:
-            continue
-        y, row = folds.values[folds.ends[o] : folds.ends[o + 1]], folds.rows[o]
-        folds.status[o] = _fit(y, form, forms.least[0], forms.asked, warm, row, folds.stats[o])
-        if folds.status[o] <= 0:
-            _ahead(y, form, row, forms.estimated[0], folds, o)
-
-
-@kernel
-def roll_forms(folds: Folds, forms: Forms, fits: Fits, criterion: int, seasonal: BoolArray, warm: FloatArray) -> None:
+def roll_forms(
+    folds: Folds, forms: Forms, fits: Fits, criterion: int, seasonal: BoolArray, head: int, warm: FloatArray
+) -> None:
     """Choose a form by its criterion from every origin, or keep the one that was chosen before, and forecast.
 
-    `warm` begins with whether there was a search and the number, from one, of the form that it preferred; the optima of
-    all forms follow.
+    `head` entries of a row come before the form's own: CODES, or none where there is one form, which is not searched.
+    With codes `warm` begins with whether there was a search and the number, from one, of the form that it preferred;
+    the optima of all forms follow.
     """
-    values = np.empty(forms.least.size)
+    values, memory = np.empty(forms.least.size), warm[2:] if head > 0 else warm
     for o in range(folds.status.size):
         if folds.status[o] > 0:
             continue
         y = folds.values[folds.ends[o] : folds.ends[o + 1]]
         if folds.anew[o] and values.size > 1:
             warm[0] = 0.0
-        only = int(warm[1]) - 1 if warm[0] == 1.0 else -1
-        fit_forms(y, forms, only, warm[2:], fits)
-        some = worth(forms, fits, criterion, only < 0 and seasonal[o], values)
-        if not some and only >= 0:
-            fit_forms(y, forms, -1, warm[2:], fits)
-            some = worth(forms, fits, criterion, seasonal[o], values)
+        only = int(warm[1]) - 1 if head > 0 and warm[0] == 1.0 else -1
+        some = False
+        for _ in range(1 if only < 0 else 2):  # where the form that was kept cannot be fitted, all are
+            fit_forms(y, forms, only, memory, fits)
+            some = worth(forms, fits, criterion, only < 0 and seasonal[o], values)
+            if some:
+                break
+            only = -1
         if not some:
             folds.status[o] = _reason(fits.status)
             continue
@@ -176,11 +169,12 @@ def roll_forms(folds: Folds, forms: Forms, fits: Fits, criterion: int, seasonal:
         form = Form(forms.codes[best, 0], forms.codes[best, 1], forms.codes[best, 2], forms.codes[best, 3])
         row = folds.rows[o]
         row[:] = 0.0
-        row[0], row[1], row[2], row[3] = 1.0, form.error, form.trend, form.season
-        own = row[CODES : CODES + STARTS + form.m + 1]
+        if head > 0:
+            row[0], row[1], row[2], row[3] = 1.0, form.error, form.trend, form.season
+            warm[0], warm[1] = 1.0, 1.0 + best
+        own = row[head : head + STARTS + form.m + 1]
         copy_into(own, fits.rows[best])
         copy_into(folds.stats[o], fits.stats[best])
-        warm[0], warm[1] = 1.0, 1.0 + best
         folds.status[o] = fits.status[best]
         _ahead(y, form, own, forms.estimated[best], folds, o)
 

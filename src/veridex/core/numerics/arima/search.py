@@ -25,7 +25,7 @@ from veridex.core.numerics.climb.damped import (
     judge,
     propose,
 )
-from veridex.core.numerics.compiled import copy_into, kernel
+from veridex.core.numerics.compiled import copy_into, inlined, kernel
 
 __all__ = ["DONE", "NOT_CONVERGED", "NO_FIT", "PERFECT", "estimate_arima"]
 
@@ -42,7 +42,7 @@ EDGE = 3.0
 """Warm starts keep partial autocorrelations below 0.95: a search that starts on the edge sees no slope."""
 
 
-@kernel
+@inlined
 def _climb(u: FloatArray, problem: Problem, room: Room, marks: IntArray) -> float:
     """Search from `u`, which is overwritten by the end; return the negative log-likelihood there."""
     k, n = u.size, problem.columns.shape[1]
@@ -75,7 +75,7 @@ def _climb(u: FloatArray, problem: Problem, room: Room, marks: IntArray) -> floa
     return float(climb.figures[VALUE])
 
 
-@kernel
+@inlined
 def _slopes(
     climb: Climb, problem: Problem, room: Room, residuals: FloatArray, moved: FloatArray, changes: FloatArray
 ) -> None:
