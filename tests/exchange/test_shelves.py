@@ -10,6 +10,7 @@ from conftest import monthly, portfolio
 from veridex.cli.main import app
 from veridex.core.publication.reproducing import compared
 from veridex.errors import DestinationRefused, ItemUnknown
+from veridex.exchange import homes
 from veridex.exchange.forms import publications, shelves
 
 SCHEME = vx.RollingOrigin(horizon=4, origins=6)
@@ -77,7 +78,7 @@ def test_a_publication_that_was_killed_goes_on_where_it_was_unless_something_cha
         return len(counted), found
 
     def beside():
-        return [one for one in (tmp_path / "trial").iterdir() if one.name.startswith(shelves.PREFIX)]
+        return [one for one in (tmp_path / "trial").iterdir() if one.name.startswith(homes.PUBLISHED)]
 
     assert made(verdict, 5) == (5, None) and not (tmp_path / "p").exists()
     assert len(beside()) == 1 and vx.read_trial(tmp_path / "trial").errors.equals(verdict.trial.errors)
@@ -122,6 +123,40 @@ def test_an_item_whose_workers_die_in_a_verdict_has_no_choice_and_the_others_hav
     made = vx.publish(history, verdict, horizon=2)
     said = [made[name].reason for name in history.names]
     assert "the process that worked on this item died twice" in said.pop(2) and set(said) == {""}
+
+
+class Stopped:
+    """Serial work that is killed after so many items, and says how many there were to be done."""
+
+    def __init__(self, after):
+        self.after, self.asked = after, []
+
+    def map(self, function, tasks, lost=None):
+        self.asked.append(len(tasks))
+        for k in range(len(tasks)):
+            if self.after == 0:
+                raise KeyboardInterrupt
+            self.after -= 1
+            yield function(tasks[k])
+
+
+@pytest.mark.parametrize("cut", [0, 9])
+def test_a_verdict_that_was_killed_goes_on_and_says_the_same(history, cut, tmp_path):
+    trial = vx.backtest(history, ["theta", "seasonal-naive", "croston"], SCHEME, to=tmp_path / "trial")
+    whole, count = vx.decide(vx.backtest(history, ["theta", "seasonal-naive", "croston"], SCHEME)), len(history.names)
+    for after, asked in ((4, [count]), (2 + 3, [count - 4, count]), (1, [0, count - 2])):
+        with pytest.raises(KeyboardInterrupt):
+            vx.decide(vx.read_trial(tmp_path / "trial"), engine=(engine := Stopped(after)))
+        assert engine.asked == asked
+    (home,) = tmp_path.glob("trial/decided-*")
+    kept = home / "chosen"
+    kept.write_bytes(kept.read_bytes()[: kept.stat().st_size - cut])
+    found = vx.decide(trial, engine=(engine := Stopped(99)))
+    assert engine.asked == [0, count - 3 + (cut > 0)] and not list(tmp_path.glob("trial/decided-*"))
+    one, other = (vx.publish(history, verdict, horizon=4) for verdict in (found, whole))
+    assert compared(one, other, history).same
+    vx.decide(trial, rule="single", engine=(engine := Stopped(99)))
+    assert engine.asked == [count, count]
 
 
 def test_a_destination_is_refused_before_the_work(history, tmp_path, monkeypatch):

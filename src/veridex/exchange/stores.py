@@ -1,7 +1,5 @@
 """Item trials in a directory of parts, so that a killed backtest resumes."""
 
-import hashlib
-import json
 import os
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
@@ -9,11 +7,11 @@ from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
-import pyarrow as pa
 
 from veridex.core.backtest.folds import ARRAYS, ItemTrial
 from veridex.core.backtest.trail import LENGTH, Trail
 from veridex.errors import DestinationRefused
+from veridex.exchange.records import head_in, packed, unpacked
 
 __all__ = ["SUFFIX", "PartsDirectory"]
 
@@ -22,12 +20,6 @@ LINKS, MEMORIES, SIZES = "links", "memories", "memory_sizes"
 SUFFIX = ".trials"
 MOST_PARTS = 4
 """Files of runs, from which on they are put together."""
-
-SIZE = 8
-"""Bytes of a length."""
-
-CODEC = "lz4"
-"""Less than half the room, in half a millisecond an item."""
 
 
 class Record(NamedTuple):
@@ -77,13 +69,9 @@ class PartsDirectory:
             If it cannot be written.
         """
         arrays = {name: getattr(one, name) for name in ARRAYS} | _trail_arrays(one)
-        plain = b"".join(np.ascontiguousarray(array).tobytes() for array in arrays.values())
-        body = pa.compress(plain, codec=CODEC, asbytes=True)
-        said = {"item": one.item, "keys": one.keys, "lost": one.lost, "size": len(body), "digest": _digest(body)}
-        said["plain"] = len(plain)
-        said["arrays"] = [(name, array.dtype.str, array.shape) for name, array in arrays.items()]
+        said = {"item": one.item, "keys": one.keys, "lost": one.lost}
         try:
-            record = self._add(said, body)
+            record = self._add(packed(said, arrays))
         except OSError as problem:
             raise self._refused(problem) from None
         self._records.setdefault(one.item, []).append(record)
@@ -124,19 +112,20 @@ class PartsDirectory:
         """Add what a record holds once more."""
         with record.path.open("rb") as file:
             file.seek(record.at)
-            head = _head(file)
+            head = head_in(file)
             assert head is not None
-            return self._add(head, file.read(int(head["size"])))
+            end = file.tell() + int(head["size"])
+            file.seek(record.at)
+            return self._add(file.read(end - record.at))
 
     def _parts(self) -> list[Path]:
         """The files of all runs, the oldest first."""
         return sorted(self._directory.glob(f"*{SUFFIX}"), key=lambda one: (one.stat().st_mtime_ns, one.name))
 
-    def _add(self, said: Mapping[str, Any], body: bytes) -> Record:
-        head = json.dumps(said, ensure_ascii=False).encode()
+    def _add(self, record: bytes) -> Record:
         with self._open() as file:
             at = file.tell()
-            file.write(len(head).to_bytes(SIZE, "little") + head + body)
+            file.write(record)
         assert self._part is not None
         return Record(self._part, at)
 
@@ -154,21 +143,6 @@ class PartsDirectory:
         return DestinationRefused(str(self._directory), text, "Name another directory.")
 
 
-def _digest(body: bytes) -> str:
-    """A checksum that tells a record that was cut or changed; it is faster than one against malice."""
-    return hashlib.blake2b(body, digest_size=16).hexdigest()
-
-
-def _arrays(body: bytes, said: Sequence[tuple[str, str, Sequence[int]]]) -> dict[str, Any]:
-    """The arrays that stand behind each other."""
-    found, at = {}, 0
-    for name, kind, shape in said:
-        count = int(np.prod(shape))
-        found[name] = np.frombuffer(body, dtype=np.dtype(kind), count=count, offset=at).reshape(shape)
-        at += found[name].nbytes
-    return found
-
-
 def _records_in(path: Path) -> Iterator[tuple[dict[str, Any], Record]]:
     """The records of a part with what is said of them, up to the first that is not whole."""
     with path.open("rb") as file:
@@ -176,22 +150,11 @@ def _records_in(path: Path) -> Iterator[tuple[dict[str, Any], Record]]:
             return
         end = path.stat().st_size
         at = file.tell()
-        while (said := _head(file)) is not None:
+        while (said := head_in(file)) is not None:
             if file.tell() + said["size"] > end:
                 return
             yield said, Record(path, at)
             at = file.seek(said["size"], os.SEEK_CUR)
-
-
-def _head(file: BinaryIO) -> dict[str, Any] | None:
-    """What stands before a trial; None at the end, or where the rest makes no sense."""
-    size = int.from_bytes(file.read(SIZE), "little")
-    try:
-        said = json.loads(file.read(size))
-        whole = isinstance(said["item"], str) and isinstance(said["size"], int) and said["size"] > 0
-        return said if whole else None
-    except (ValueError, KeyError, TypeError, MemoryError, OverflowError):
-        return None
 
 
 def _said(record: Record) -> dict[str, Any] | None:
@@ -199,7 +162,7 @@ def _said(record: Record) -> dict[str, Any] | None:
     try:
         with record.path.open("rb") as file:
             file.seek(record.at)
-            return _head(file)
+            return head_in(file)
     except OSError:
         return None
 
@@ -230,11 +193,10 @@ def _read(record: Record) -> ItemTrial | None:
     try:
         with record.path.open("rb") as file:
             file.seek(record.at)
-            said = _head(file)
-            body = b"" if said is None else file.read(int(said["size"]))
-        if said is None or _digest(body) != said["digest"]:
+            whole = unpacked(file)
+        if whole is None:
             return None
-        found = _arrays(pa.decompress(body, said["plain"], codec=CODEC, asbytes=True), said["arrays"])
+        said, found = whole
         trail = _trail(found) if LINKS in found else None
         own = {name: found[name] for name in ARRAYS}
         return ItemTrial(item=said["item"], keys=tuple(said["keys"]), trail=trail, **own)

@@ -8,6 +8,7 @@ from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
+from itertools import chain
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -16,14 +17,16 @@ from filelock import FileLock, Timeout
 from pyarrow import parquet
 
 from veridex.core.backtest import store as stores
-from veridex.core.backtest.folds import ARRAYS, FoldArrays, ItemTrial
-from veridex.core.backtest.store import Extent, Kept, Opener, merged, stacked
+from veridex.core.backtest.folds import ARRAYS, FoldArrays, ItemTrial, digest_of
+from veridex.core.backtest.minutes import NO_MINUTES, Minutes
+from veridex.core.backtest.store import Extent, Kept, Opener, Store, merged, stacked
 from veridex.core.backtest.trial import Trial
 from veridex.errors import DestinationRefused, TrialUnreadable
-from veridex.exchange.forms.shelves import PREFIX
 from veridex.exchange.forms.trials import TRIAL, head_of, history_rows, history_under, trial_under
+from veridex.exchange.homes import DECIDED, PUBLISHED, room_beside
 from veridex.exchange.kept import Form, Found, Unfit, line_of
 from veridex.exchange.kept import Kept as KeptValue
+from veridex.exchange.minutes import KeptMinutes
 from veridex.exchange.places.directories import SEAL, StagedDirectory, refuse_directory
 from veridex.exchange.places.files import StagedFile, replace_file
 from veridex.exchange.places.paths import PathPlace
@@ -97,6 +100,19 @@ class DirectoryStore:
         """Arrays of items that stand behind each other, with the place of the first."""
         for first in range(0, len(self), stores.BLOCK):
             yield first, stacked([self.at(place) for place in range(first, min(first + stores.BLOCK, len(self)))])
+
+    def results(self) -> Iterator[bytes]:
+        """What each item's results depend on."""
+        return ("".join(self.parts.keys(name)).encode() for name in self.names)
+
+    def minutes(self, said: str, others: Sequence[Store]) -> Minutes:
+        """Where what is said while a verdict is reached is kept until it is, by all that it depends on."""
+        if self.home is not None:
+            return NO_MINUTES
+        own = chain.from_iterable(one.results() for one in (self, *others) if isinstance(one, DirectoryStore))
+        key = digest_of(said.encode(), "\n".join(self.names).encode(), *own)
+        home = room_beside(self.directory, DECIDED, key)
+        return NO_MINUTES if home is None else KeptMinutes(home)
 
     def finish(self) -> None:
         """Let older trials go where they take most of the room."""
@@ -251,7 +267,11 @@ def _place_of(directory: Path, number: int) -> Path:
 
 
 def _is_ours(path: Path) -> bool:
-    return path.suffix == SUFFIX or path.name in (SEAL, LOCK) or (path.name.startswith((CUT, PREFIX)) and path.is_dir())
+    return (
+        path.suffix == SUFFIX
+        or path.name in (SEAL, LOCK)
+        or (path.name.startswith((CUT, PUBLISHED, DECIDED)) and path.is_dir())
+    )
 
 
 def _lives_in(trial: Trial, directory: Path) -> bool:

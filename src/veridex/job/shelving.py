@@ -10,7 +10,8 @@ from veridex.core.publication.head import Head
 from veridex.core.publication.manifest import head_entry
 from veridex.core.publication.shelf import MemoryShelf, Opened, Shelf
 from veridex.core.verdict.verdict import Verdict
-from veridex.exchange.forms.shelves import SpooledShelf, room_beside
+from veridex.exchange.forms.shelves import SpooledShelf
+from veridex.exchange.homes import PUBLISHED, room_beside
 from veridex.exchange.kept import line_of
 from veridex.exchange.trial_directories import DirectoryStore
 from veridex.job.desk import IN_MEMORY
@@ -32,7 +33,7 @@ def on_disk(source: Verdict | Method, asked: Edition) -> Opened:
         return SpooledShelf
 
     def opened(head: Head) -> Shelf:
-        return SpooledShelf(head, room_beside(store.directory, _key(head, source, asked)))
+        return SpooledShelf(head, room_beside(store.directory, PUBLISHED, _key(head, source, asked)))
 
     return opened
 
@@ -50,4 +51,4 @@ def _results(verdict: Verdict) -> Iterator[bytes]:
     for trial in (verdict.trial, *verdict.trial.cuts):
         store = trial.store
         assert isinstance(store, DirectoryStore)
-        yield from ("".join(store.parts.keys(item)).encode() for item in trial.history.names)
+        yield from store.results()

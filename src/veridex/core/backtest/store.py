@@ -7,6 +7,7 @@ from typing import Any, ClassVar, NamedTuple, Protocol
 import numpy as np
 
 from veridex.core.backtest.folds import ARRAYS, PER_METHOD, FoldArrays, ItemTrial
+from veridex.core.backtest.minutes import NO_MINUTES, Minutes
 
 __all__ = ["Extent", "Keeper", "Kept", "MemoryStore", "Opener", "Store", "stacked"]
 
@@ -98,6 +99,13 @@ class Store(Protocol):
         """Put in the results of some methods of an item, at these places of the lineup."""
         ...
 
+    def minutes(self, said: str, others: "Sequence[Store]") -> Minutes:
+        """Where what is said while a verdict is reached is kept, by all that it depends on: so much is said already.
+
+        `others` are the stores of cut trials, which it depends on too.
+        """
+        ...
+
     def blocks(self) -> Iterator[tuple[int, FoldArrays]]:
         """Arrays of items that stand behind each other, with the place of the first: what is added up is by blocks.
 
@@ -179,6 +187,10 @@ class MemoryStore:
         """Put in the results of some methods; those of fewer origins or a shorter horizon leave the rest as it is."""
         place = self.places[one.item]
         self.keys[place] = filled(self.at(place), one, methods)
+
+    def minutes(self, said: str, others: Sequence[Store]) -> Minutes:
+        """Nowhere: it goes with this process."""
+        return NO_MINUTES
 
     def blocks(self) -> Iterator[tuple[int, FoldArrays]]:
         """Slices of the arrays."""

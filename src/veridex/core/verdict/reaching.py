@@ -10,6 +10,7 @@ import numpy as np
 from veridex.core.arrays import BoolArray
 from veridex.core.backtest.engine import Engine, Progress, SerialEngine, Tasks
 from veridex.core.backtest.folds import ItemTrial
+from veridex.core.backtest.minutes import NO_MINUTES, Minutes
 from veridex.core.backtest.store import MemoryStore, stacked
 from veridex.core.backtest.trial import Trial
 from veridex.core.verdict.choice import DIED, Choice
@@ -19,12 +20,17 @@ from veridex.core.verdict.conditions import Conditions, item_measures
 from veridex.core.verdict.contest import Contest, Field, said_of
 from veridex.core.verdict.evidence import Entry, Evidence
 from veridex.core.verdict.group_sums import GroupSums
+from veridex.core.verdict.noting import Heard, Told, heard_of, noted, told_of
 from veridex.core.verdict.routing import Router, tested_folds
 from veridex.core.verdict.single import Rule, benchmark_of
 from veridex.core.verdict.skill import Kin, Prior, Said
 from veridex.core.verdict.together import Seldom, sums_of_intermittent
+from veridex.version import VERSION
 
 __all__ = ["Deliberation", "counted_cells"]
+
+HEARD, CHOSEN = "heard", "chosen"
+"""Parts of the minutes."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,16 +57,38 @@ class Deliberation:
     engine: Engine = field(default_factory=SerialEngine)
     progress: Progress | None = None
 
-    def choices(self) -> Iterator[Choice]:
-        """What is to be published for each item, in the order of the trial's."""
-        names = self.trial.history.names
+    def told(self, put: Callable[[Choice], None]) -> Iterator[Told]:
+        """What is kept of the choice for each item, in the order of the trial's; all that is made is put somewhere.
+
+        What was chosen before, where a verdict was stopped, is not chosen again.
+        """
+        try:
+            yield from self._all_told(put)
+        except BaseException:
+            self._minutes.leave()
+            raise
+        self._minutes.close()
+
+    def _all_told(self, put: Callable[[Choice], None]) -> Iterator[Told]:
+        names, number = self.trial.history.names, 0
+        for before in self._minutes.read(CHOSEN):
+            number += 1
+            told = told_of(before)
+            if told.died:
+                put(self.elsewhere.lost(self._case(told.item)))
+            yield told
+        rest = names[number:]
         if self._alone or callable(self.rule):  # a planner's own function need not be known elsewhere
-            made: Iterable[Choice] = map(self.choice, names)
+            made: Iterable[Choice] = map(self.choice, rest)
         else:
-            made = self.engine.map(self.elsewhere.choose, self._cases(names), self.elsewhere.lost)
-        for number, choice in enumerate(made, start=len(names) + 1):
-            self._tell(number)
-            yield choice
+            made = self.engine.map(self.elsewhere.choose, self._cases(rest), self.elsewhere.lost)
+        for choice in made:
+            number += 1
+            put(choice)
+            told = Told.of(choice)
+            self._minutes.add(CHOSEN, noted(told.item, told))
+            self._tell(len(names) + number)
+            yield told
 
     @cached_property
     def elsewhere(self) -> Elsewhere:
@@ -82,18 +110,32 @@ class Deliberation:
     @cached_property
     def _heard(self) -> tuple[Prior, GroupSums]:
         """What all items together say."""
-        names = tuple(sorted(self.trial.history.names))
+        names, number, prior = tuple(sorted(self.trial.history.names)), 0, Prior()
+        seldom: list[Seldom] = []
+        for before in self._minutes.read(HEARD):
+            number += 1
+            _add(heard_of(before), prior, seldom)
+        rest = names[number:]
         if self._alone:
-            heard: Iterable[_Heard] = (_heard_of(self._field(item)) for item in names)
+            heard: Iterable[Heard] = (_heard_of(self._field(item)) for item in rest)
         else:
             hearing = _Hearing(self._terms)
-            heard = self.engine.map(hearing, self._cases(names), hearing.lost)
-        prior, seldom = Prior(), []
-        for number, (said, one) in enumerate(heard, start=1):
-            prior.add(said)
-            seldom += [] if one is None else [one]
+            heard = self.engine.map(hearing, self._cases(rest), hearing.lost)
+        for item, one in zip(rest, heard, strict=True):
+            number += 1
+            _add(one, prior, seldom)
+            self._minutes.add(HEARD, noted(item, one))
             self._tell(number)
         return prior, sums_of_intermittent(self.trial, seldom, self._field)
+
+    @cached_property
+    def _minutes(self) -> Minutes:
+        """What was said before, where this verdict was stopped; a planner's own function says nothing of itself."""
+        if callable(self.rule):
+            return NO_MINUTES
+        trial = self.trial
+        said = repr((VERSION, self.rule, self.conditions, trial.levels, [one.text for one in trial.lineup]))
+        return trial.store.minutes(said, [cut.store for cut in trial.cuts])
 
     @property
     def _alone(self) -> bool:
@@ -151,9 +193,6 @@ def counted_cells(one: ItemTrial, conditions: Conditions) -> BoolArray:
     return known & np.isin(np.arange(1, known.shape[1] + 1), conditions.lead_times)
 
 
-_Heard = tuple[Mapping[Kin, Said], Seldom | None]
-
-
 class _Case(NamedTuple):
     """An item of a trial by itself, and what its cut histories said."""
 
@@ -189,10 +228,10 @@ class _Hearing:
     terms: _Terms
 
     @np.errstate(all="ignore")
-    def __call__(self, case: _Case) -> _Heard:
+    def __call__(self, case: _Case) -> Heard:
         return _heard_of(self.terms.field(case))
 
-    def lost(self, case: _Case) -> _Heard:
+    def lost(self, case: _Case) -> Heard:
         """An item that says nothing."""
         return self(case.lost())
 
@@ -219,7 +258,14 @@ class _Choosing:
         return Choice(evidence.item, None, None, route=evidence.route.name, because=DIED)
 
 
-def _heard_of(field: Field) -> _Heard:
+def _add(heard: Heard, prior: Prior, seldom: list[Seldom]) -> None:
+    """Add what an item says to what the others do."""
+    said, one = heard
+    prior.add(said)
+    seldom += [] if one is None else [one]
+
+
+def _heard_of(field: Field) -> Heard:
     """What an item adds to what is said of methods, and whether it belongs to a sum."""
     return field.said, Seldom.of(field)
 

@@ -107,10 +107,9 @@ def decide(
     kept, elsewhere = trial.store.whole, None if callable(rule) else deliberation.elsewhere
     choices = Choices(trial.history.names, deliberation.choice, kept=kept, key=key, elsewhere=elsewhere)
     pool, then = Pool(), Pool()
-    for choice in deliberation.choices():
-        choices.put(choice)
-        pool.add(choice.route, choice.learned)
-        then.add(choice.route, choice.hindcast)
+    for told in deliberation.told(choices.put):
+        pool.add(told.route, told.learned)
+        then.add(told.route, told.hindcast)
     return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool, then=then)
 
 

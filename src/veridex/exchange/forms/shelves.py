@@ -1,14 +1,11 @@
 """Shelves on disk: what is published for a portfolio need not fit into memory."""
 
 import os
-import shutil
-import weakref
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
 
 import pyarrow as pa
-from filelock import FileLock, Timeout
 from pyarrow import parquet
 
 from veridex.core.publication.dossier import ItemPublication
@@ -18,17 +15,13 @@ from veridex.core.publication.shelf import Shelf
 from veridex.core.publication.tables import ITEM
 from veridex.exchange.forms.extent import Extent
 from veridex.exchange.forms.item_parts import PART, Reader, layouts_under, part_of
+from veridex.exchange.homes import Home
 from veridex.exchange.kept import Found, Grouped, Part, columns_of
 from veridex.exchange.scratch import Scratch
 
-__all__ = ["PREFIX", "FoundItems", "PartedItems", "SpooledShelf", "room_beside"]
+__all__ = ["FoundItems", "PartedItems", "SpooledShelf"]
 
 TABLES = ("forecast", "total", "item", "law")
-
-PREFIX = "published-"
-"""What directories of parts beside a trial begin with: a publication that was killed goes on with them."""
-
-LOCK = "lock"
 
 
 class PartedItems(Mapping[str, ItemPublication]):
@@ -136,7 +129,7 @@ class SpooledShelf(PartedItems, Shelf):
         default a temporary directory.
     """
 
-    def __init__(self, head: Head, home: "Home | None" = None) -> None:
+    def __init__(self, head: Head, home: Home | None = None) -> None:
         super().__init__(head)
         self._home = Scratch("published") if home is None else home
         self._layouts = layouts_under(head_entry(head, ()))
@@ -181,44 +174,3 @@ class SpooledShelf(PartedItems, Shelf):
         begun = path.with_suffix(".begun")
         parquet.write_table(table, begun, compression="lz4")
         os.replace(begun, path)
-
-
-class Home:
-    """A directory that outlives the process, held by one publication at a time."""
-
-    def __init__(self, path: Path, lock: FileLock) -> None:
-        self.path, self._lock = path, lock
-
-    def let_go(self, shelf: SpooledShelf) -> None:
-        """Remove it when the shelf goes."""
-        self._lock.release()
-        weakref.finalize(shelf, shutil.rmtree, self.path, ignore_errors=True)
-
-
-def room_beside(trial: Path, key: str) -> Home | None:
-    """Where the parts of a publication by a trial in a directory are kept until it is finished, by all it depends on.
-
-    What other publications left there is removed, unless they are at work. None where this very publication is made
-    by another process at this time, or the directory cannot be written.
-    """
-    try:
-        for other in trial.glob(f"{PREFIX}*"):
-            if other.name != PREFIX + key and (lock := _held(other)) is not None:
-                lock.release()
-                shutil.rmtree(other, ignore_errors=True)
-        path = trial / f"{PREFIX}{key}"
-        path.mkdir(exist_ok=True)
-        lock = _held(path)
-    except OSError:
-        return None
-    return None if lock is None else Home(path, lock)
-
-
-def _held(directory: Path) -> FileLock | None:
-    """The lock of a directory; None where somebody else has it."""
-    lock = FileLock(directory / LOCK)
-    try:
-        lock.acquire(timeout=0)
-    except Timeout:
-        return None
-    return lock
