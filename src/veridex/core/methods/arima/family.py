@@ -1,7 +1,7 @@
 """ARIMA, with stated orders or with orders found by a search, by exact maximum likelihood."""
 
 from collections.abc import Mapping
-from functools import lru_cache, partial
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -36,7 +36,7 @@ from veridex.core.methods.arima.plan import (
 )
 from veridex.core.methods.arima.prune import pruned, with_chosen_drivers
 from veridex.core.methods.arima.rolled import CODES, hindrance, known_end, roll_orders
-from veridex.core.methods.arima.rows import fill, keep, kept_orders, past_rows, store
+from veridex.core.methods.arima.rows import fill, keep, kept_orders, past_rows, spelled, store
 from veridex.core.methods.arima.tables import arima_coefficients, arima_equation, arima_words, season_words
 from veridex.core.methods.arima.uncertainty import fill_with_estimation
 from veridex.core.methods.fold.account import Coefficients
@@ -48,8 +48,6 @@ from veridex.core.methods.fold.plan import Rows, Sizes
 from veridex.core.methods.fold.settings import Value
 from veridex.core.methods.fold.status import Status
 from veridex.core.methods.made_of.mixture import criterion_weights, mix
-from veridex.core.numerics.arima.models import Orders
-from veridex.core.preparation.regressors import Column
 from veridex.core.readable import number as shown
 from veridex.errors import SettingError
 
@@ -198,7 +196,7 @@ class Arima(RolledFamily[ArimaPlan]):
         """The orders that were found, of an average the best ones."""
         if plan.orders is not None:
             return ""
-        return _spelled(orders_of(plan.members(row)[0][1]))
+        return spelled(orders_of(plan.members(row)[0][1]))
 
     def _run_average(
         self, plan: ArimaPlan, y: FloatArray, x: FloatArray | None, tried: list[Candidate], out: Rows
@@ -256,7 +254,7 @@ class Arima(RolledFamily[ArimaPlan]):
         """Estimates with standard errors from the observed information."""
         known = _up_to_known(y)
         best = plan.members(row)[0][1]
-        columns = _columns(plan, series, y.size)
+        columns = plan.columns_on(series, y.size)
         moving = past_rows(plan.whole(x, y.size), known.size)
         return arima_coefficients(known, best, series.cadence, moving, columns, plan.conditional)
 
@@ -337,20 +335,6 @@ class Arima(RolledFamily[ArimaPlan]):
         if plan.dummies:
             parts["season"] = whole[:, drivers:] @ effects[drivers:]
         return {"arima": np.concatenate((rows.fitted, rows.points)) - sum(parts.values()), **parts}
-
-
-@lru_cache
-def _spelled(o: Orders) -> str:
-    """Orders as settings."""
-    seasonal = f" P={o.P} D={o.D} Q={o.Q}" if o.P + o.D + o.Q else ""
-    return f"p={o.p} d={o.d} q={o.q}{seasonal} constant={'yes' if o.constant else 'no'}"
-
-
-def _columns(plan: ArimaPlan, series: ItemHistory, n: int) -> tuple[Column, ...]:
-    """All regressors by their names."""
-    first = series.start + len(series) - n
-    own = (Column(f"season {series.phase_name(first + j)}", "season") for j in range(1, max(plan.dummies, 1)))
-    return (*plan.columns, *own)
 
 
 def _up_to_known(y: FloatArray) -> FloatArray:

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import PIECES
 from veridex.core.methods.arima.fitting import orders_of, size_of
 from veridex.core.methods.arima.rolled import CODES, FEWEST_TO_SEARCH, fewest
@@ -15,6 +16,7 @@ from veridex.core.methods.fold.criteria import CRITERIA
 from veridex.core.methods.fold.plan import Plan, Sizes
 from veridex.core.methods.fold.settings import DRIVER_SETTINGS, Setting, Value, choice, number, whole, yes_no
 from veridex.core.numerics.arima.models import Orders
+from veridex.core.preparation.regressors import Column
 
 __all__ = [
     "DUMMIES",
@@ -66,6 +68,12 @@ class ArimaPlan(Plan):
         phases = np.arange(rows) % self.dummies
         own = (phases[:, None] == np.arange(1, self.dummies)).astype(np.float64) - (phases == 0)[:, None]
         return own if x is None else np.hstack((x, own))
+
+    def columns_on(self, series: ItemHistory, n: int) -> tuple[Column, ...]:
+        """All regressors by their names, on a span of n periods at the end of a series."""
+        first = series.start + len(series) - n
+        own = (Column(f"season {series.phase_name(first + j)}", "season") for j in range(1, max(self.dummies, 1)))
+        return (*self.columns, *own)
 
     @property
     def regressors(self) -> int:

@@ -1,5 +1,7 @@
 """What folds of ARIMA write down: parameter rows, what the next fold remembers, forecasts of a row."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from veridex.core.arrays import FloatArray
@@ -7,9 +9,10 @@ from veridex.core.methods.arima.fitting import Attempt, attempt, orders_of, repl
 from veridex.core.methods.arima.rolled import CODES
 from veridex.core.methods.fold.plan import Rows
 from veridex.core.methods.fold.status import Status
+from veridex.core.numerics.arima.models import Orders
 from veridex.core.numerics.plain import told
 
-__all__ = ["fill", "keep", "kept_orders", "past_rows", "store"]
+__all__ = ["fill", "keep", "kept_orders", "past_rows", "spelled", "store"]
 
 
 def kept_orders(y: FloatArray, x: FloatArray | None, warm: FloatArray) -> Attempt | None:
@@ -28,6 +31,13 @@ def keep(found: Attempt, warm: FloatArray) -> None:
         warm[0] = 1.0
         warm[1 : 1 + CODES] = (*found.orders, 0)
         warm[1 + CODES : 1 + CODES + found.variables.size] = found.variables
+
+
+@lru_cache
+def spelled(o: Orders) -> str:
+    """Orders as settings."""
+    seasonal = f" P={o.P} D={o.D} Q={o.Q}" if o.P + o.D + o.Q else ""
+    return f"p={o.p} d={o.d} q={o.q}{seasonal} constant={'yes' if o.constant else 'no'}"
 
 
 def past_rows(x: FloatArray | None, n: int) -> FloatArray | None:
