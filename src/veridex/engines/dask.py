@@ -30,6 +30,9 @@ AHEAD = 2
 FORGOTTEN, TRIES = object(), 3
 """What stands for results that a cluster forgot, and how often they are asked for again."""
 
+BACK = 60
+"""Seconds for which workers that all died are waited for, each time: on a busy machine they start slowly."""
+
 FAILURES = 1
 """How often a cluster of our own starts a chunk again whose worker died, before it is tried task by task."""
 
@@ -188,7 +191,7 @@ class _Job:
         """The function on all workers; where all have died at once, they are waited for while they start again."""
         for left in reversed(range(TRIES)):
             try:
-                (found,) = self._client.scatter([self._function], broadcast=True, hash=False)
+                (found,) = self._client.scatter([self._function], broadcast=True, hash=False, timeout=BACK)
                 return found
             except TimeoutError:
                 if not left:
