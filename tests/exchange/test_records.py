@@ -66,6 +66,23 @@ def test_minutes_end_with_the_last_that_is_whole_and_go_on_there(tmp_path, cut):
     assert list(tmp_path.iterdir()) == []
 
 
+def test_a_full_disk_ends_the_minutes_and_not_the_verdict(tmp_path, monkeypatch):
+    minutes = KeptMinutes(room_beside(tmp_path, DECIDED, "1"))
+    one = Noted({"item": "a"}, {"values": np.zeros(2)})
+    minutes.add("heard", one)
+    with monkeypatch.context() as full:
+        full.setattr("pathlib.Path.open", _no_space)
+        minutes.add("heard", one)
+    minutes.add("heard", one)
+    assert len(list(minutes.read("heard"))) == 1
+    minutes.close()
+    assert list(tmp_path.iterdir()) == []
+
+
+def _no_space(*_):
+    raise OSError(28, "No space left on device")
+
+
 def test_work_beside_a_trial_is_held_by_one_and_what_others_left_of_its_kind_goes(tmp_path):
     first = room_beside(tmp_path, DECIDED, "1")
     assert room_beside(tmp_path, DECIDED, "1") is None

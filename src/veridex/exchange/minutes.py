@@ -20,6 +20,7 @@ class KeptMinutes:
 
     def __init__(self, home: Home) -> None:
         self._home = home
+        self._room = True
 
     def read(self, part: str) -> Iterator[Noted]:
         """What is there already; the file ends with the last that is whole."""
@@ -34,9 +35,14 @@ class KeptMinutes:
             file.truncate(end)
 
     def add(self, part: str, noted: Noted) -> None:
-        """Write one more behind the others."""
-        with (self._home.path / part).open("ab") as file:
-            file.write(packed(noted.said, noted.arrays))
+        """Write one more behind the others, as long as there is room: without minutes a verdict is reached as well."""
+        if not self._room:
+            return
+        try:
+            with (self._home.path / part).open("ab") as file:
+                file.write(packed(noted.said, noted.arrays))
+        except OSError:
+            self._room = False
 
     def leave(self) -> None:
         """Let another process have them."""

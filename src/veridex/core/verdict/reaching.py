@@ -1,6 +1,7 @@
 """How a verdict is reached: routes, evidence, the portfolio's prior, then a choice for each item."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import ClassVar, NamedTuple
@@ -57,19 +58,21 @@ class Deliberation:
     engine: Engine = field(default_factory=SerialEngine)
     progress: Progress | None = None
 
-    def told(self, put: Callable[[Choice], None]) -> Iterator[Told]:
-        """What is kept of the choice for each item, in the order of the trial's; all that is made is put somewhere.
-
-        What was chosen before, where a verdict was stopped, is not chosen again.
-        """
+    @contextmanager
+    def kept(self) -> Iterator[None]:
+        """Keep minutes until the verdict is reached; where it is stopped, whoever comes next goes on."""
         try:
-            yield from self._all_told(put)
+            yield
         except BaseException:
             self._minutes.leave()
             raise
         self._minutes.close()
 
-    def _all_told(self, put: Callable[[Choice], None]) -> Iterator[Told]:
+    def told(self, put: Callable[[Choice], None]) -> Iterator[Told]:
+        """What is kept of the choice for each item, in the order of the trial's; all that is made is put somewhere.
+
+        What was chosen before, where a verdict was stopped, is not chosen again.
+        """
         names, number = self.trial.history.names, 0
         for before in self._minutes.read(CHOSEN):
             number += 1

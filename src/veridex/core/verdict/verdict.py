@@ -104,12 +104,13 @@ def decide(
     name = rule if isinstance(rule, str) else getattr(rule, "__name__", "own rule")
     deliberation = Deliberation(trial, rule, stated, engine or SerialEngine(), progress)
     key = None if callable(rule) else f"{rule} {stated!r}"
-    kept, elsewhere = trial.store.whole, None if callable(rule) else deliberation.elsewhere
-    choices = Choices(trial.history.names, deliberation.choice, kept=kept, key=key, elsewhere=elsewhere)
     pool, then = Pool(), Pool()
-    for told in deliberation.told(choices.put):
-        pool.add(told.route, told.learned)
-        then.add(told.route, told.hindcast)
+    with deliberation.kept():
+        kept, elsewhere = trial.store.whole, None if callable(rule) else deliberation.elsewhere
+        choices = Choices(trial.history.names, deliberation.choice, kept=kept, key=key, elsewhere=elsewhere)
+        for told in deliberation.told(choices.put):
+            pool.add(told.route, told.learned)
+            then.add(told.route, told.hindcast)
     return Verdict(trial=trial, rule=name, conditions=stated, choices=choices, pool=pool, then=then)
 
 
