@@ -120,6 +120,7 @@ def test_an_item_whose_workers_die_is_reported_and_the_others_published(history,
 def test_an_item_whose_workers_die_in_a_verdict_has_no_choice_and_the_others_have_theirs(history, tmp_path):
     trial = vx.backtest(history, ["theta", "seasonal-naive"], SCHEME, to=tmp_path / "trial")
     verdict = vx.decide(trial, engine=Dying())
+    assert verdict.choices.key != vx.decide(trial).choices.key
     made = vx.publish(history, verdict, horizon=2)
     said = [made[name].reason for name in history.names]
     assert "the process that worked on this item died twice" in said.pop(2) and set(said) == {""}

@@ -75,8 +75,9 @@ class Choices(Mapping[str, Choice]):
 
     def put(self, choice: Choice) -> None:
         """Take in a choice that was made elsewhere, if it is to be kept."""
-        if choice.died:
+        if choice.died:  # another verdict in the same words may have more luck
             self._own[choice.item] = choice
+            self.key = None if self.key is None else f"{self.key}; {choice.item!r} died"
         elif self._kept:
             self._made[choice.item] = choice
 
