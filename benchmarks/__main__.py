@@ -1,6 +1,5 @@
 """Print every benchmark: what was measured, the bar, and their ratio (above one misses the bar)."""
 
-import os
 import platform
 import subprocess
 import sys
@@ -16,6 +15,7 @@ from pyarrow import csv
 import veridex as vx
 from benchmarks.arima import report_arima
 from benchmarks.baselines import report_baselines
+from benchmarks.first_minute import report_first_minute
 from benchmarks.places import report_places
 from benchmarks.portfolio import report_portfolio
 from benchmarks.reruns import report_reruns
@@ -75,18 +75,6 @@ def portfolio() -> float:
     begun = time.perf_counter()
     vx.backtest(history, lineup, scheme).standings()
     return time.perf_counter() - begun
-
-
-def command_seconds(*words: str, cold: bool = False) -> float:
-    """Seconds for a command, with the compiled code's cache as it is or with an empty one."""
-    with tempfile.TemporaryDirectory() as directory:
-        environment = dict(os.environ)
-        if cold:
-            environment |= {"NUMBA_CACHE_DIR": f"{directory}/numba", "MPLCONFIGDIR": f"{directory}/matplotlib"}
-        begun = time.perf_counter()
-        command = [str(Path(sys.executable).with_name("veridex")), *words]
-        subprocess.run(command, cwd=directory, env=environment, check=True, capture_output=True)
-        return time.perf_counter() - begun
 
 
 def write_order_lines(path: Path, lines: int) -> None:
@@ -221,9 +209,7 @@ def main() -> None:
     report("10 million order lines, against the reader and one group-by", reading_ratio(10_000_000), 2.0, "x")
     report("10 million order lines, peak memory over their dates and quantities", reading_memory(10_000_000), 3.0, "x")
     report("profile of 10,000 items of 48 months", profile_seconds(10_000), 60.0, "s")
-    report("veridex --help", float(np.median([command_seconds("--help") for _ in range(7)])), 0.4, "s")
-    report("veridex demo, caches warm", command_seconds("demo"), 60.0, "s")
-    report("veridex demo, caches cold", command_seconds("demo", cold=True), 60.0, "s")
+    report_first_minute(report)
 
 
 if __name__ == "__main__":

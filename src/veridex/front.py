@@ -32,9 +32,11 @@ from veridex.core.verdict.verdict import Verdict
 from veridex.core.verdict.verdict import decide as decide_by_core
 from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory
-from veridex.job.desk import HERE, engine_by_name, engine_of, running
+from veridex.job.desk import HERE
+from veridex.job.engines import engine_by_name, engine_of, running
 from veridex.job.pipeline import edition, released, rows_ahead
 from veridex.job.placing import for_publication, for_trial
+from veridex.job.preparing import TO_TEST, parts_of, prepare
 from veridex.job.shelving import on_disk
 
 __all__ = ["backtest", "compare_fits", "decide", "fit", "publish", "tune"]
@@ -121,6 +123,7 @@ def backtest(
         pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
+    prepare((*TO_TEST, *parts_of(entered)), HERE)
     kept, place = None if checkpoint is None else PartsDirectory(checkpoint), for_trial([] if to is None else [to])
     who = running(HERE, engine_of(engine), progress, kept, place.opened or MemoryStore.opened)
     with place.held():
@@ -256,14 +259,8 @@ def compare_fits(
     ------
     MethodUnknown, SettingError, ParameterError, HistoryTooShort
     """
-    explaining = Explanation(drivers, events, foresight)
-    return compare(
-        only_item(series),
-        lineup,
-        None if scheme is None else as_scheme(scheme),
-        explaining,
-        running(HERE, engine_of("serial")),
-    )
+    explaining, measured = Explanation(drivers, events, foresight), None if scheme is None else as_scheme(scheme)
+    return compare(only_item(series), lineup, measured, explaining, running(HERE, engine_of("serial")))
 
 
 def publish(

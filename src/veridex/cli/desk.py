@@ -2,7 +2,7 @@
 
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import Protocol
@@ -36,6 +36,29 @@ def _watched(what: str, total: int) -> Iterator[Advance]:
         yield lambda done, _: bar.update(task, completed=done)
 
 
+@contextmanager
+def _waiting() -> Iterator[Callable[[str], None]]:
+    """One line on standard error that moves if somebody watches it; into a file a line where something else begins."""
+    if not sys.stderr.isatty():
+        yield _OnChange()
+        return
+    with Console(stderr=True).status("") as status:
+        yield status.update
+
+
+class _OnChange:
+    """A line where another thing is waited for; that seconds have gone by is no news."""
+
+    def __init__(self) -> None:
+        self._last = ""
+
+    def __call__(self, text: str) -> None:
+        news = text.rpartition(",")[0]
+        if news != self._last:
+            self._last = news
+            typer.echo(f"{news}.", err=True)
+
+
 class _Lines:
     """Lines on standard error about long work: the first when it can be told how long it takes, then ever fewer."""
 
@@ -52,7 +75,7 @@ class _Lines:
         typer.echo(f"{self._what}: {done:,} of {self._total:,} items; about {about} left.", err=True)
 
 
-DESK = replace(HERE, say=lambda note: typer.echo(note_spoken(note), err=True), watched=_watched)
+DESK = replace(HERE, say=lambda note: typer.echo(note_spoken(note), err=True), watched=_watched, waiting=_waiting)
 """Standard output holds the table alone."""
 
 

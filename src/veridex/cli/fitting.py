@@ -15,12 +15,14 @@ from veridex.cli.tables import folded, paragraph, show
 from veridex.core.fitted.fitted import Fitted
 from veridex.core.fitted.forecast import Forecast
 from veridex.core.history.history import History
+from veridex.core.methods.catalogue import methods
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.readable import number
 from veridex.front import compare_fits, fit
 from veridex.job.desk import Desk
 from veridex.job.drawing import draw_named, file_name
 from veridex.job.placing import for_fitted
+from veridex.job.preparing import parts_of, prepare
 from veridex.job.reading import brought
 from veridex.job.requests import Driving, Fitting, Happening, Placing, Reading, Ruling, Testing
 from veridex.job.testing import HORIZON, scheme_of
@@ -57,7 +59,9 @@ def run_fit(
     if placing.form == "table":
         stated.refuse("the page shows all parts; --as csv or json takes one", "part")
     place = for_fitted(placing.to)
+    lineup = methods(fitting.method)
     history, told = brought(reading, ruling, driving, happening, desk)
+    prepare(parts_of(lineup), desk)
     if several:
         _compare(history, fitting, testing, told, placing)
     else:

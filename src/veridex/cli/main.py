@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from typer.models import CommandInfo
 
 from veridex.cli.derive import Grouped, takes
 from veridex.cli.spoken import spoken
@@ -79,6 +80,14 @@ def demo(
     width = min(shutil.get_terminal_size().columns, 100)
     aloud = replace(DESK, say=lambda text: typer.echo(textwrap.fill(text, width, subsequent_indent="  ")))
     run_demo(directory, aloud)
+
+
+@app.command()
+def prepare() -> None:
+    """Compile everything for this machine now; otherwise each part is, once, when it is first needed."""
+    from veridex.cli.preparing import run_prepare
+
+    run_prepare()
 
 
 @app.command(cls=Grouped)
@@ -326,6 +335,9 @@ def run_the_plan(running: Running) -> None:
 
 def run() -> None:
     """Run the command line: a wrong input is one message and exit code 2; only our faults have a traceback."""
+    every = app.registered_commands
+    # The options of all commands take longer to build than most work: only those of the one that is called are.
+    app.registered_commands = [one for one in every if sys.argv[1:2] == [_name(one)]] or every
     try:
         app()
     except InputError as error:
@@ -338,3 +350,9 @@ def run() -> None:
         traceback.print_exc()
         typer.echo("veridex: this is our fault, not yours. Please report it with the lines above.", err=True)
         sys.exit(1)
+    finally:
+        app.registered_commands = every
+
+
+def _name(command: CommandInfo) -> str:
+    return str(command.name or getattr(command.callback, "__name__", ""))

@@ -5,13 +5,12 @@ from typing import Any
 import pandas as pd
 import typer
 
-from veridex import figures
 from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
 from veridex.core.reading.item_reading import ItemReading
 from veridex.core.tidying.page import page
 from veridex.core.tidying.profile import ItemProfile, profile_items
-from veridex.job.drawing import draw_items
+from veridex.job.preparing import prepare
 from veridex.job.reading import events_of, read_whole
 from veridex.job.requests import Happening, Placing, Reading
 
@@ -42,6 +41,7 @@ def run_profile(reading: Reading, happening: Happening, placing: Placing) -> Non
     desk = desk_for(placing)
     history = read_whole(reading, desk)
     events = events_of(happening, history)
+    prepare(("histories",), desk)
     everything = profile_items(history, events)
     profiles = [one for one in everything if reading.key in (None, one.series.item)]
     if len(profiles) == 1 and placing.form == "table":
@@ -53,6 +53,9 @@ def run_profile(reading: Reading, happening: Happening, placing: Placing) -> Non
             if note:
                 desk.say(note)
     if placing.figures is not None:
+        from veridex import figures  # few ask for them, and they load what draws
+        from veridex.job.drawing import draw_items
+
         by_item = {one.series.item: one for one in profiles}
         shown = history if reading.key is None else history.only(reading.key)
         draw = lambda one: figures.history(by_item[one], events=events)  # noqa: E731

@@ -7,8 +7,8 @@ from veridex.cli.published import show_publication
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.reproducing import Reproduced
 from veridex.exchange.keeping import read_publication
-from veridex.job.desk import engine_of
 from veridex.job.drawing import draw_published
+from veridex.job.engines import engine_of
 from veridex.job.pipeline import Asked, published, refuse_idle, refuse_with_again, rows_of, trial_for
 from veridex.job.placing import for_publication, last_published
 from veridex.job.reading import brought, scenarios_of

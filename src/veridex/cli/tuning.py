@@ -12,8 +12,8 @@ from veridex.core.backtest.tuning import Tuning as Found
 from veridex.core.methods.grammar import parse_value, split_lineup
 from veridex.errors import ParameterError
 from veridex.front import tune
-from veridex.job.desk import engine_of
 from veridex.job.drawing import draw_named
+from veridex.job.engines import engine_of
 from veridex.job.reading import brought
 from veridex.job.requests import Driving, Happening, Placing, Reading, Ruling, Testing, Tuning
 from veridex.job.testing import scheme_of

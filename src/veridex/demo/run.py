@@ -2,18 +2,19 @@
 
 import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from importlib.resources import as_file, files
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from veridex import figures as views
 from veridex.core.diagnosis.stationarity import stationarity
-from veridex.core.tidying.profile import profile_items
+from veridex.core.readable import number
 from veridex.errors import DestinationRefused
-from veridex.exchange.explaining import read_events
 from veridex.front import fit
-from veridex.job.desk import Desk
+from veridex.job.desk import Desk, unshown
 from veridex.job.drawing import draw_named
+from veridex.job.preparing import ALL, prepare
 from veridex.plan.run import PlanRun
 from veridex.plan.running import follow
 
@@ -28,8 +29,6 @@ DATA = (
     *("weather.csv", "prices.csv", "events.csv"),
 )
 SHOWN = "smoker-01"
-DRAWN = (SHOWN, "fondant-12kg", "frames-plastic-10", "jar-honey-500", "suit-ventilated", "queen-cage")
-LOOKED_AT = ("gloves-leather", "suit-ventilated", "smoker-02")
 
 
 def write_demo_data(directory: Path) -> Path:
@@ -51,21 +50,44 @@ def write_demo_data(directory: Path) -> Path:
 
 
 def run_demo(directory: Path, desk: Desk) -> None:
-    """Write the data and the plan, run it, and say in a few lines what was done."""
+    """Write the data and the plan, run it, and show what it brought: the result, where it is, then the details."""
     plan = write_demo_data(directory) / PLAN
-    desk.say(f"Wrote the data of Larkmoor Apiary Supply and {plan}. Running it, as `veridex run {plan}` does:")
-    run = follow(plan, desk)
-    for line in run.lines():
-        desk.say(line)
+    desk.say(f"The data of Larkmoor Apiary Supply, which is invented, and a plan are in {directory}.")
+    prepare(ALL, desk)
+    desk.say(f"Running the plan, as `veridex run {plan}` does: read, tidy, test, decide, publish, draw.")
+    notes: list[str] = []
+    with desk.waiting() as show:
+        show("Reading the history")
+        run = follow(plan, replace(desk, say=notes.append, waiting=unshown))
     if run.publication is None:
+        for line in run.lines():
+            desk.say(line)
         return
-    _tell_more(run, directory, desk)
-    figures = _figures(run, directory)
-    draw_named(directory / "figures", figures)
-    desk.say(f"{len(figures)} figures are in {directory / 'figures'}, standings and tests in {directory}.")
+    with desk.waiting() as show:
+        show("Drawing")
+        draw_named(directory / "figures", _figures(run))
+    details = [*notes, *run.lines(), *_more(run, directory)]
+    for line in (*_result(run, directory), "", "Details:", *details):
+        desk.say(line)
 
 
-def _tell_more(run: PlanRun, directory: Path, desk: Desk) -> None:
+def _result(run: PlanRun, directory: Path) -> list[str]:
+    """What a planner wants first: what is expected, a picture of it, where the files are."""
+    assert run.publication is not None
+    ahead = run.publication.forecasts.query("item == @SHOWN")
+    following, series = ahead.iloc[0], run.history[SHOWN]
+    month = series.cadence.text(series.start + len(series))
+    band = f"between {number(following['lower_80'])} and {number(following['upper_80'])} in 8 of 10 such months"
+    return [
+        f"{SHOWN}: {number(following['value'])} units are expected in {month}, {band}; "
+        f"{number(ahead['value'].sum())} in the {len(ahead)} months from then.",
+        f"Picture: {directory / 'figures' / f'{SHOWN}-forecast.png'}",
+        f"Files: forecasts in {directory / 'publication'}, figures in {directory / 'figures'}, "
+        f"data, plan, standings and tests in {directory}.",
+    ]
+
+
+def _more(run: PlanRun, directory: Path) -> list[str]:
     """Standings, a test and a fit of one item, why its method won."""
     trial, verdict, series = run.trial, run.verdict, run.history[SHOWN]
     assert trial is not None
@@ -74,39 +96,25 @@ def _tell_more(run: PlanRun, directory: Path, desk: Desk) -> None:
     standings.to_csv(directory / "standings.csv", index=False, lineterminator="\n")
     finding.table.to_csv(directory / "stationarity.csv", index=False, lineterminator="\n")
     first = standings.iloc[0]
-    desk.say(
+    return [
         f"Tested {len(trial.lineup)} methods from up to {trial.store.extent.origins} origins, 12 months ahead: best "
         f"over all items is {first['method']}, mean MASE {first['mase']:.3f} on {first['n']:,} shared cells of "
-        f"{first['items']} items."
-    )
-    desk.say(finding.reading)
-    desk.say(f"Holt-Winters fitted to {SHOWN}: {fit(series, 'holt-winters season=additive').in_words()}")
-    desk.say(verdict.why(SHOWN))
+        f"{first['items']} items.",
+        finding.reading,
+        f"Holt-Winters fitted to {SHOWN}: {fit(series, 'holt-winters season=additive').in_words()}",
+        verdict.why(SHOWN),
+    ]
 
 
-def _figures(run: PlanRun, directory: Path) -> dict[str, Callable[[], "Figure"]]:
-    """What is drawn, by the names of the files."""
-    publication, trial, verdict, history = run.publication, run.trial, run.verdict, run.history
+def _figures(run: PlanRun) -> dict[str, Callable[[], "Figure"]]:
+    """What is drawn, by the names of the files; the commands of the guide draw more."""
+    publication, verdict = run.publication, run.verdict
     assert publication is not None
-    assert trial is not None
     assert verdict is not None
-    events = read_events(directory / "events.csv")
-    profiles = {one.series.item: one for one in profile_items(history.under(None), events)}
-
-    def tidied(item: str) -> Callable[[], "Figure"]:
-        return lambda: views.history(profiles[item], tidied=history[item], events=events)
-
-    def forecast(item: str) -> Callable[[], "Figure"]:
-        return lambda: views.forecast(publication, item)
-
     return {
-        **{f"{item}-tidied": tidied(item) for item in LOOKED_AT},
-        **{f"{item}-forecast": forecast(item) for item in DRAWN},
-        f"{SHOWN}-look": lambda: views.look(history[SHOWN]),
-        f"{SHOWN}-contenders": lambda: views.contenders(verdict, SHOWN),
+        f"{SHOWN}-forecast": lambda: views.forecast(publication, SHOWN),
         f"{SHOWN}-holdout": lambda: views.holdout(verdict, SHOWN),
-        f"{SHOWN}-rolling": lambda: views.rolling(verdict, SHOWN),
-        "standings": lambda: views.standings(trial),
-        "coverage": lambda: views.coverage(verdict),
+        f"{SHOWN}-contenders": lambda: views.contenders(verdict, SHOWN),
+        f"{SHOWN}-look": lambda: views.look(run.history[SHOWN]),
         "total": lambda: views.total(publication),
     }

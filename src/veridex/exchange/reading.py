@@ -17,7 +17,6 @@ from veridex.core.tables.grouping import Combine
 from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinished, columns_of
 from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
-from veridex.exchange.keeping import own_history
 from veridex.exchange.larger import history_of
 from veridex.exchange.sources import is_streamed, open_stream, read_source
 from veridex.exchange.texts import decoded, read_bytes
@@ -172,6 +171,8 @@ def _own(source: object, item: object, period: object, demand: object, cadence: 
     plain = item in (None, "item") and period in (None, "period") and demand in (None, "demand") and layout == "long"
     if not plain or not isinstance(source, (str, Path)) or str(source) == "-":
         return None
+    from veridex.exchange.keeping import own_history  # few sources are, and it loads all that is kept
+
     found = own_history(source)
     return found if found is None or cadence is None or Cadence.named(cadence) == found.cadence else None  # type: ignore[arg-type]
 

@@ -14,7 +14,8 @@ from veridex.core.methods.catalogue import Method, methods
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.campaigning import Campaign, held_against
 from veridex.errors import ParameterError
-from veridex.job.desk import HERE, Desk, engine_of
+from veridex.job.desk import HERE, Desk
+from veridex.job.engines import engine_of
 from veridex.job.expecting import expected
 from veridex.job.requests import Campaigning, Testing
 

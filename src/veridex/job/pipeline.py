@@ -23,7 +23,8 @@ from veridex.core.verdict.verdict import Verdict, decide
 from veridex.errors import ParameterError, TrialUnlike
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_trial
-from veridex.job.desk import Advance, Desk, engine_of, made_now, staying
+from veridex.job.desk import Advance, Desk
+from veridex.job.engines import engine_of, made_now, staying
 from veridex.job.reading import whole_number
 from veridex.job.requests import Deciding, Publishing, Testing
 from veridex.job.shelving import shelf_for

@@ -23,7 +23,8 @@ from veridex.core.publication.reproducing import Reproduced, compared
 from veridex.core.verdict.keeping import Before, kept_until_worse
 from veridex.core.verdict.verdict import RULES, Verdict, decide
 from veridex.errors import ParameterError
-from veridex.job.desk import HERE, Desk, engine_of, made_now, running
+from veridex.job.desk import HERE, Desk
+from veridex.job.engines import engine_of, made_now, running
 from veridex.job.pipeline import released
 
 __all__ = ["made_again", "reproduce"]

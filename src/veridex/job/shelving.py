@@ -14,7 +14,7 @@ from veridex.exchange.forms.shelves import SpooledShelf
 from veridex.exchange.homes import PUBLISHED, room_beside
 from veridex.exchange.kept import line_of
 from veridex.exchange.trial_directories import DirectoryStore
-from veridex.job.desk import IN_MEMORY
+from veridex.job.engines import IN_MEMORY
 
 __all__ = ["on_disk", "shelf_for"]
 

@@ -18,7 +18,9 @@ from veridex.core.scoring.levels import checked_levels
 from veridex.errors import ParameterError
 from veridex.exchange.stores import PartsDirectory
 from veridex.exchange.trial_directories import for_a_while
-from veridex.job.desk import IN_MEMORY, Desk, engine_of, running
+from veridex.job.desk import Desk
+from veridex.job.engines import IN_MEMORY, engine_of, running
+from veridex.job.preparing import TO_TEST, parts_of, prepare
 from veridex.job.requests import Testing
 
 __all__ = ["HORIZON", "backtested", "course_of", "scheme_of"]
@@ -42,9 +44,11 @@ def backtested(
     kept = None if testing.checkpoint is None else PartsDirectory(testing.checkpoint)
     opened = opened or (for_a_while() if len(history) > IN_MEMORY else MemoryStore.opened)
     engine = engine or engine_of(testing.engine, len(history))
+    course = course_of(history, testing, explaining)
+    prepare((*TO_TEST, *parts_of(course.lineup)), desk)
     with desk.watched("backtest", len(history)) as progress:
         who = running(desk, engine, progress, kept, opened)
-        return run_backtest(history, course_of(history, testing, explaining), who)
+        return run_backtest(history, course, who)
 
 
 def course_of(history: History, testing: Testing, explaining: Explanation) -> Course:

@@ -123,8 +123,9 @@ class Evidence(Faced):
         return self._account(self._plan, *self._training) if self.available else None
 
     def _account(self, plan: Plan, y: FloatArray, x: FloatArray | None) -> Account:
+        row = self.row.copy()  # kernels have no second version for locked arrays
         with np.errstate(all="ignore"):
-            found: Account = self.method.family.account(plan, y, x, self.row, self.series)
+            found: Account = self.method.family.account(plan, y, x, row, self.series)
         return found
 
     def _rows(self, horizon: int, foresight: str) -> tuple[FloatArray, DriverRows | None]:
@@ -142,9 +143,7 @@ class Evidence(Faced):
         y, rows = self._rows(1, "perfect")
         if rows is None:
             return y, None
-        x = rows.x.copy()
-        x[-1] = x[-2]
-        return y, x
+        return y, np.vstack((rows.x[:-1], rows.x[-2]))
 
     @property
     def fitted_values(self) -> FloatArray:

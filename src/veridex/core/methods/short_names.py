@@ -1,9 +1,12 @@
 """Methods by a name that fits into a table or a legend."""
 
 from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
 
 from veridex.core.methods.grammar import written
-from veridex.core.methods.method import Method
+
+if TYPE_CHECKING:
+    from veridex.core.methods.method import Method
 
 __all__ = ["brief_name", "distinct_names", "short_name", "short_texts"]
 
@@ -12,7 +15,7 @@ SHORT = 16
 """Letters of a text that need not be shortened."""
 
 
-def distinct_names(methods: Sequence[Method]) -> list[str]:
+def distinct_names(methods: Sequence["Method"]) -> list[str]:
     """Methods by their bare names, with what tells them apart where names repeat; for the heads of columns.
 
     Examples
@@ -54,7 +57,7 @@ def short_texts(texts: Iterable[str]) -> dict[str, str]:
     return found
 
 
-def brief_name(method: Method) -> str:
+def brief_name(method: "Method") -> str:
     """A method in a word or two; of a blend its largest part, and how many others there are.
 
     Examples
@@ -71,7 +74,7 @@ def brief_name(method: Method) -> str:
     return f"{method.members[largest].name} +{len(method.members) - 1}"
 
 
-def short_name(method: Method) -> str:
+def short_name(method: "Method") -> str:
     """A method by its text; one that is made of others by how many they are, and the largest.
 
     Examples

@@ -1,9 +1,11 @@
 """The one decorator that all kernels wear."""
 
 from collections.abc import Callable
-from typing import ParamSpec, TypeVar, cast
+from contextlib import suppress
+from typing import Any, ParamSpec, TypeVar, cast
 
-from numba import njit
+from numba import njit, types
+from numba.core.registry import CPUDispatcher
 
 from veridex.core.arrays import FloatArray
 
@@ -14,13 +16,36 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 
-def kernel(function: Callable[P, R]) -> Callable[P, R]:
-    """Compile a function once, keep it on disk, and keep its Python signature for the type checker.
+class _Kernel(CPUDispatcher):
+    """A compiled function that has one version for the number it is given, whatever that number is.
+
+    Where a kernel calls another with a constant, numba would compile a second version for just that constant.
+    """
+
+    def get_call_template(self, args: Any, kws: Any) -> Any:
+        """What is called for arguments of these types."""
+        plain: Any = types.unliteral
+        return super().get_call_template(tuple(map(plain, args)), {name: plain(kind) for name, kind in kws.items()})
+
+
+def _compiled(function: Callable[P, R], **options: Any) -> Callable[P, R]:
+    """Compile when first called, keep it on disk, and keep the Python signature for the type checker.
 
     No fastmath: it would drop the NaN checks on which unknown demand rests. Division by zero
-    gives an infinity, as in NumPy, so that an optimiser can step over it.
+    gives an infinity, as in NumPy, so that an optimiser can step over it. No door for callers in C: nothing calls
+    from there, and it is a tenth of the cost of compiling a small one.
     """
-    return cast(Callable[P, R], njit(cache=True, nogil=True, error_model="numpy")(function))
+    given: Any = {"nogil": True, "error_model": "numpy", "no_cfunc_wrapper": True, **options}
+    made: Any = njit(**given)(function)
+    made.__class__ = _Kernel
+    with suppress(RuntimeError):  # neither the package's directory nor the user's can be written: compiled each time
+        made.enable_caching()
+    return cast(Callable[P, R], made)
+
+
+def kernel(function: Callable[P, R]) -> Callable[P, R]:
+    """Compile a function when it is first called, for the one machine."""
+    return _compiled(function)
 
 
 def inlined(function: Callable[P, R]) -> Callable[P, R]:
@@ -29,7 +54,7 @@ def inlined(function: Callable[P, R]) -> Callable[P, R]:
     A kernel that calls others is optimised with all of them once more, so that each layer of large ones costs as much
     as the layers below.
     """
-    return cast(Callable[P, R], njit(cache=True, nogil=True, error_model="numpy", inline="always")(function))
+    return _compiled(function, inline="always")
 
 
 @kernel

@@ -20,7 +20,8 @@ def criteria(stats: FloatArray) -> dict[str, float]:
     .. [2] Hurvich and Tsai (1989), Biometrika 76, 297-307 (AICc).
     .. [3] Schwarz (1978), Annals of Statistics 6, 461-464 (BIC).
     """
-    return {name: criterion_of(stats, j) for j, name in enumerate(CRITERIA)}
+    own = stats.copy()  # kernels have no second version for locked arrays
+    return {name: criterion_of(own, j) for j, name in enumerate(CRITERIA)}
 
 
 @kernel
