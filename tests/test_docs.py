@@ -63,8 +63,17 @@ def test_the_docs_name_what_there_is():
         assert re.search(rf"\b{measure}\b", methods), measure
 
 
+def test_the_site_builds_without_a_warning_and_has_every_public_name(tmp_path):
+    words = [sys.executable, "-m", "mkdocs", "build", "--quiet", "--site-dir", str(tmp_path)]
+    quiet = os.environ | {"NO_MKDOCS_2_WARNING": "1"}
+    done = subprocess.run(words, capture_output=True, text=True, cwd=ROOT, env=quiet, check=False)
+    assert done.returncode == 0 and done.stderr == "", done.stderr
+    page = (tmp_path / "reference" / "index.html").read_text()
+    assert [name for name in vx.__all__ if not re.search(rf"\bvx\.{name}\b", page) and name != "figures"] == []
+
+
 def test_every_link_and_picture_is_there():
-    for page in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")]:
+    for page in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")]:
         for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
             if "://" not in target:
                 assert (page.parent / target).exists(), f"{page.name}: {target}"

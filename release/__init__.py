@@ -1,0 +1,1 @@
+"""What is handed out: built, checked and tried as a newcomer has it."""
