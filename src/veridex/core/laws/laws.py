@@ -285,23 +285,22 @@ def _searched(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray
 
 
 def _counted(rows: FloatArray, p: FloatArray, low: FloatArray, high: FloatArray) -> FloatArray:
-    """Smallest whole numbers whose probability is enough, from brackets that may be too tight."""
+    """Smallest whole numbers whose probability is enough, from brackets that may be too tight.
+
+    An end is asked only once its bracket has closed; where it does not hold, the bracket moves beyond it and widens.
+    """
     whole, mixtures = np.ones((rows.shape[0], 1), dtype=bool), _Mixtures.of(rows)
-    low, high = np.floor(low) - 1.0, np.ceil(high) + 1.0
-    reach = np.ones(low.shape)
-    for _ in range(ROUNDS):  # widen until the bracket holds the quantile
-        short, far = mixtures.cdf(high, whole) < p, mixtures.cdf(low, whole) >= p
-        if not (short | far).any():
+    low, high, reach = np.floor(low) - 1.0, np.ceil(high), np.ones(low.shape)
+    sure_low, sure_high = np.zeros(low.shape, dtype=bool), np.zeros(low.shape, dtype=bool)
+    for _ in range(2 * ROUNDS):
+        closed = high - low <= 1.0
+        if (closed & sure_low & sure_high).all():
             break
-        reach *= 2.0
-        low, high = np.where(far, low - reach, low), np.where(short, high + reach, high)
-    for _ in range(ROUNDS):
-        width = high - low
-        if not (width > 1.0).any():
-            break
-        middle = np.floor(0.5 * (low + high))
-        enough = mixtures.cdf(middle, whole) >= p
-        wide = width > 1.0
-        high = np.where(wide & enough, middle, high)
-        low = np.where(wide & ~enough, middle, low)
+        at = np.where(closed, np.where(sure_high, low, high), np.floor(0.5 * (low + high)))
+        enough = mixtures.cdf(at, whole) >= p
+        beyond = closed & (enough == (at == low))
+        reach = np.where(beyond, 2.0 * reach, reach)
+        outer_low, outer_high = np.where(beyond, at - reach, low), np.where(beyond, at + reach, high)
+        low, high = np.where(enough, outer_low, at), np.where(enough, at, outer_high)
+        sure_low, sure_high = ~enough | (sure_low & ~beyond), enough | (sure_high & ~beyond)
     return high
