@@ -26,7 +26,7 @@ wheel: $(TOOLS)
 	$(BIN)/python -m release
 
 release: $(TOOLS)
-	$(BIN)/python -m release --sources
+	$(BIN)/python -m release --all
 
 verify: $(TOOLS)
 	$(BIN)/python -m verification

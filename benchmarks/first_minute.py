@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from veridex.demo.run import write_demo_data
+from veridex.demo.files import write_demo_data
 
 __all__ = ["report_first_minute"]
 

@@ -1,8 +1,8 @@
 """Build the wheel and the source archive, check both, and try the wheel where nothing else is.
 
 `python -m release` builds into dist/, checks what the index page will show, installs the wheel into clean environments
-(the lowest versions of dependencies on the oldest Python, the newest on every other one found) and runs the demo there
-with an empty home. `--sources` also unpacks the source archive and runs its own tests.
+(the lowest versions of dependencies on the oldest Python, the newest on the newest one found) and runs the demo there
+with an empty home. `--all` takes every Python found, and runs the source archive's own tests.
 """
 
 import argparse
@@ -29,7 +29,7 @@ SAID = ("units are expected in 2025-09", "Picture: demo/figures/smoker-01-foreca
 def main() -> None:
     """Build and try everything; the first thing that is wrong ends it."""
     words = argparse.ArgumentParser(description=__doc__.splitlines()[0])
-    words.add_argument("--sources", action="store_true", help="run the tests of the source archive too")
+    words.add_argument("--all", action="store_true", help="every Python found, and the tests of the source archive")
     asked = words.parse_args()
     shutil.rmtree(DIST, ignore_errors=True)
     done(sys.executable, "-m", "build", "--outdir", str(DIST), str(ROOT))
@@ -37,9 +37,10 @@ def main() -> None:
     done(sys.executable, "-m", "twine", "check", "--strict", str(wheel), str(sources))
     found = {version: path for version in PYTHONS if (path := interpreter(version)) is not None}
     print(f"Python {', '.join(found)} found; not here: {', '.join(set(PYTHONS) - set(found)) or 'none'}.", flush=True)
-    for number, (version, python) in enumerate(found.items()):
-        try_wheel(wheel, version, python, lowest=number == 0)
-    if asked.sources:
+    oldest, newest = next(iter(found)), next(reversed(found))
+    for version in found if asked.all else dict.fromkeys((oldest, newest)):
+        try_wheel(wheel, version, found[version], lowest=version == oldest)
+    if asked.all:
         try_sources(sources)
 
 

@@ -16,7 +16,7 @@ import pandas as pd
 import pytest
 
 from conftest import inside
-from veridex.demo.run import DATA
+from veridex.demo.files import DATA
 
 GUIDE = Path(__file__).parents[1] / "docs" / "guide"
 PAGES = sorted(path for path in GUIDE.glob("*.md") if path.name != "index.md")

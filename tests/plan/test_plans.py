@@ -8,7 +8,7 @@ import pytest
 
 import veridex as vx
 from conftest import inside, veridex
-from veridex.demo.run import PLAN
+from veridex.demo.files import PLAN
 from veridex.plan.page import page
 from veridex.plan.reading import read_plan
 

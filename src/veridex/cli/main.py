@@ -74,12 +74,18 @@ def demo(
     directory: Annotated[Path, typer.Argument(help="Where to write it.")] = Path("veridex-demo"),
 ) -> None:
     """Write the demo data and its plan, and run it."""
-    from veridex.cli.desk import DESK
-    from veridex.demo.run import run_demo
+    from veridex.demo.files import write_demo_data
+
+    def say(text: str) -> None:
+        typer.echo(textwrap.fill(text, width, subsequent_indent="  "))
 
     width = min(shutil.get_terminal_size().columns, 100)
-    aloud = replace(DESK, say=lambda text: typer.echo(textwrap.fill(text, width, subsequent_indent="  ")))
-    run_demo(directory, aloud)
+    write_demo_data(directory)
+    say(f"The data of Larkmoor Apiary Supply, which is invented, and a plan are in {directory}.")
+    from veridex.cli.desk import DESK  # what it loads takes a while: something was said before
+    from veridex.demo.run import run_demo
+
+    run_demo(directory, replace(DESK, say=say))
 
 
 @app.command()

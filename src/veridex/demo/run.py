@@ -1,18 +1,16 @@
-"""The demo: write the data and the plan of Larkmoor Apiary Supply, run the plan, and draw what it brought."""
+"""The demo: run the plan of Larkmoor Apiary Supply, say what it brought and draw it."""
 
-import shutil
 from collections.abc import Callable
 from dataclasses import replace
-from importlib.resources import as_file, files
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from veridex import figures as views
 from veridex.core.diagnosis.stationarity import stationarity
 from veridex.core.readable import number
-from veridex.errors import DestinationRefused
+from veridex.demo.files import PLAN
 from veridex.front import fit
-from veridex.job.desk import Desk, unshown
+from veridex.job.desk import Desk
 from veridex.job.drawing import draw_named
 from veridex.job.preparing import ALL, prepare
 from veridex.plan.run import PlanRun
@@ -21,44 +19,18 @@ from veridex.plan.running import follow
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-__all__ = ["DATA", "PLAN", "run_demo", "write_demo_data"]
+__all__ = ["run_demo"]
 
-PLAN = "plan.toml"
-DATA = (
-    *("demand.csv", "orders.csv", "weekly.csv", "spares.csv", "stands.csv"),
-    *("weather.csv", "prices.csv", "events.csv"),
-)
 SHOWN = "smoker-01"
 
 
-def write_demo_data(directory: Path) -> Path:
-    """Copy the packaged files into a directory, which is made if need be.
-
-    Raises
-    ------
-    DestinationRefused
-        If the directory cannot be written.
-    """
-    try:
-        directory.mkdir(parents=True, exist_ok=True)
-        with as_file(files("veridex.demo") / "data") as packaged:
-            for name in (*DATA, PLAN):
-                shutil.copyfile(packaged / name, directory / name)
-    except OSError as problem:
-        raise DestinationRefused(str(directory), problem.strerror or str(problem), "Name another directory.") from None
-    return directory
-
-
 def run_demo(directory: Path, desk: Desk) -> None:
-    """Write the data and the plan, run it, and show what it brought: the result, where it is, then the details."""
-    plan = write_demo_data(directory) / PLAN
-    desk.say(f"The data of Larkmoor Apiary Supply, which is invented, and a plan are in {directory}.")
+    """Run the plan that was written there, and show what it brought: the result, where it is, then the details."""
+    plan = directory / PLAN
     prepare(ALL, desk)
     desk.say(f"Running the plan, as `veridex run {plan}` does: read, tidy, test, decide, publish, draw.")
     notes: list[str] = []
-    with desk.waiting() as show:
-        show("Reading the history")
-        run = follow(plan, replace(desk, say=notes.append, waiting=unshown))
+    run = follow(plan, replace(desk, say=notes.append))
     if run.publication is None:
         for line in run.lines():
             desk.say(line)
@@ -66,7 +38,8 @@ def run_demo(directory: Path, desk: Desk) -> None:
     with desk.waiting() as show:
         show("Drawing")
         draw_named(directory / "figures", _figures(run))
-    details = [*notes, *run.lines(), *_more(run, directory)]
+        show("Testing one item, fitting one method")
+        details = [*notes, *run.lines(), *_more(run, directory)]
     for line in (*_result(run, directory), "", "Details:", *details):
         desk.say(line)
 

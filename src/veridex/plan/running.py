@@ -1,7 +1,7 @@
 """The run: what a plan says is done, unattended, killed at any moment without harm, and told."""
 
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -21,7 +21,7 @@ from veridex.errors import ParameterError, PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
 from veridex.exchange.forms.publications import PUBLICATION
 from veridex.exchange.keeping import keep, planned_at, read_publication, shown
-from veridex.job.desk import HERE, Desk
+from veridex.job.desk import HERE, Desk, silent
 from veridex.job.pipeline import Asked, Outcome, published, reach, rows_of
 from veridex.job.placing import Destination, for_publication, for_trial, last_published
 from veridex.job.reading import explanation, read_whole, scenarios_of, settled
@@ -35,6 +35,9 @@ from veridex.plan.reading import read_plan
 from veridex.plan.run import PlanRun, changes_between, failure, retold, said_of
 
 __all__ = ["follow", "run_plan"]
+
+WAITED = {"read": "Reading", "tidy": "Tidying", "place": "Writing"}
+"""What is said of parts that show no bar of their own."""
 
 
 def run_plan(plan: str | Path, only: str | None = None, *, as_of: str | None = None) -> PlanRun:
@@ -246,7 +249,9 @@ class _Work:
     @contextmanager
     def _timed(self, part: str) -> Iterator[None]:
         begun = self.desk.seconds()
-        yield
+        with self.desk.waiting() if part in WAITED else nullcontext(silent) as show:
+            show(WAITED.get(part, ""))
+            yield
         self.seconds[part] = self.desk.seconds() - begun
 
 
