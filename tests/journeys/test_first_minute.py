@@ -111,9 +111,16 @@ def test_every_part_can_be_warmed_up_and_every_method_has_its_part():
     [
         ("profile nowhere.csv", "numba matplotlib scipy pandas"),
         ("fit --help", "numba matplotlib scipy pandas"),
-        (
-            "profile demand.csv --item sku --period month --demand units",
-            "matplotlib sqlalchemy scipy.stats scipy.optimize veridex.core.methods.catalogue veridex.core.publication",
+        *(
+            (
+                f"{words} --period month --demand units --quiet",
+                "matplotlib sqlalchemy scipy.stats scipy.optimize veridex.core.methods.fold veridex.core.publication",
+            )
+            for words in (
+                "profile demand.csv --item sku",
+                "tidy demand.csv --item sku",
+                "stationarity demand.csv --item sku=smoker-01",
+            )
         ),
     ],
 )

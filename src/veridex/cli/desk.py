@@ -1,5 +1,6 @@
 """The desk of the command line: notes go to standard error, and a bar shows how far long work has come."""
 
+import re
 import sys
 import time
 from collections.abc import Callable, Iterator
@@ -18,6 +19,8 @@ __all__ = ["ALERTS", "DESK", "desk_for"]
 
 ALERTS = 3
 """The exit code where the work is done, and there is something to look into."""
+
+SECONDS = re.compile(r"\d+ s")
 
 PATIENCE = 10.0
 """Seconds after which somebody wants to know."""
@@ -38,7 +41,7 @@ def _watched(what: str, total: int) -> Iterator[Advance]:
 
 @contextmanager
 def _waiting() -> Iterator[Callable[[str], None]]:
-    """One line on standard error that moves if somebody watches it; into a file a line where something else begins."""
+    """One line on standard error that moves if somebody watches it; into a file a line where something long begins."""
     if not sys.stderr.isatty():
         yield _OnChange()
         return
@@ -47,14 +50,14 @@ def _waiting() -> Iterator[Callable[[str], None]]:
 
 
 class _OnChange:
-    """A line where another thing is waited for; that seconds have gone by is no news."""
+    """A line where another long thing, which tells its seconds, is waited for; that seconds have gone by is no news."""
 
     def __init__(self) -> None:
         self._last = ""
 
     def __call__(self, text: str) -> None:
-        news = text.rpartition(",")[0]
-        if news != self._last:
+        news, _, counted = text.rpartition(", ")
+        if SECONDS.fullmatch(counted) and news != self._last:
             self._last = news
             typer.echo(f"{news}.", err=True)
 

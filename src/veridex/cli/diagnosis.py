@@ -19,6 +19,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.history.only import only_item
 from veridex.errors import ParameterError
 from veridex.job.drawing import draw_named, file_name
+from veridex.job.preparing import prepare
 from veridex.job.reading import read
 from veridex.job.requests import Diagnosing, Placing, Reading, Ruling
 
@@ -38,7 +39,9 @@ class Diagnosed:
 def run_stationarity(reading: Reading, diagnosing: Diagnosing, ruling: Ruling, placing: Placing) -> None:
     """Test one series, advise, and look at what the advice leaves."""
     desk = desk_for(placing)
-    found = diagnosed(only_item(read(reading, ruling.tidy, desk)), diagnosing)
+    series = only_item(read(reading, ruling.tidy, desk))
+    prepare(("diagnosis",), desk)
+    found = diagnosed(series, diagnosing)
     show(shown_tests(found, placing.form), placing, title=f"{found.finding.item}: stationarity")
     for line in shown_steps(found):
         typer.echo(folded(line) if placing.form == "table" else line, err=placing.form != "table")

@@ -1,5 +1,8 @@
 """What `tidy` does and shows: the ledger of every repair."""
 
+from collections.abc import Callable, Sequence
+from typing import Any
+
 import numpy as np
 import pandas as pd
 
@@ -7,8 +10,9 @@ from veridex import figures
 from veridex.cli.desk import desk_for
 from veridex.cli.tables import show
 from veridex.core.tidying.profile import profile_items
+from veridex.job.desk import Desk
 from veridex.job.drawing import draw_items
-from veridex.job.placing import for_tidied
+from veridex.job.preparing import prepare
 from veridex.job.reading import events_of, read_whole, tell_notes, tidied_by
 from veridex.job.requests import Happening, Placing, Reading, Tidying
 
@@ -23,9 +27,10 @@ RANKED = ("item", "period", "what", "after", "before", "why")
 def run_tidy(reading: Reading, tidying: Tidying, happening: Happening, placing: Placing) -> None:
     """Repair a history, list every repair, and keep both."""
     desk = desk_for(placing)
-    place = for_tidied(placing.to)
+    place = _destination(placing.to)
     history = read_whole(reading, desk)
     events = events_of(happening, history)
+    prepare(("histories",), desk)
     tidied = tidied_by(history, tidying, events)
     tell_notes(tidied.notes, reading, desk)
     tidied = tidied if reading.key is None else tidied.only(reading.key)
@@ -33,11 +38,21 @@ def run_tidy(reading: Reading, tidying: Tidying, happening: Happening, placing: 
         title = f"Ledger: {len(tidied.ledger):,} entries"
         entries = tidied.ledger if placing.form != "table" or placing.wide else gathered(tidied.ledger)
         show(entries, placing, title=title, ranked=RANKED, cadence=tidied.history.cadence)
-    place(tidied, desk)
+    if place is not None:
+        place(tidied, desk)
     if placing.figures is not None:
         by_item = {one.series.item: one for one in profile_items(history, events)}
         draw = lambda one: figures.history(by_item[one], tidied=tidied.history[one], events=events)  # noqa: E731
         desk.say(draw_items(placing.figures, tidied.history, {"tidied": draw}))
+
+
+def _destination(to: Sequence[str]) -> Callable[[Any, Desk], None] | None:
+    """Where it is kept, checked before the work; nothing that keeps is loaded where nothing is to be."""
+    if not to:
+        return None
+    from veridex.job.placing import for_tidied
+
+    return for_tidied(to)
 
 
 def gathered(ledger: pd.DataFrame) -> pd.DataFrame:

@@ -9,11 +9,12 @@ import numpy as np
 
 from veridex import figures as views
 from veridex.core.history.history import History
-from veridex.core.publication.campaigning import Campaign
-from veridex.job.pipeline import Outcome
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+    from veridex.core.publication.campaigning import Campaign
+    from veridex.job.pipeline import Outcome
 
 __all__ = ["draw_campaign", "draw_items", "draw_named", "draw_published", "file_name"]
 
@@ -40,7 +41,7 @@ def draw_named(directory: Path, figures: Mapping[str, Callable[[], "Figure"]]) -
     return f"In {directory}: {', '.join(names)}."
 
 
-def draw_published(found: Outcome, history: History, directory: Path) -> str:
+def draw_published(found: "Outcome", history: History, directory: Path) -> str:
     """Draw each item's forecast and, where it was tested, the last one over what came; totals; what intervals held."""
     publication, verdict = found.publication, found.verdict
     kinds: dict[str, Callable[[str], Figure]] = {"forecast": lambda one: views.forecast(publication, one)}
@@ -57,7 +58,7 @@ def draw_published(found: Outcome, history: History, directory: Path) -> str:
     return f"{said} {draw_named(directory, named)}" if named else said
 
 
-def draw_campaign(found: Campaign, directory: Path) -> str:
+def draw_campaign(found: "Campaign", directory: Path) -> str:
     """Draw what a campaign added to each item that it touched, the first of many."""
     items = found.publication.items[:MOST_FIGURES]
     return draw_named(directory, {f"{file_name(one)}-campaign": partial(views.campaign, found, one) for one in items})
