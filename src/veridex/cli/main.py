@@ -1,15 +1,11 @@
 """The commands. Heavy rooms are imported inside a command: `--help` must not wait for them."""
 
-import shutil
 import sys
-import textwrap
 import traceback
-from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
 import typer
-from typer.models import CommandInfo
 
 from veridex.cli.derive import Grouped, takes
 from veridex.cli.spoken import spoken
@@ -74,18 +70,9 @@ def demo(
     directory: Annotated[Path, typer.Argument(help="Where to write it.")] = Path("veridex-demo"),
 ) -> None:
     """Write the demo data and its plan, and run it."""
-    from veridex.demo.files import write_demo_data
+    from veridex.cli.demonstrating import run_demonstration
 
-    def say(text: str) -> None:
-        typer.echo(textwrap.fill(text, width, subsequent_indent="  "))
-
-    width = min(shutil.get_terminal_size().columns, 100)
-    write_demo_data(directory)
-    say(f"The data of Larkmoor Apiary Supply, which is invented, and a plan are in {directory}.")
-    from veridex.cli.desk import DESK  # what it loads takes a while: something was said before
-    from veridex.demo.run import run_demo
-
-    run_demo(directory, replace(DESK, say=say))
+    run_demonstration(directory)
 
 
 @app.command()
@@ -342,8 +329,9 @@ def run_the_plan(running: Running) -> None:
 def run() -> None:
     """Run the command line: a wrong input is one message and exit code 2; only our faults have a traceback."""
     every = app.registered_commands
+    named = {one.name or getattr(one.callback, "__name__", ""): one for one in every}
     # The options of all commands take longer to build than most work: only those of the one that is called are.
-    app.registered_commands = [one for one in every if sys.argv[1:2] == [_name(one)]] or every
+    app.registered_commands = [named[word] for word in sys.argv[1:2] if word in named] or every
     try:
         app()
     except InputError as error:
@@ -358,7 +346,3 @@ def run() -> None:
         sys.exit(1)
     finally:
         app.registered_commands = every
-
-
-def _name(command: CommandInfo) -> str:
-    return str(command.name or getattr(command.callback, "__name__", ""))
