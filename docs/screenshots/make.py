@@ -30,7 +30,7 @@ CAMPAIGN = "--item sku=jar-honey-500 --begins 2025-03 --ends 2025-08"
 METHOD = '"holt-winters season=multiplicative"'
 
 VIEWS = {
-    "demo": "veridex demo",
+    "demo": "veridex demo > page; head -38 page",
     "plan": f"veridex plan demand.csv {TIDY} --to plan.toml",
     "profile": "veridex profile plan.toml --quiet",
     "tidy": "veridex tidy plan.toml --quiet",
