@@ -70,6 +70,8 @@ def test_the_site_builds_without_a_warning_and_has_every_public_name(tmp_path):
     assert done.returncode == 0 and done.stderr == "", done.stderr
     page = (tmp_path / "reference" / "index.html").read_text()
     assert [name for name in vx.__all__ if not re.search(rf"\bvx\.{name}\b", page) and name != "figures"] == []
+    look = (tmp_path / "guide" / "look" / "index.html").read_text()
+    assert 'href="https://veridex.example/source/examples/look_at_it.py"' in look
 
 
 def test_every_link_and_picture_is_there():

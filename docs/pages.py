@@ -11,9 +11,8 @@ from mkdocs.structure.pages import Page
 ROOT = Path(__file__).parents[1]
 SOURCE = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["urls"]["Source"]
 
-OUTSIDE = re.compile(
-    r"\]\((?:\.\./)?(examples|src|tests|CONTRIBUTING|CHANGELOG|LICENSE|benchmarks|verification)([^)]*)\)"
-)
+OUTSIDE = re.compile(r"\]\((?:\.\./)*((?:examples|src|tests|benchmarks|verification|[A-Z]{7,})\b[^)]*)\)")
+"""Links to files that are no pages, whatever the depth of the page that has them."""
 
 
 def on_files(files: Files, config: Any) -> Files:
