@@ -4,11 +4,15 @@ import json
 import os
 import subprocess
 import sys
+from dataclasses import replace
 
 import pytest
 
+from veridex.core.methods.catalogue import FAMILIES as METHODS
 from veridex.core.methods.catalogue import methods
-from veridex.job.preparing import ALL, parts_of
+from veridex.job import preparing
+from veridex.job.desk import HERE
+from veridex.job.preparing import ALL, FAMILIES, parts_of
 from veridex.job.warmups import PARTS
 
 VERIDEX = f"{os.path.dirname(sys.executable)}/veridex"
@@ -84,6 +88,14 @@ def test_a_part_is_compiled_once_per_machine_and_shown(tmp_path):
     assert python(COMPILED, cwd=tmp_path, **cache).stdout == "0\n"
 
 
+def test_a_part_that_fails_is_said_and_left_to_the_work(tmp_path, monkeypatch):
+    said = []
+    monkeypatch.setattr(preparing, "kept_in", lambda: tmp_path)
+    monkeypatch.setattr(preparing, "ALL", ("no such part",))
+    assert preparing.prepare(["no such part"], replace(HERE, say=said.append)) == ()
+    assert said == ["Not prepared: no such part; what is needed of it is compiled by the work itself."]
+
+
 def test_where_nothing_can_be_kept_it_is_said_once_and_the_work_is_done(tmp_path, data):
     (tmp_path / "demand.csv").write_bytes((data / "demand.csv").read_bytes())
     done = python(UNKEPT, cwd=tmp_path)
@@ -97,6 +109,8 @@ def test_no_kernel_is_compiled_for_a_second_kind_of_the_same_numbers(tmp_path, d
 
 def test_every_part_can_be_warmed_up_and_every_method_has_its_part():
     assert set(ALL) == set(PARTS)
+    alone = {family.name for family in METHODS} - {"combination", "tuned"}
+    assert {text.split()[0] for texts in FAMILIES.values() for text in texts} == alone
     assert parts_of(methods(["naive", "theta"])) == ("theta", "plain")
     blend = "combination of=[arima, holt-winters season=additive]"
     assert parts_of(methods([blend, "tuned of=[croston alpha=0.1, croston alpha=0.2]"])) == (

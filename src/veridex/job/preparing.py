@@ -39,7 +39,7 @@ FAMILIES: dict[str, tuple[str, ...]] = {
     "theta": ("theta",),
     "group-season": ("group-season",),
     "intermittent": ("croston", "sba", "tsb"),
-    "regression": ("linear-trend", "poly-trend", "trend-season", "harmonic"),
+    "regression": ("linear-trend", "poly-trend", "trend-season", "harmonic", "bending-trend", "driver-regression"),
     "plain": ("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-mean", "moving-average"),
 }
 """The methods of each family, those that take longest to compile first."""
@@ -63,7 +63,7 @@ def parts_of(lineup: Iterable["Method"]) -> tuple[str, ...]:
 def prepare(wanted: Iterable[str], desk: Desk) -> tuple[str, ...]:
     """Compile what is wanted and not yet compiled on this machine, show how far it is, and say which parts that were.
 
-    A part that fails is left to the work itself, which compiles what it needs.
+    A part that fails is said, and left to the work itself, which compiles what it needs.
     """
     missing = [name for name in wanted if name not in _ready]
     if not missing or not _can_start():
@@ -79,7 +79,10 @@ def prepare(wanted: Iterable[str], desk: Desk) -> tuple[str, ...]:
     with FileLock(note.with_suffix(".lock")):  # of two runs at once the second waits for the first
         left = [name for name in ALL if name in set(missing) - _noted(note)]
         _side_by_side(left, note, desk)
-    return tuple(name for name in left if name in _noted(note))
+    made = _noted(note)
+    if failed := [name for name in left if name not in made]:
+        desk.say(f"Not prepared: {', '.join(failed)}; what is needed of it is compiled by the work itself.")
+    return tuple(name for name in left if name in made)
 
 
 def kept_in() -> Path | None:
@@ -113,17 +116,21 @@ def _side_by_side(left: list[str], note: Path, desk: Desk) -> None:
     """A process per part, as many at a time as there are cores; what is done is noted at once."""
     waiting, running, done = list(left), dict[str, subprocess.Popen[bytes]](), 0
     begun = time.monotonic()
-    with desk.waiting() as show:
-        while waiting or running:
-            while waiting and len(running) < _cores():
-                name = waiting.pop(0)
-                running[name] = _started(name)
-            for name in [name for name, process in running.items() if process.poll() is not None]:
-                done += 1
-                if running.pop(name).returncode == 0:
-                    _add(name, note)
-            _show(show, running, done, len(left), time.monotonic() - begun)
-            time.sleep(GLANCE)
+    try:
+        with desk.waiting() as show:
+            while waiting or running:
+                while waiting and len(running) < _cores():
+                    name = waiting.pop(0)
+                    running[name] = _started(name)
+                for name in [name for name, process in running.items() if process.poll() is not None]:
+                    done += 1
+                    if running.pop(name).returncode == 0:
+                        _add(name, note)
+                _show(show, running, done, len(left), time.monotonic() - begun)
+                time.sleep(GLANCE)
+    finally:  # whoever stops the work stops these
+        for process in running.values():
+            process.terminate()
 
 
 def _show(show: Callable[[str], None], running: Iterable[str], done: int, all_of: int, seconds: float) -> None:
