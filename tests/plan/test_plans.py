@@ -56,9 +56,15 @@ def test_a_plan_says_what_the_call_said_and_what_was_found_out(plan, ten_csv):
     assert "T0k3n" not in secret.stderr and not list(plan.parent.glob("*no.toml*"))
 
 
+def written(plan):
+    """What stands where a plan publishes to, and since when; other tests may have published already."""
+    return sorted((path, path.stat().st_mtime_ns) for path in (plan.parent / "out").rglob("*"))
+
+
 def test_every_command_takes_a_plan_for_its_file(plan, ten_csv, tmp_path):
     one, words = ["--item", "smoker-01"], ["--tidy", "gaps=interpolate", "--as", "csv"]
     long = [ten_csv, *[word.replace("sku", "sku=smoker-01") for word in WORDS]]
+    before = written(plan)
     for verb, more in (
         ("profile", []),
         ("look", []),
@@ -75,7 +81,7 @@ def test_every_command_takes_a_plan_for_its_file(plan, ten_csv, tmp_path):
         bare
         == inside("fit", plan, *one, "--method", "theta", "--part", "forecast", "--horizon", 4, "--as", "csv").stdout
     )
-    assert not (plan.parent / "out").exists()  # only `publish` and `run` write where a plan says
+    assert written(plan) == before  # only `publish` and `run` write where a plan says
     wins = inside("backtest", plan, "--methods", "naive", "--origins", 3, "--horizon", 2, "--as", "csv")
     assert wins.returncode == 0 and "holdout" not in wins.stdout and len(wins.stdout.splitlines()) == 3
 
