@@ -16,7 +16,7 @@ from hypothesis import settings
 
 import veridex as vx
 from servers import postgresql_server
-from veridex.cli.main import run
+from veridex.cli.entry import run
 
 # What reads the keyboard puts the width of a screen into the environment; files have none.
 os.environ.pop("COLUMNS", None)

@@ -26,7 +26,7 @@ def test_public_names_are_deliberate():
         vx.forecastle  # noqa: B018
 
 
-@pytest.mark.parametrize("start", ["import veridex", "import veridex.cli.main"])
+@pytest.mark.parametrize("start", ["import veridex", "import veridex.cli.entry"])
 def test_import_loads_nothing_heavy(start):
     code = f"import sys, json; {start}; print(json.dumps([m for m in {HEAVY!r} if m in sys.modules]))"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

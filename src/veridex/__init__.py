@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from veridex.job.campaign import campaign
     from veridex.job.control import control
     from veridex.job.reproduce import reproduce
+    from veridex.onepage.page import board
     from veridex.plan.run import PlanRun
     from veridex.plan.running import run_plan
 
@@ -82,6 +83,7 @@ _HOMES = {
     "Watch": "core.publication.watch.watch",
     "VeridexError": "errors",
     "backtest": "front",
+    "board": "onepage.page",
     "breaks": "core.diagnosis.breaks",
     "compare_fits": "front",
     "campaign": "job.campaign",
@@ -154,6 +156,7 @@ __all__ = [
     "VeridexError",
     "Watch",
     "backtest",
+    "board",
     "breaks",
     "campaign",
     "compare_fits",

@@ -122,7 +122,7 @@ def test_a_publication_comes_back_to_the_bit(tmp_path, publication):
             )
             assert other.total_law(step).cdf(300.0) == one.total_law(step).cdf(300.0)
         assert np.array_equal(other.paths(7), one.paths(7)) and other.support == one.support
-    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 9"
+    assert json.loads((target / "manifest.json").read_text())["format"] == "veridex publication 10"
     counted = vx.publish(vx.History.from_numbers([1, 2, 3.5, 0.1 + 0.2], cadence="counted"), method="naive", horizon=2)
     same(vx.read_publication(vx.write(counted, target)), counted)  # an earlier publication is replaced
 

@@ -35,7 +35,7 @@ UNKEPT = """
 import sys
 from numba.core.caching import CompileResultCacheImpl
 CompileResultCacheImpl._locator_classes = []  # as where nothing can be written
-from veridex.cli.main import run
+from veridex.cli.entry import run
 sys.argv = ["veridex", "fit", "demand.csv", "--item", "sku=smoker-01", "--period", "month", "--demand", "units",
             "--method", "mean", "--as", "csv"]
 run()
@@ -58,7 +58,7 @@ print(*(one for one in ours if len(one.signatures) > 1))
 
 LOADED = """
 import sys
-from veridex.cli.main import run
+from veridex.cli.entry import run
 sys.argv = ["veridex", *sys.argv[1:]]
 try:
     run()

@@ -84,7 +84,7 @@ def test_the_packaged_files_come_from_the_generator(tmp_path, data):
 
 
 def test_our_own_faults_are_exit_code_1(tmp_path):
-    code = "import veridex.cli.main as m, veridex.demo.run as r; r.run_demo = None; m.run()"
+    code = "import veridex.cli.entry as m, veridex.demo.run as r; r.run_demo = None; m.run()"
     done = subprocess.run(
         [sys.executable, "-c", code, "demo"], capture_output=True, text=True, cwd=tmp_path, check=False
     )

@@ -1,18 +1,15 @@
 """The commands. Heavy rooms are imported inside a command: `--help` must not wait for them."""
 
-import sys
-import traceback
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from veridex.cli.derive import Grouped, takes
-from veridex.cli.spoken import spoken
-from veridex.errors import InputError
 from veridex.exchange.missing import refuse_missing
 from veridex.job.requests import (
     Applying,
+    Boarding,
     Campaigning,
     Controlling,
     Deciding,
@@ -39,7 +36,7 @@ from veridex.job.requests import (
 from veridex.job.words import Stated
 from veridex.version import VERSION
 
-__all__ = ["app", "run"]
+__all__ = ["app"]
 
 app = typer.Typer(
     name="veridex",
@@ -291,8 +288,17 @@ def record(
 
 
 @app.command(cls=Grouped)
+@takes()
+def board(boarding: Boarding) -> None:
+    """Write one page to hand round: all items, each item, the portfolio; opened in any browser, without a network."""
+    from veridex.cli.boarding import run_board
+
+    run_board(boarding)
+
+
+@app.command(cls=Grouped)
 @takes(
-    publishing="method horizon levels intervals quantiles totals_from groups past",
+    publishing="method horizon levels intervals quantiles totals_from groups past board",
     telling="on webhook mail_to mail_from mail_server mail_security mail_user mail_password",
     testing="methods scheme origins search_every refit_every engine",
 )
@@ -324,25 +330,3 @@ def run_the_plan(running: Running) -> None:
     from veridex.cli.running import run_plan_file
 
     raise typer.Exit(run_plan_file(running))
-
-
-def run() -> None:
-    """Run the command line: a wrong input is one message and exit code 2; only our faults have a traceback."""
-    every = app.registered_commands
-    named = {one.name or getattr(one.callback, "__name__", ""): one for one in every}
-    # The options of all commands take longer to build than most work: only those of the one that is called are.
-    app.registered_commands = [named[word] for word in sys.argv[1:2] if word in named] or every
-    try:
-        app()
-    except InputError as error:
-        typer.echo(f"veridex: {spoken(error)}", err=True)
-        sys.exit(2)
-    except BrokenPipeError:
-        sys.stderr.close()  # the reader of our output has gone; there is nobody to tell
-        sys.exit(0)
-    except Exception:
-        traceback.print_exc()
-        typer.echo("veridex: this is our fault, not yours. Please report it with the lines above.", err=True)
-        sys.exit(1)
-    finally:
-        app.registered_commands = every

@@ -7,6 +7,7 @@ from veridex.cli.published import show_publication
 from veridex.cli.tables import paragraph, show
 from veridex.core.publication.reproducing import Reproduced
 from veridex.exchange.keeping import read_publication
+from veridex.job.boarding import checked_page, write_board
 from veridex.job.drawing import draw_published
 from veridex.job.engines import engine_of
 from veridex.job.pipeline import Asked, published, refuse_idle, refuse_with_again, rows_of, trial_for
@@ -45,6 +46,8 @@ def run_publish(
     if not placing.to:
         stated.refuse("what was published last time is looked for where --to says", "keep")
     place = for_publication(placing.to)
+    if publishing.board is not None:
+        checked_page(publishing.board)
     history, told = brought(reading, ruling, driving, happening, desk)
     asked = Asked(
         publishing=publishing,
@@ -60,6 +63,9 @@ def run_publish(
     place(found.publication, desk)
     if placing.figures is not None:
         desk.say(draw_published(found, history, placing.figures))
+    if publishing.board is not None:
+        earlier = () if asked.last is None else (asked.last,)
+        write_board(found.publication, found.verdict, publishing.board, desk, earlier=earlier)
     return 0
 
 

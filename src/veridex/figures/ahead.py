@@ -17,6 +17,7 @@ from veridex.core.methods.words import counted
 from veridex.core.publication.dossier import ItemPublication, Scores
 from veridex.core.publication.groups import ALL
 from veridex.core.publication.publication import Publication
+from veridex.core.publication.shown import heading, held_in_words, past_of, season_before
 from veridex.core.readable import quantity
 from veridex.errors import ParameterError
 from veridex.figures.choices import item_of
@@ -77,12 +78,12 @@ def forecast(
     for j in reversed(range(len(wanted.levels))):
         line.band(one.origin + 1, lower[j], upper[j], band_color(j))
     keys: list[Artist] = [line_key("actual", INK)]
-    beside = _season_before(one, turn, steps) if last_year else np.full(steps, np.nan)
+    beside = season_before(one, turn, steps) if last_year else np.full(steps, np.nan)
     if np.isfinite(beside).any():
         line.line(one.origin + 1, beside, INK, width=1.0, dash=(0, (2, 2)), marks=False)
         keys.append(line_key(f"{cadence.length(turn)} before", INK, width=1.0, dash=(0, (2, 2))))
     line.line(start, one.past, INK)
-    laid, values = lay(line, _past_of(publication, one), overlay)
+    laid, values = lay(line, past_of(publication, one), overlay)
     keys += laid
     line.line(one.origin + 1, points, AMBER, width=2.2)
     keys.append(line_key("forecast" if one.method is None else f"forecast: {short_name(one.method)}", AMBER, width=2.2))
@@ -96,36 +97,10 @@ def forecast(
     drawn = [line.cut(one.origin + 1, values)[1] for values in (points, beside, *lower, *upper, *quantiles)]
     drawn += [line.cut(one.origin + 1, other.points)[1] for other in one.scenarios]
     line.fit(sheet, start, one.past, *drawn, *values)
-    sheet.titled(_title(publication, one, steps), line.axes)
+    sheet.titled(heading(publication, one), line.axes)
     _words(sheet, line, one, points)
     sheet.legend(keys)
     return sheet.whole
-
-
-def _past_of(publication: Publication, one: ItemPublication) -> ItemHistory:
-    """The history that is published with the forecast."""
-    demand = publication.head.demand
-    return ItemHistory(
-        item=one.item,
-        cadence=publication.cadence,
-        season_length=demand.season_length,
-        start=one.origin + 1 - one.past.size,
-        values=one.past,
-        measure=demand.measure,
-    )
-
-
-def _title(publication: Publication, one: ItemPublication, steps: int) -> str:
-    cadence, measure = publication.cadence, publication.head.demand.measure
-    length = cadence.noun if steps == 1 else f"{steps} {cadence.plural}"
-    said = f"{one.item}: next {length}"
-    if one.route == "retired":
-        said = f"{one.item}, retired: next {length}"
-    totals = one.totals
-    if totals is None or not np.isfinite(totals.points[-1:]).all() or not totals.points.size:
-        return said
-    together = quantity(float(totals.points[-1]), measure.unit)
-    return f"{said}, {together} in all" if measure.adds_up else f"{said}, {together} in the mean"
 
 
 def _words(sheet: Sheet, line: Timeline, one: ItemPublication, points: FloatArray) -> None:
@@ -151,22 +126,11 @@ def _numbers(
     return one.outlook.points, np.asarray(bands.lower), np.asarray(bands.upper), np.asarray(bands.quantiles)
 
 
-def _season_before(one: ItemPublication, turn: int, steps: int) -> FloatArray:
-    """The demand of the same periods a season before; of later ones nothing."""
-    found = np.full(steps, np.nan)
-    if turn > 1:
-        known = one.past[max(one.past.size - turn, 0) :][:steps] if one.past.size >= turn else np.empty(0)
-        found[: known.size] = known
-    return found
-
-
 def _bands_keys(scores: Scores | None, levels: tuple[float, ...]) -> list[Artist]:
     """Each level, and what share of actuals such bands held in the backtest."""
     keys = []
     for j, level in enumerate(levels):
-        held = np.nan if scores is None else scores.coverage.get(f"{level:g}", np.nan)
-        said = f"held {held:.0f} % when tested" if np.isfinite(held) else "coverage not tested"
-        keys += band_key((level,), (band_color(j),), f"interval ({said})")
+        keys += band_key((level,), (band_color(j),), held_in_words(scores, level))
     return keys
 
 

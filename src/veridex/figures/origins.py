@@ -15,13 +15,13 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.methods.method import Method
 from veridex.core.methods.words import counted
 from veridex.core.readable import number
+from veridex.core.verdict.tested import Tested, as_tested, trial_of
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 from veridex.figures.choices import item_of, methods_of
 from veridex.figures.overlays import lay
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, BANDS, GRID, GROUND, INK, PLUM, band_color, wrapped
-from veridex.figures.tested import Tested, tested, trial_of
 from veridex.figures.timeline import Timeline, band_key, line_key, mark_key
 
 __all__ = ["folds", "holdout", "rolling"]
@@ -66,7 +66,7 @@ def holdout(
     sheet, trial = Sheet.of(asked, panels=True), trial_of(source)
     name = item_of(trial.history.names, item)
     named: Sequence[Method | None] = (None,) if methods is None else methods_of(trial, methods)
-    found = [tested(source, name, one) for one in named]
+    found = [as_tested(source, name, one) for one in named]
     every = isinstance(origin, str) and origin == "all"
     columns = 1 if len(found) == 1 else 2 if len(found) <= 4 else 3
     grid = sheet.figure.subplots(math.ceil(len(found) / columns), columns, sharey=True, squeeze=False)
@@ -180,7 +180,7 @@ def rolling(
     ParameterError, ItemUnknown
     """
     sheet, trial = Sheet.of(asked), trial_of(source)
-    one = tested(source, item_of(trial.history.names, item), method)
+    one = as_tested(source, item_of(trial.history.names, item), method)
     if not 1 <= step <= one.horizon:
         raise ParameterError("step", repr(step), f"the trial looked {one.horizon} ahead")
     series = one.series

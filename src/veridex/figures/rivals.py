@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Unpack
 
 import numpy as np
@@ -11,7 +10,6 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
-from veridex.core.arrays import FloatArray
 from veridex.core.backtest.trial import Trial
 from veridex.core.fitted.fitted import fit
 from veridex.core.history.item import ItemHistory
@@ -20,28 +18,18 @@ from veridex.core.methods.short_names import short_name
 from veridex.core.methods.words import counted
 from veridex.core.readable import number
 from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.rivals import Rival, rivals_at, rivals_errors
+from veridex.core.verdict.tested import trial_of
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import MeasureUnknown
 from veridex.figures.choices import item_of, methods_of
 from veridex.figures.sheet import Asked, Sheet, view
 from veridex.figures.style import AMBER, GRID, GROUND, INK, TEAL, wrapped
-from veridex.figures.tested import decided_then, tested, trial_of
 from veridex.figures.timeline import Timeline, line_key
 
 __all__ = ["contenders"]
 
 END = "end"
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Rival:
-    """A panel: whose forecast, the forecast, its error, why there is none, and whether it is published."""
-
-    name: str
-    points: FloatArray
-    error: float
-    reason: str
-    won: bool = False
 
 
 @view
@@ -84,7 +72,7 @@ def contenders(
     if origin == END:
         start, rivals = series.start + len(series), _futures(trial, series, named, errors, choice)
     else:
-        start, rivals = _pasts(source, trial, name, named, origin, errors, choice)
+        start, rivals = rivals_at(source, name, named, errors, origin)
     rivals = sorted(rivals, key=lambda one: (np.isnan(one.points).all(), math.isnan(one.error), one.error))
     columns = 5 if len(rivals) > 12 else 4 if len(rivals) > 6 else min(3, len(rivals))
     rows = math.ceil(len(rivals) / columns)
@@ -102,41 +90,12 @@ def contenders(
 def _errors(trial: Trial, item: str, measure: str, choice: Choice | None) -> dict[Method, float]:
     """The error of each method: what the verdict goes by, or a measure on the cells that every method has."""
     if choice is not None:
-        claim, entries = choice.claim, choice.evidence.entries
-        own = claim.errors if claim.origins else [entry.error for entry in entries]
-        return {entry.method: float(error) for entry, error in zip(entries, own, strict=True)}
+        return rivals_errors(choice)
     table = trial.common_scores
     if measure not in table.columns:
         raise MeasureUnknown(measure, tuple(name for name in table.columns if name not in ("item", "method", "n")))
     own_rows = table[table["item"] == item].set_index("method")[measure]
     return {one: float(own_rows.get(one.text, np.nan)) for one in trial.lineup}
-
-
-def _pasts(
-    source: Trial | Verdict,
-    trial: Trial,
-    item: str,
-    named: Sequence[Method],
-    origin: object,
-    errors: dict[Method, float],
-    choice: Choice | None,
-) -> tuple[int, list[Rival]]:
-    """Forecasts of a past origin; the ordinal of the first period forecast."""
-    made = [tested(trial, item, one) for one in named]
-    whole = max(made, key=lambda one: one.origins.size)
-    start = int(whole.origins[whole.at(origin)]) + 1 if whole.origins.size else whole.series.start + len(whole.series)
-    winner = None if choice is None else choice.winner
-    rivals = []
-    for method, one in zip(named, made, strict=True):
-        at = np.flatnonzero(one.origins == start - 1)
-        points = one.points[at[0]] if at.size else np.full(trial.horizon, np.nan)
-        won = winner is not None and winner.method == method
-        rivals.append(Rival(one.name, points, errors[method], one.reason or "not at this origin", won))
-    if isinstance(source, Verdict) and choice is not None and choice.joined:
-        blend = decided_then(trial, choice)
-        if blend is not None and (at := np.flatnonzero(blend.origins == start - 1)).size:
-            rivals.append(Rival("the blend, as decided then", blend.points[at[0]], choice.claim.error, "", True))
-    return start, rivals
 
 
 def _futures(

@@ -32,6 +32,7 @@ from veridex.job.testing import backtested
 from veridex.job.words import Stated, told_by
 
 __all__ = [
+    "MANY_CHOICES",
     "Asked",
     "Outcome",
     "decided",

@@ -5,11 +5,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from typing import Any
 
-from veridex.core.backtest.engine import Engine
+from veridex.core.backtest.engine import Engine, Progress
 from veridex.core.backtest.pace import Pace
 from veridex.core.backtest.runner import Course, run_backtest
 from veridex.core.backtest.scheme_words import SCHEMES
 from veridex.core.backtest.schemes import Scheme
+from veridex.core.backtest.trial import Trial
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.events import Events
 from veridex.core.history.history import History, as_history
@@ -27,7 +28,7 @@ from veridex.job.desk import HERE, Desk
 from veridex.job.engines import engine_of, made_now, running
 from veridex.job.pipeline import released
 
-__all__ = ["made_again", "reproduce"]
+__all__ = ["decided_as_published", "made_again", "reproduce"]
 
 
 def reproduce(
@@ -137,14 +138,24 @@ def _verdict(
     )
     with desk.watched("backtest", len(tested)) as progress:
         trial = run_backtest(tested, course, running(desk, engine, progress))
+    return decided_as_published(publication, trial)
+
+
+def decided_as_published(
+    publication: Publication, trial: Trial, engine: Engine | None = None, progress: Progress | None = None
+) -> Verdict:
+    """The verdict that was published: a trial decided, kept and overridden as the manifest says."""
+    said: Mapping[str, Any] = publication.head.backtest or {}
     stated: dict[str, Any] = {
         key: tuple(one) if isinstance(one, list) else one for key, one in said["conditions"].items()
     }
-    verdict = decide(trial, said["rule"], **stated)
-    stayed = {one.item: _before(one) for one in publication.published.values() if one.stayed and one.item in then.names}
+    verdict = decide(trial, said["rule"], **stated, engine=engine, progress=progress)
+    known = set(trial.history.names)
+    published = [one for one in publication.published.values() if one.item in known]
+    stayed = {one.item: _before(one) for one in published if one.stayed}
     verdict = kept_until_worse(verdict, stayed) if stayed else verdict
-    for one in publication.published.values():
-        if one.override is not None and one.decided is not None and one.item in then.names:
+    for one in published:
+        if one.override is not None and one.decided is not None:
             verdict = verdict.override(one.item, one.decided, one.override.reason)
     return verdict
 

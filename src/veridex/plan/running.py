@@ -20,7 +20,8 @@ from veridex.core.publication.watch.watch import Watch
 from veridex.errors import ParameterError, PlanUntested, PlanWrong, VeridexError
 from veridex.errors.plans import Fault
 from veridex.exchange.forms.publications import PUBLICATION
-from veridex.exchange.keeping import keep, planned_at, read_publication, shown
+from veridex.exchange.keeping import keep, planned_at, read_publication, read_trial, shown
+from veridex.exchange.trial_directories import is_trial_directory
 from veridex.job.desk import HERE, Desk, silent
 from veridex.job.pipeline import Asked, Outcome, published, reach, rows_of
 from veridex.job.placing import Destination, for_publication, for_trial, last_published
@@ -124,6 +125,7 @@ class _Work:
         """Do what is asked for."""
         to = self.plan.request(Placing).to
         place = self._destination(to)
+        self._check_page()
         with self._timed("read"):
             raw, told = self._read()
         key = digest_of(
@@ -139,6 +141,7 @@ class _Work:
             to=tuple(map(shown, to)),
         )
         if self.only in (None, "publish") and self._stands_already(to, key):
+            self._hand_round_late(to, key)
             self._tell_late(to)
             return replace(run, outcome="unchanged", seconds=self.seconds)
         self._tell_late(to)
@@ -160,6 +163,14 @@ class _Work:
             fault = Fault("publish.to", 'it is missing; say where, as in to = "published"')
             raise PlanWrong(str(self.plan.file), (fault,))
         return for_publication(to)
+
+    def _check_page(self) -> None:
+        """Refuse a page that cannot be written, before the work."""
+        to = self.plan.request(Publishing).board
+        if to is not None:
+            from veridex.job.boarding import checked_page
+
+            checked_page(to)
 
     def _stands_already(self, to: Sequence[str], key: str) -> bool:
         """Whether these data and this plan were published already; places that lack it get it from one that has it."""
@@ -215,6 +226,7 @@ class _Work:
         with self._timed("place"):
             place(run.publication, self.desk)
             self._draw(found, run.history)
+            self._hand_round(found, run, last)
         return run
 
     def _draw(self, found: Outcome, history: History) -> None:
@@ -224,6 +236,28 @@ class _Work:
             from veridex.job.drawing import draw_published  # only here: most runs draw nothing
 
             self.desk.say(draw_published(found, history, directory))
+
+    def _hand_round(self, found: Outcome, run: PlanRun, last: Publication | None) -> None:
+        """Write the page to hand round, where the plan names one."""
+        to = self.plan.request(Publishing).board
+        if to is not None:
+            from veridex.job.boarding import write_board  # only here: most runs write none
+
+            earlier = () if last is None else (last,)
+            write_board(found.publication, found.verdict, to, self.desk, earlier=earlier, watched=run.watch)
+
+    def _hand_round_late(self, to: Sequence[str], key: str) -> None:
+        """Write the page of what stands already, where it is missing."""
+        page = self.plan.request(Publishing).board
+        if page is None or page.exists():
+            return
+        from veridex.job.boarding import tested_as_published, write_board
+
+        publication = read_publication(next(one for one in to if _stands(one, key)))
+        tests = self.journal.tests
+        known = publication.head.backtest is not None and is_trial_directory(tests)
+        tested = tested_as_published(publication, read_trial(tests), self.desk) if known else None
+        write_board(publication, tested, page, self.desk)
 
     def _tested(self, history: History, asked: Asked) -> Trial:
         """The backtest, in a directory; what was tested is taken over, and with only= publish nothing else is."""

@@ -25,24 +25,23 @@ def with_failed(trial: Results, table: pd.DataFrame, groups: tuple[str, ...]) ->
     whole = full.merge(table, on=list(groups), how="left")
     lost = whole["n"].isna().to_numpy()
     whole["n"] = whole["n"].fillna(0).astype(np.int64)
-    known: dict[tuple[int, int | None], str] = {}
+    known: dict[tuple[int, str | None], str] = {}
     reasons = []
     for row, gone in zip(whole[list(groups)].to_dict("records"), lost, strict=True):
-        at = (int(row["method"]), int(row["item"]) if "item" in row else None)
+        at = (int(row["method"]), trial.history.names[int(row["item"])] if "item" in row else None)
         if gone and at not in known:
             known[at] = reason_of(trial, *at) or "no actual came in these cells"
         reasons.append(known[at] if gone else "")
     return whole.assign(reason=reasons)
 
 
-def reason_of(trial: Results, method: int, item: int | None = None) -> str:
+def reason_of(trial: Results, method: int, item: str | None = None) -> str:
     """The reason that most folds of a method have, over all items or of one; empty where it forecast."""
     counts: Counter[int] = Counter()
-    for block in trial.blocks():
-        status = block.arrays.status[:, method]
-        if item is not None:
-            status = status[[item - block.first]] if 0 <= item - block.first < len(status) else status[:0]
-        counts.update(status[status != Status.NO_FOLD].ravel().tolist())
+    each = (block.arrays.status for block in trial.blocks()) if item is None else [trial[item].status[None]]
+    for status in each:
+        own = status[:, method]
+        counts.update(own[own != Status.NO_FOLD].ravel().tolist())
     if not counts:
         return "too short for a fold of this scheme"
     told = [(code, n) for code, n in counts.most_common() if code > Status.DONE]

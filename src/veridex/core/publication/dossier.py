@@ -72,7 +72,10 @@ class MemberRecord(NamedTuple):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FitRecord:
-    """What is written down about a refit; criteria are NaN where there is no likelihood."""
+    """What is written down about a refit; criteria are NaN where there is no likelihood.
+
+    The equation has those of its members in it, whose own records have none.
+    """
 
     settings: Mapping[str, Any]
     form: str
@@ -81,6 +84,7 @@ class FitRecord:
     variance: float
     log_likelihood: float = np.nan
     aicc: float = np.nan
+    equation: str = ""
     members: tuple[MemberRecord, ...] = ()
 
 

@@ -257,7 +257,13 @@ def _record(fitted: Fitted) -> FitRecord | None:
     if fitted.account is None:
         return None
     found = _told(fitted.account, dict(fitted.method.settings))
-    return replace(found, words=fitted.in_words(), log_likelihood=fitted.log_likelihood, aicc=fitted.aicc)
+    return replace(
+        found,
+        words=fitted.in_words(),
+        equation=fitted.equation(),
+        log_likelihood=fitted.log_likelihood,
+        aicc=fitted.aicc,
+    )
 
 
 def _told(account: Account, settings: Mapping[str, object]) -> FitRecord:

@@ -28,7 +28,7 @@ from veridex.core.publication.head import Demand, Grouped, Head, Made, Planned
 
 __all__ = ["FORMAT", "evidence_of", "head_entry", "head_of", "item_entry", "manifest", "plain"]
 
-FORMAT = "veridex publication 9"
+FORMAT = "veridex publication 10"
 
 BY_EVIDENCE = "calibrated where there is a backtest, else model"
 
@@ -118,6 +118,7 @@ def _fit_entry(fit: FitRecord) -> dict[str, Any]:
         "settings": plain(fit.settings),
         "form": fit.form,
         "in_words": fit.words,
+        "equation": fit.equation,
         "coefficients": [plain(one._asdict()) for one in fit.estimates],
         "variance": plain(fit.variance),
         "log_likelihood": plain(fit.log_likelihood),
@@ -125,7 +126,7 @@ def _fit_entry(fit: FitRecord) -> dict[str, Any]:
     }
     members = [{"method": one.method, "share": plain(one.share)} | _fit_entry(one.record) for one in fit.members]
     for one in members:
-        del one["settings"]  # its text says them
+        del one["settings"], one["equation"]  # its text says the ones, the whole has the other
     return entry | ({"members": members} if members else {})
 
 
@@ -207,6 +208,7 @@ def _fit_of(entry: Mapping[str, Any]) -> FitRecord:
         settings=entry.get("settings", {}),
         form=entry["form"],
         words=entry["in_words"],
+        equation=entry.get("equation", ""),
         estimates=tuple(Estimate(**_numbers(Estimate, one)) for one in entry["coefficients"]),
         variance=_number(entry["variance"]),
         log_likelihood=_number(entry["log_likelihood"]),

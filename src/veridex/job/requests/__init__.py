@@ -5,6 +5,7 @@ the job turns words into values. Several values are tuples here, separated by co
 by one.
 """
 
+from veridex.job.requests.boarding import Boarding
 from veridex.job.requests.diagnosing import Applying, Diagnosing, Fitting, Looking
 from veridex.job.requests.placing import Placing, Planning, Running, Telling
 from veridex.job.requests.publishing import Deciding, Overrule, Publishing
@@ -14,6 +15,7 @@ from veridex.job.requests.watching import Campaigning, Controlling, Published, T
 
 __all__ = [
     "Applying",
+    "Boarding",
     "Campaigning",
     "Controlling",
     "Deciding",

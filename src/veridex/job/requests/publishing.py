@@ -1,6 +1,7 @@
 """What can be said of what is decided and published."""
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Annotated, ClassVar, Literal
 
 from veridex.errors import ParameterError
@@ -91,6 +92,9 @@ class Publishing:
     ] = 1
     groups: Annotated[Texts, Word(help="Totals too: all, or key columns, separated by commas.")] = ()
     past: Annotated[str, Word(help="Periods of history in the table, or all.")] = "all"
+    board: Annotated[
+        Path | None, Word(help="Also the page to hand round, a file ending in .html (see `veridex board`).", place=True)
+    ] = None
     part: Annotated[
         Literal["forecasts", "models", "totals"],
         Word(help="Which part is shown; models: a row per item, what was fitted.", planned=""),

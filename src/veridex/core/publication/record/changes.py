@@ -15,6 +15,7 @@ from veridex.core.methods.short_names import short_name
 from veridex.core.preparation.regressors import Explanation
 from veridex.core.publication.came import came
 from veridex.core.publication.dossier import ItemPublication
+from veridex.core.publication.moved import made_of, moved
 from veridex.core.publication.publication import Publication
 from veridex.core.reading.neighbours import lent_now
 
@@ -44,12 +45,6 @@ def _changed(before: ItemPublication | None, now: ItemPublication) -> bool:
     return None not in (before.decided, now.decided) and made_of(before.decided) != made_of(now.decided)
 
 
-def made_of(method: Method | None) -> tuple[Method, ...]:
-    """What a method is made of, whatever the weights."""
-    assert method is not None
-    return tuple(sorted(method.members, key=lambda one: one.text)) if method.weights else (method,)
-
-
 def _rows(
     items: Sequence[str],
     last: dict[str, ItemPublication],
@@ -73,7 +68,7 @@ def _rows(
         errors = [float(one[both].mean()) if both.any() else np.nan for one in (old, new)]
         added = 100.0 * (1.0 - errors[1] / errors[0]) if both.any() and errors[0] > 0.0 else np.nan
         names = [short_name(_decided(one)) for one in (before, now)]
-        yield [item, now.origin, *names, int(both.sum()), *errors, added, _moved(before, now)]
+        yield [item, now.origin, *names, int(both.sum()), *errors, added, moved(before, now)]
 
 
 def _decided(one: ItemPublication) -> Method:
@@ -96,17 +91,3 @@ def _kept(
     told = (None, None) if method.alone else (explaining.drivers, explaining.events)
     fitted = fit(known, method, drivers=told[0], events=told[1], borrowed=lent)
     return fitted.forecast(now.horizon).points
-
-
-@np.errstate(all="ignore")
-def _moved(before: ItemPublication, now: ItemPublication) -> float:
-    """How far forecasts of the same periods moved from one publication to the next, in percent of the former."""
-    if before.outlook is None or now.outlook is None:
-        return np.nan
-    later = now.origin - before.origin
-    shared = min(before.outlook.points.size - later, now.outlook.points.size)
-    if shared < 1:
-        return np.nan
-    old, new = before.outlook.points[later : later + shared], now.outlook.points[:shared]
-    size = float(np.abs(old).sum())
-    return 100.0 * float(np.abs(new - old).sum()) / size if size > 0.0 else np.nan

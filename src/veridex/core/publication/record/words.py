@@ -21,8 +21,11 @@ FEW = 3
 """Items that are named."""
 
 
-def in_words(record: "TrackRecord") -> str:
-    """What was published and came, what it added, what intervals held, what changes cost, since when it is worse."""
+def in_words(record: "TrackRecord", *, changes: bool = True) -> str:
+    """What was published and came, what it added, what intervals held, what changes cost, since when it is worse.
+
+    What changes cost takes fits of the methods that were left: `changes` says whether it is wanted.
+    """
     published = counted(len(record.publications), "publication")
     if record.cells.empty:
         last = record.history.cadence.text(max(one.start + len(one) - 1 for one in record.history))
@@ -33,7 +36,8 @@ def in_words(record: "TrackRecord") -> str:
     missing = {item for one in record.publications for item in one.items if item not in known}
     if missing:
         said.append(f"{counted(len(missing), 'item')} of what was published: not in this history.")
-    return " ".join([*said, *_value(record), *_held(record), *_changes(record), *_worse(record)])
+    cost = _changes(record) if changes else ()
+    return " ".join([*said, *_value(record), *_held(record), *cost, *_worse(record)])
 
 
 def _value(record: "TrackRecord") -> Iterator[str]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.backtest.failed import reason_of
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.item import ItemHistory
@@ -18,7 +18,7 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["Tested", "decided_then", "tested", "trial_of"]
+__all__ = ["Tested", "as_tested", "decided_then", "origin_place", "trial_of"]
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -60,8 +60,7 @@ class Tested:
 
     def last(self) -> int:
         """The place of the last origin that has a forecast and an actual, else of the last."""
-        both = np.flatnonzero((~np.isnan(self.points) & ~np.isnan(self.actuals)).any(axis=1))
-        return int(both[-1]) if both.size else max(self.origins.size - 1, 0)
+        return origin_place(self.origins, self._both, self.series, None)
 
     def at(self, origin: object) -> int:
         """The place of an origin, given as a period; of the last one where none is given.
@@ -71,17 +70,12 @@ class Tested:
         ParameterError
             If it was not tested.
         """
-        if origin is None:
-            return self.last()
-        wanted = self.series.cadence.period(origin)
-        found = np.flatnonzero(self.origins == wanted)
-        if not found.size:
-            text = self.series.cadence.text
-            known = f"{text(int(self.origins[0]))} to {text(int(self.origins[-1]))}" if self.origins.size else "none"
-            raise ParameterError(
-                "origin", repr(origin), f"origins that were tested: {known}; the last known period of each"
-            )
-        return int(found[0])
+        return origin_place(self.origins, self._both, self.series, origin)
+
+    @property
+    def _both(self) -> BoolArray:
+        """Origins that have a forecast and an actual."""
+        return np.asarray((~np.isnan(self.points) & ~np.isnan(self.actuals)).any(axis=1))
 
     def held(self, where: int | slice, level: int = -1) -> float:
         """Percent of actuals inside the bounds of a level, at some of the origins; NaN where none is known."""
@@ -92,13 +86,37 @@ class Tested:
         return float(100.0 * np.mean((y[known] >= low[known]) & (y[known] <= high[known])))
 
 
+def origin_place(origins: IntArray, both: BoolArray, series: ItemHistory, origin: object) -> int:
+    """The place of an origin, given as a period; of the last that has a forecast and an actual where none is given.
+
+    Raises
+    ------
+    ParameterError
+        If it was not tested.
+    """
+    if origin is None:
+        able = np.flatnonzero(both)
+        return int(able[-1]) if able.size else max(origins.size - 1, 0)
+    found = np.flatnonzero(origins == series.cadence.period(origin))
+    if not found.size:
+        text = series.cadence.text
+        known = f"{text(int(origins[0]))} to {text(int(origins[-1]))}" if origins.size else "none"
+        raise ParameterError(
+            "origin", repr(origin), f"origins that were tested: {known}; the last known period of each"
+        )
+    return int(found[0])
+
+
 def trial_of(source: Trial | Verdict) -> Trial:
     """The trial, or that of a verdict."""
     return source.trial if isinstance(source, Verdict) else source
 
 
-def tested(source: Trial | Verdict, item: str, method: str | Method | None) -> Tested:
-    """What a method forecast at each origin; without one what the verdict would have, or the first one entered."""
+def as_tested(source: Trial | Verdict, item: str, method: str | Method | None, *, last: bool = False) -> Tested:
+    """What a method forecast at each origin; without one what the verdict would have, or the first one entered.
+
+    With `last` of the last origin that has a forecast and an actual alone, where the method is one of the lineup.
+    """
     trial = trial_of(source)
     if method is None and isinstance(source, Verdict):
         found = decided_then(trial, source.choice(item))
@@ -110,20 +128,23 @@ def tested(source: Trial | Verdict, item: str, method: str | Method | None) -> T
         method = winner.method if winner is not None and winner.method in trial.lineup else None
     m = trial.method_index(trial.entered[0] if method is None else method)
     one, levels = trial[item], tuple(sorted(trial.levels or (80.0, 95.0)))
-    tried = one.status[m] != Status.NO_FOLD
-    where = np.ix_(np.array([m]), np.flatnonzero(tried))
+    series, tried = trial.history[item], np.flatnonzero(one.status[m] != Status.NO_FOLD)
+    if last and tried.size:
+        both = np.asarray((~np.isnan(one.points[m]) & ~np.isnan(one.actuals)).any(axis=1))
+        tried = tried[[origin_place(one.origins[tried], both[tried], series, None)]]
+    where = np.ix_(np.array([m]), tried)
     bounds = np.moveaxis(one.laws_at(where).quantile(shares_of(levels))[0], -1, 0)
     lower, upper = bounds.reshape(2, len(levels), *one.points[m][tried].shape)
     return Tested(
         name=short_name(trial.lineup[m]),
-        series=trial.history[item],
+        series=series,
         origins=one.origins[tried],
         actuals=one.actuals[tried],
         points=one.points[m][tried],
         lower=lower,
         upper=upper,
         levels=levels,
-        reason=reason_of(trial, m, trial.history.names.index(item)) if np.isnan(one.points[m]).all() else "",
+        reason=reason_of(trial, m, item) if np.isnan(one.points[m]).all() else "",
     )
 
 

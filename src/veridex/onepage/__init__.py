@@ -1,0 +1,1 @@
+"""The board: one page to hand round."""
