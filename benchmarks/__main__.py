@@ -15,6 +15,7 @@ from pyarrow import csv
 import veridex as vx
 from benchmarks.arima import report_arima
 from benchmarks.baselines import report_baselines
+from benchmarks.board import report_board
 from benchmarks.first_minute import report_first_minute
 from benchmarks.places import report_places
 from benchmarks.portfolio import report_portfolio
@@ -209,6 +210,7 @@ def main() -> None:
     report("10 million order lines, against the reader and one group-by", reading_ratio(10_000_000), 2.0, "x")
     report("10 million order lines, peak memory over their dates and quantities", reading_memory(10_000_000), 3.0, "x")
     report("profile of 10,000 items of 48 months", profile_seconds(10_000), 60.0, "s")
+    report_board(report)
     report_first_minute(report)
 
 

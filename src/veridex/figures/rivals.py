@@ -87,34 +87,33 @@ def contenders(
     return sheet.whole
 
 
-def _errors(trial: Trial, item: str, measure: str, choice: Choice | None) -> dict[Method, float]:
-    """The error of each method: what the verdict goes by, or a measure on the cells that every method has."""
+def _errors(trial: Trial, item: str, measure: str, choice: Choice | None) -> list[float]:
+    """The error of each method of the lineup: what the verdict goes by, or a measure on the cells that every method has."""
     if choice is not None:
         return rivals_errors(choice)
     table = trial.common_scores
     if measure not in table.columns:
         raise MeasureUnknown(measure, tuple(name for name in table.columns if name not in ("item", "method", "n")))
     own_rows = table[table["item"] == item].set_index("method")[measure]
-    return {one: float(own_rows.get(one.text, np.nan)) for one in trial.lineup}
+    return [float(own_rows.get(one.text, np.nan)) for one in trial.lineup]
 
 
 def _futures(
-    trial: Trial, series: ItemHistory, named: Sequence[Method], errors: dict[Method, float], choice: Choice | None
+    trial: Trial, series: ItemHistory, named: Sequence[Method], errors: Sequence[float], choice: Choice | None
 ) -> list[Rival]:
     """Forecasts from the end of the history."""
     winner = None if choice is None else choice.winner
-    entered = list(named)
+    entered = [(method, errors[trial.method_index(method)]) for method in named]
     if choice is not None and choice.joined and winner is not None:
-        entered.append(winner.method)
-        errors = errors | {winner.method: choice.claim.error}
+        entered.append((winner.method, choice.claim.error))
     rivals = []
-    for method in entered:
+    for method, error in entered:
         driven = trial.driven and not method.alone
         fitted = None if driven else fit(series, method)
         points = np.full(trial.horizon, np.nan) if fitted is None else fitted.forecast(trial.horizon).points
         reason = "a trial does not keep its drivers" if fitted is None else fitted.reason
         won = winner is not None and winner.method == method
-        rivals.append(Rival(short_name(method), points, errors.get(method, np.nan), reason, won))
+        rivals.append(Rival(short_name(method), points, error, reason, won))
     return rivals
 
 

@@ -66,7 +66,7 @@ def write_board(
     watched: Watch | None = None,
 ) -> None:
     """Write the page of what was published, with what came of earlier publications since."""
-    others = [one for one in earlier if one.head.made != publication.head.made and one.cadence == publication.cadence]
+    others = [one for one in earlier if _which(one) != _which(publication) and one.cadence == publication.cadence]
     before = max(others, key=_when) if others else None
     record = None
     with desk.waiting() as show:
@@ -80,6 +80,11 @@ def write_board(
         text = board(publication, tested, watched, record=record, before=before)
         replace_text(to, text)
     desk.say(f"Written to {to}: one page of {len(text) / 1e6:.1f} MB, to be opened in any browser.")
+
+
+def _which(one: Publication) -> tuple[str, str]:
+    """What tells a publication from others: when it was made, and from what."""
+    return one.head.made.at, one.head.demand.fingerprint
 
 
 def _when(one: Publication) -> tuple[int, str]:

@@ -1,6 +1,6 @@
 """The page of one item: its forecast, what it was tested to be, and everything that was said of it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,8 +12,8 @@ from veridex.core.methods.short_names import short_name
 from veridex.core.periods.cadence import Cadence
 from veridex.core.publication.dossier import ItemPublication, Outlook
 from veridex.core.publication.shown import heading, held_in_words
-from veridex.core.verdict.rivals import Rival, errors_by_step, rivals_at, rivals_errors
-from veridex.core.verdict.tested import Tested, as_tested
+from veridex.core.verdict.rivals import StepErrors, errors_by_step, rivals_at, rivals_errors
+from veridex.core.verdict.tested import Tested, last_tested
 from veridex.core.verdict.verdict import Verdict
 from veridex.onepage.packing import shortened
 from veridex.onepage.source import Source
@@ -49,17 +49,28 @@ class Pages:
         odd = watch.items.loc[(watch.items["alerts"] > 0) | watch.items["biased"], "item"]
         return cls(source, ledger, watched, frozenset(odd), tried)
 
-    def page(self, one: ItemPublication) -> dict[str, Any]:
+    def pages(self, items: Sequence[ItemPublication]) -> list[dict[str, Any]]:
+        """Everything of some items; what was held back is read off the laws of all of them together."""
+        trial, tested = self.source.trial, self.source.tested
+        if trial is None or tested is None:
+            return [self._page(one, None) for one in items]
+        able = [one for one in items if one.item in self.tried]
+        asked = [(one.item, None if isinstance(tested, Verdict) else _entered(one, trial.lineup)) for one in able]
+        steps = errors_by_step(tested, [one.item for one in able], trial.entered)
+        known = {one.item: pair for one, *pair in zip(able, last_tested(tested, asked), steps, strict=True)}
+        return [self._page(one, known.get(one.item)) for one in items]
+
+    def _page(self, one: ItemPublication, known: Any) -> dict[str, Any]:
         """Everything of an item; what there is nothing of is left out."""
         publication, levels = self.source.publication, self.source.publication.head.wanted.levels
         found = {
             "heading": heading(publication, one),
             "start": one.origin + 1 - one.past.size - self.source.span[0],
-            "past": shortened(one.past),
+            "past": one.past,
             "ahead": None if one.outlook is None else _outlook(one.outlook),
             "tested": [one.tested.start, one.tested.stop],
             "scenarios": [{"name": other.scenario} | _outlook(other) for other in one.scenarios],
-            "beside": [[rival.role, short_name(rival.method), shortened(rival.points)] for rival in one.beside],
+            "beside": [[rival.role, short_name(rival.method), rival.points] for rival in one.beside],
             "total": None if one.totals is None else _total(one),
             "held": [held_in_words(one.scores, level) for level in levels],
             "method": "" if one.method is None else one.method.text,
@@ -74,9 +85,9 @@ class Pages:
             "came": self.watched.get(one.item),
             "came_words": self._came_words(one.item),
             "before": self._before(one),
-            **self._tested(one),
+            **({} if known is None else self._tested(one, *known)),
         }
-        return {name: value for name, value in found.items() if value not in (None, "", [])}
+        return {name: value for name, value in found.items() if not _nothing(value)}
 
     def _came_words(self, item: str) -> str:
         """What the watch says of an item."""
@@ -91,46 +102,44 @@ class Pages:
             return None
         start = last.origin + 1 - self.source.span[0]
         name = "" if last.method is None else short_name(last.method)
-        return {"start": start, "points": shortened(last.outlook.points), "method": name}
+        return {"start": start, "points": last.outlook.points, "method": name}
 
-    def _tested(self, one: ItemPublication) -> dict[str, Any]:
-        """The last forecast that was held back, rivals on it, and errors by lead time; nothing where nothing was."""
-        tested, trial = self.source.tested, self.source.trial
-        if tested is None or trial is None or one.item not in self.tried:
-            return {}
-        first = self.source.span[0]
-        method = None if isinstance(tested, Verdict) else _entered(one, trial.lineup)
-        holdout = as_tested(tested, one.item, method, last=True)
-        origins, steps = errors_by_step(tested, one.item, trial.entered)
+    def _tested(self, one: ItemPublication, held: Tested, steps: StepErrors) -> dict[str, Any]:
+        """The last forecast that was held back, rivals on it, and errors by lead time."""
+        tested, trial, first = self.source.tested, self.source.trial, self.source.span[0]
+        assert tested is not None
+        assert trial is not None
         measure, errors = self._errors(one.item, steps)
         start, rivals = rivals_at(tested, one.item, trial.entered, errors)
-        won = holdout.name if method is not None else ""
-        rivals = sorted(rivals, key=lambda rival: (not np.isfinite(rival.points).any(), _last(rival.error)))
+        won = "" if isinstance(tested, Verdict) else held.name
+        rivals = sorted(rivals, key=lambda rival: (rival.reason != "" and np.isnan(rival.error), _last(rival.error)))
+        rivals = rivals[:MOST_RIVALS]
         return {
-            "holdout": _holdout(holdout, first),
+            "holdout": _holdout(held, first),
             "rivals": {
                 "start": start - first,
                 "measure": measure,
-                "each": [_rival(rival, won=rival.won or rival.name == won) for rival in rivals[:MOST_RIVALS]],
+                "names": [rival.name for rival in rivals],
+                "points": np.array([rival.points for rival in rivals]),
+                "errors": np.array([rival.error for rival in rivals]),
+                "won": [place for place, rival in enumerate(rivals) if rival.won or rival.name == won],
+                "reasons": {place: rival.reason for place, rival in enumerate(rivals) if np.isnan(rival.points).all()},
             },
-            "steps": {"origins": origins, "each": [[name, shortened(values)] for name, values in steps.items()]},
+            "steps": {"origins": steps.origins, "names": list(steps.names), "errors": steps.means},
         }
 
-    def _errors(self, item: str, steps: Mapping[str, Any]) -> tuple[str, dict[Method, float]]:
-        """The measure that contenders go by, and each one's error."""
+    def _errors(self, item: str, steps: StepErrors) -> tuple[str, list[float]]:
+        """The measure that contenders go by, and the error of each method of the lineup."""
         tested, trial = self.source.tested, self.source.trial
         assert trial is not None
         if isinstance(tested, Verdict):
             choice = tested.choice(item)
             return choice.evidence.measure, rivals_errors(choice)
-        means = {name: float(np.nanmean(values)) for name, values in steps.items() if not np.isnan(values).all()}
-        return MAE, {method: means.get(short_name(method), np.nan) for method in trial.entered}
-
-
-def _rival(rival: Rival, *, won: bool) -> list[Any]:
-    """Name, forecast, error, whether it is published, why there is none."""
-    reason = "" if np.isfinite(rival.points).any() else rival.reason
-    return [rival.name, shortened(rival.points), *shortened([rival.error]), int(won), reason]
+        with np.errstate(all="ignore"):
+            known = ~np.isnan(steps.means)
+            means = np.where(known, steps.means, 0.0).sum(axis=1) / known.sum(axis=1)
+        found = dict(zip(steps.names, means.tolist(), strict=True))
+        return MAE, [found.get(short_name(method), np.nan) for method in trial.lineup]
 
 
 def _last(error: float) -> float:
@@ -148,14 +157,14 @@ def _entered(one: ItemPublication, lineup: tuple[Method, ...]) -> Method | None:
 
 
 def _outlook(outlook: Outlook) -> dict[str, Any]:
-    """Forecast, bounds and quantiles."""
+    """Forecast, bounds and quantiles, these row by row."""
     bands = outlook.bands
     return {
-        "points": shortened(outlook.points),
-        "lower": [shortened(row) for row in np.asarray(bands.lower)],
-        "upper": [shortened(row) for row in np.asarray(bands.upper)],
-        "quantiles": [shortened(row) for row in np.asarray(bands.quantiles)],
-        "error": shortened(outlook.std_error),
+        "points": outlook.points,
+        "lower": np.asarray(bands.lower),
+        "upper": np.asarray(bands.upper),
+        "quantiles": np.asarray(bands.quantiles),
+        "error": outlook.std_error,
     }
 
 
@@ -164,9 +173,9 @@ def _total(one: ItemPublication) -> dict[str, Any]:
     assert one.totals is not None
     totals, bands = one.totals, one.totals.bands
     return {
-        "points": shortened(totals.points),
-        "lower": [shortened(row) for row in np.asarray(bands.lower)],
-        "upper": [shortened(row) for row in np.asarray(bands.upper)],
+        "points": totals.points,
+        "lower": np.asarray(bands.lower),
+        "upper": np.asarray(bands.upper),
         "reason": totals.reason,
     }
 
@@ -179,7 +188,7 @@ def _scores(one: ItemPublication) -> dict[str, Any] | None:
     numbers = (scores.error, scores.benchmark_error, scores.value_added, scores.bias, scores.mae, scores.wape)
     return {
         "measure": scores.measure,
-        "numbers": shortened(numbers),
+        "numbers": np.array(numbers),
         "benchmark": scores.benchmark or "",
         "origins": scores.origins,
         "windows": scores.windows,
@@ -191,17 +200,21 @@ def _holdout(tested: Tested, first: int) -> dict[str, Any]:
     """A forecast made at the last origin, with its bands."""
     if not tested.origins.size:
         return {"name": tested.name, "reason": tested.reason or "no origin was tested"}
-    place = tested.last()
     return {
         "name": tested.name,
         "bands": tested.bands,
-        "start": int(tested.origins[place]) + 1 - first,
-        "points": shortened(tested.points[place]),
+        "start": int(tested.origins[-1]) + 1 - first,
+        "points": tested.points[-1],
         "levels": list(tested.levels),
-        "lower": [shortened(row) for row in tested.lower[:, place]],
-        "upper": [shortened(row) for row in tested.upper[:, place]],
+        "lower": tested.lower[:, -1],
+        "upper": tested.upper[:, -1],
         "reason": tested.reason,
     }
+
+
+def _nothing(value: Any) -> bool:
+    """Whether there is nothing to show."""
+    return value is None or (isinstance(value, (str, list)) and not value)
 
 
 def _by_item(

@@ -9,7 +9,7 @@ from veridex.core.calibration.bands import Bands
 from veridex.core.methods.short_names import brief_name
 from veridex.core.publication.dossier import ItemPublication
 from veridex.core.scoring.levels import level_label
-from veridex.onepage.packing import line_of, shortened
+from veridex.onepage.packing import line_of
 from veridex.onepage.source import Source
 
 __all__ = ["overview"]
@@ -30,14 +30,14 @@ def overview(source: Source) -> dict[str, Any]:
         "keys": {name: [own.get(one.item, "") for one in items] for name, own in source.columns.items()},
         "line": [_line(one) for one in items],
         "known": [_place(source, one.origin) for one in items],
-        "next": shortened([_first(one) for one in items]),
+        "next": np.array([_first(one) for one in items]),
         "next_bounds": _bounds(source, items, total=False),
-        "total": shortened([_total(one) for one in items]),
+        "total": np.array([_total(one) for one in items]),
         "total_bounds": _bounds(source, items, total=True),
-        "wape": shortened([np.nan if one.scores is None else one.scores.wape for one in items]),
-        "value_added": shortened([np.nan if one.scores is None else one.scores.value_added for one in items]),
+        "wape": np.array([np.nan if one.scores is None else one.scores.wape for one in items]),
+        "value_added": np.array([np.nan if one.scores is None else one.scores.value_added for one in items]),
         "coverage": [
-            shortened([_coverage(one, level) for one in items]) for level in source.publication.head.wanted.levels
+            np.array([_coverage(one, level) for one in items]) for level in source.publication.head.wanted.levels
         ],
         "alerts": [alerts.get(one.item) for one in items],
         "cautions": [len(one.cautions) for one in items],
@@ -88,7 +88,7 @@ def _bounds(source: Source, items: list[ItemPublication], *, total: bool) -> lis
         if bands is not None and bands.lower.shape[-1]:
             at = -1 if total else 0
             found[:, 0, place], found[:, 1, place] = bands.lower[:, at], bands.upper[:, at]
-    return [[shortened(side) for side in level] for level in found]
+    return [list(level) for level in found]
 
 
 def _alerts(source: Source) -> dict[str, int]:

@@ -7,13 +7,20 @@ from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
 
 __all__ = ["DIGITS", "line_of", "packed", "shortened", "stamp"]
 
 DIGITS = 6
-"""Digits of a number that is not whole."""
+"""Digits of a number that is not whole; in a column those of the largest one."""
+
+LEVEL = 4
+"""How hard it is compressed: more takes longer than it saves."""
+
+UNKNOWN, LARGEST = -(2**31), 2.0**31
+"""What stands for an unknown number in a column, and what its numbers are below."""
 
 WHOLE = 2.0**53
 
@@ -22,9 +29,45 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/"
 
 
 def packed(value: Any) -> str:
-    """A value as compressed JSON in base 64."""
-    text = json.dumps(value, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
-    return base64.b64encode(zlib.compress(text.encode("utf-8", "replace"), 6)).decode("ascii")
+    """A value as compressed bytes in base 64: JSON, in which a column of numbers is ``{"#": its place}``, and these.
+
+    The bytes: how long the JSON is and how many columns there are (32 bits each), the JSON, the columns' lengths and
+    powers of ten, then all their whole numbers, the first bytes of all, the second ones, and so on.
+    """
+    columns: list[FloatArray] = []
+
+    def kept(column: Any) -> dict[str, int]:
+        columns.append(np.asarray(column, dtype=np.float64).ravel())
+        return {"#": len(columns) - 1}
+
+    text = json.dumps(value, separators=(",", ":"), ensure_ascii=False, allow_nan=False, default=kept)
+    words = text.encode("utf-8", "replace")
+    sizes = np.array([column.size for column in columns], dtype="<i4")
+    powers, numbers = _as_whole(columns, sizes)
+    head = np.array([len(words), len(columns)], dtype="<u4").tobytes()
+    planes = numbers.astype("<i4").view(np.uint8).reshape(-1, 4).T.tobytes()
+    whole = b"".join((head, words, sizes.tobytes(), powers.astype("<i4").tobytes(), planes))
+    return base64.b64encode(zlib.compress(whole, LEVEL)).decode("ascii")
+
+
+@np.errstate(all="ignore")
+def _as_whole(columns: list[FloatArray], sizes: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Powers of ten by which columns are multiplied, and whole numbers: as they are, or `DIGITS` of the largest."""
+    filled = np.flatnonzero(sizes > 0)
+    powers = np.zeros(sizes.size, dtype=np.int64)
+    if not filled.size:
+        return powers, np.empty(0, dtype=np.int64)
+    values = np.concatenate(columns)
+    begins = (np.cumsum(sizes) - sizes)[filled]
+    known = np.isfinite(values)
+    values = np.where(known, values, 0.0)
+    largest = np.maximum.reduceat(np.abs(values), begins)
+    whole = np.logical_and.reduceat(np.floor(values) == values, begins) & (largest < LARGEST)
+    digits = DIGITS - 1 - np.floor(np.log10(np.where(largest > 0.0, largest, 1.0)))
+    powers[filled] = np.where(whole, 0, digits).astype(np.int64)
+    each = np.repeat(powers, sizes).astype(np.float64)
+    numbers = np.rint(values * 10.0 ** np.maximum(each, 0.0) / 10.0 ** np.maximum(-each, 0.0))
+    return powers, np.where(known, numbers, UNKNOWN).astype(np.int64)
 
 
 def stamp(instant: str) -> str:

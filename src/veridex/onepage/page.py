@@ -83,7 +83,7 @@ def board(
         head=packed(_head(source)),
         table=packed(overview(source)),
         portfolio=packed(portfolio(source)),
-        parts=(packed([pages.page(one) for one in part]) for part in parts),
+        parts=(packed(pages.pages(part)) for part in parts),
     )
     return text
 

@@ -138,7 +138,7 @@ class Results:
         ParameterError
             If it was not entered.
         """
-        wanted = method(text)
+        wanted = text if isinstance(text, Method) else method(text)
         found = self._places.get(wanted)
         if found is None:
             raise ParameterError("method", repr(wanted.text), f"the trial has {', '.join(map(str, self.lineup))}")

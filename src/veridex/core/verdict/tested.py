@@ -1,6 +1,7 @@
 """What was forecast at past origins, and what came: of a method of a trial, or of what a verdict would have chosen."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,7 +19,11 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
-__all__ = ["Tested", "as_tested", "decided_then", "origin_place", "trial_of"]
+__all__ = ["BLEND", "Tested", "as_tested", "last_tested", "origin_place", "trial_of"]
+
+BLEND = "the blend, as decided then"
+
+OWN_BANDS = "interval, as it was forecast"
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
@@ -51,7 +56,7 @@ class Tested:
     upper: FloatArray
     levels: tuple[float, ...]
     reason: str = ""
-    bands: str = "interval, as it was forecast"
+    bands: str = OWN_BANDS
 
     @property
     def horizon(self) -> int:
@@ -112,63 +117,113 @@ def trial_of(source: Trial | Verdict) -> Trial:
     return source.trial if isinstance(source, Verdict) else source
 
 
-def as_tested(source: Trial | Verdict, item: str, method: str | Method | None, *, last: bool = False) -> Tested:
-    """What a method forecast at each origin; without one what the verdict would have, or the first one entered.
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class _Recalled:
+    """The same as `Tested`, with laws in place of bounds; `laws` of shape (O, H, components, NUMBERS)."""
 
-    With `last` of the last origin that has a forecast and an actual alone, where the method is one of the lineup.
-    """
+    name: str
+    series: ItemHistory
+    origins: IntArray
+    actuals: FloatArray
+    points: FloatArray
+    laws: FloatArray
+    supports: FloatArray
+    reason: str = ""
+    bands: str = OWN_BANDS
+
+    def last(self) -> "_Recalled":
+        """Of the last origin that has a forecast and an actual alone."""
+        both = np.asarray((~np.isnan(self.points) & ~np.isnan(self.actuals)).any(axis=1))
+        at = [origin_place(self.origins, both, self.series, None)] if self.origins.size else []
+        of_one = {name: getattr(self, name)[at] for name in ("origins", "actuals", "points", "laws", "supports")}
+        return replace(self, **of_one)
+
+
+def as_tested(source: Trial | Verdict, item: str, method: str | Method | None) -> Tested:
+    """What a method forecast at each origin; without one what the verdict would have, or the first one entered."""
+    return _with_bounds([_recalled(source, item, method)], trial_of(source))[0]
+
+
+def last_tested(source: Trial | Verdict, asked: Sequence[tuple[str, Method | None]]) -> list[Tested]:
+    """The same of several items with a method each, of the last origin that has a forecast and an actual."""
+    return _with_bounds([_recalled(source, *one).last() for one in asked], trial_of(source))
+
+
+def _with_bounds(recalled: Sequence[_Recalled], trial: Trial) -> list[Tested]:
+    """Read the bounds of all laws off together."""
+    levels = tuple(sorted(trial.levels or (80.0, 95.0)))
+    shapes = [one.laws.shape[:2] for one in recalled]
+    most = max((one.laws.shape[2] for one in recalled), default=1)
+    rows = np.full((sum(o * h for o, h in shapes), most, NUMBERS), np.nan)
+    supports = np.zeros((rows.shape[0], 2))
+    ends = np.cumsum([o * h for o, h in shapes])
+    for one, (origins, steps), end in zip(recalled, shapes, ends.tolist(), strict=True):
+        at = slice(end - origins * steps, end)
+        rows[at, : one.laws.shape[2]] = one.laws.reshape(-1, *one.laws.shape[2:])
+        rows[at, one.laws.shape[2] :, WEIGHT] = 0.0
+        supports[at] = np.repeat(one.supports, steps, axis=0)
+    found = Laws.of(rows, supports[:, 0], supports[:, 1] > 0.0).quantile(shares_of(levels)).T
+    made = []
+    for one, (origins, steps), end in zip(recalled, shapes, ends.tolist(), strict=True):
+        lower, upper = found[:, end - origins * steps : end].reshape(2, len(levels), origins, steps)
+        made.append(
+            Tested(
+                name=one.name,
+                series=one.series,
+                origins=one.origins,
+                actuals=one.actuals,
+                points=one.points,
+                lower=lower,
+                upper=upper,
+                levels=levels,
+                reason=one.reason,
+                bands=one.bands,
+            )
+        )
+    return made
+
+
+def _recalled(source: Trial | Verdict, item: str, method: str | Method | None) -> _Recalled:
+    """Forecasts at past origins with their laws."""
     trial = trial_of(source)
     if method is None and isinstance(source, Verdict):
-        found = decided_then(trial, source.choice(item))
-        if found is not None and source.choice(item).joined:
+        choice = source.choice(item)
+        found, winner = _decided_then(trial, choice), choice.winner
+        entered = winner is not None and winner.method in trial.lineup
+        if found is not None and (choice.joined or (winner is not None and not entered)):
             return found
-        winner = source.choice(item).winner
-        if winner is not None and winner.method not in trial.lineup and found is not None:
-            return found
-        method = winner.method if winner is not None and winner.method in trial.lineup else None
+        method = winner.method if winner is not None and entered else None
     m = trial.method_index(trial.entered[0] if method is None else method)
-    one, levels = trial[item], tuple(sorted(trial.levels or (80.0, 95.0)))
-    series, tried = trial.history[item], np.flatnonzero(one.status[m] != Status.NO_FOLD)
-    if last and tried.size:
-        both = np.asarray((~np.isnan(one.points[m]) & ~np.isnan(one.actuals)).any(axis=1))
-        tried = tried[[origin_place(one.origins[tried], both[tried], series, None)]]
-    where = np.ix_(np.array([m]), tried)
-    bounds = np.moveaxis(one.laws_at(where).quantile(shares_of(levels))[0], -1, 0)
-    lower, upper = bounds.reshape(2, len(levels), *one.points[m][tried].shape)
-    return Tested(
+    one = trial[item]
+    tried = np.flatnonzero(one.status[m] != Status.NO_FOLD)
+    return _Recalled(
         name=short_name(trial.lineup[m]),
-        series=series,
+        series=trial.history[item],
         origins=one.origins[tried],
         actuals=one.actuals[tried],
         points=one.points[m][tried],
-        lower=lower,
-        upper=upper,
-        levels=levels,
+        laws=one.laws[m][tried],
+        supports=one.supports[tried],
         reason=reason_of(trial, m, item) if np.isnan(one.points[m]).all() else "",
     )
 
 
-def decided_then(trial: Trial, choice: Choice) -> Tested | None:
+def _decided_then(trial: Trial, choice: Choice) -> _Recalled | None:
     """What a verdict would have forecast at each origin by what was known there; None where nothing was decided."""
     fit, winner = choice.hindcast, choice.winner
     if fit is None or winner is None:
         return None
-    levels = tuple(sorted(trial.levels or (80.0, 95.0)))
     rows = np.zeros((*fit.points.shape, 1, NUMBERS))
     rows[..., 0, WEIGHT], rows[..., 0, KIND] = 1.0, Kind.NORMAL
     rows[..., 0, FIRST], rows[..., 0, FIRST + 1] = fit.points, fit.spread
     rows[np.isnan(fit.points)] = np.nan
-    laws = Laws.of(rows, fit.supports[:, None, 0], fit.supports[:, None, 1] > 0.0)
-    bounds = np.moveaxis(laws.quantile(shares_of(levels)), -1, 0).reshape(2, len(levels), *fit.points.shape)
-    name = "the blend, as decided then" if choice.joined else short_name(winner.method)
-    return Tested(
-        name=name,
+    return _Recalled(
+        name=BLEND if choice.joined else short_name(winner.method),
         series=trial.history[choice.item],
         origins=fit.origins,
         actuals=fit.actuals,
         points=fit.points,
-        lower=bounds[0],
-        upper=bounds[1],
-        levels=levels,
+        laws=rows,
+        supports=fit.supports,
         bands="normal interval by the mean and spread of its law then",
     )

@@ -1,7 +1,7 @@
 // The portfolio: what is expected in all, how sure that is, how good it was, what came, what changed.
 
 async function showPortfolio(main) {
-  const all = await unpack("data-portfolio");
+  const all = await whole("data-portfolio");
   if (state.view !== "portfolio") return {};
   const width = widthOf(main);
   main.replaceChildren(h("h2", {}, "Portfolio"), groupsPart(all, width), volumePart(width), standingsPart(all, width), coveragePart(all, width),

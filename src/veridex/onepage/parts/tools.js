@@ -52,6 +52,46 @@ function bytesOf(text) {
   return bytes;
 }
 
+// Bytes as JSON whose columns of numbers stand behind it: their lengths, powers of ten, and whole numbers in planes.
+function opened(buffer) {
+  const view = new DataView(buffer);
+  const [words, columns] = [view.getUint32(0, true), view.getUint32(4, true)];
+  const value = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 8, words)));
+  const sizes = new Int32Array(buffer.slice(8 + words, 8 + words + 4 * columns));
+  const powers = new Int32Array(buffer.slice(8 + words + 4 * columns, 8 + words + 8 * columns));
+  const planes = new Uint8Array(buffer, 8 + words + 8 * columns);
+  const all = planes.length / 4;
+  const begins = [0];
+  for (const size of sizes) begins.push(begins[begins.length - 1] + size);
+  const column = (place) => {
+    const [from, size, by] = [begins[place], sizes[place], 10 ** Math.abs(powers[place])];
+    const found = new Array(size);
+    for (let k = 0; k < size; k += 1) {
+      const at = from + k;
+      const whole = planes[at] | (planes[at + all] << 8) | (planes[at + 2 * all] << 16) | (planes[at + 3 * all] << 24);
+      found[k] = whole === -2147483648 ? null : powers[place] >= 0 ? whole / by : whole * by;
+    }
+    return found;
+  };
+  return { value, column };
+}
+
+// A value with its columns in their places.
+function restored(node, column) {
+  if (Array.isArray(node)) return node.map((one) => restored(one, column));
+  if (node === null || typeof node !== "object") return node;
+  if ("#" in node) return column(node["#"]);
+  const found = {};
+  for (const [name, one] of Object.entries(node)) found[name] = restored(one, column);
+  return found;
+}
+
+// A list of numbers as rows of so many.
+function rowsOf(values, count) {
+  const wide = count ? values.length / count : 0;
+  return Array.from({ length: count }, (_, k) => values.slice(k * wide, (k + 1) * wide));
+}
+
 const unpacked = new Map();
 
 // A block of the page, unpacked once.
@@ -59,14 +99,36 @@ function unpack(id) {
   if (!unpacked.has(id)) {
     const text = document.getElementById(id).textContent.trim();
     const stream = new Blob([bytesOf(text)]).stream().pipeThrough(new DecompressionStream("deflate"));
-    unpacked.set(id, new Response(stream).json());
+    unpacked.set(id, new Response(stream).arrayBuffer().then(opened));
   }
   return unpacked.get(id);
 }
 
+async function whole(id) {
+  const { value, column } = await unpack(id);
+  return restored(value, column);
+}
+
+// An item's page; bounds, contenders and errors by rows.
 async function pageOf(place) {
-  const part = await unpack(`data-items-${Math.floor(place / head.together)}`);
-  return part[place % head.together];
+  const { value, column } = await unpack(`data-items-${Math.floor(place / head.together)}`);
+  const page = restored(value[place % head.together], column);
+  for (const one of [page.ahead, page.total, page.holdout, ...(page.scenarios || [])]) {
+    if (!one || !one.points) continue;
+    const levels = (one.levels || head.levels).length;
+    [one.lower, one.upper] = [rowsOf(one.lower, levels), rowsOf(one.upper, levels)];
+    if (one.quantiles) one.quantiles = rowsOf(one.quantiles, head.quantiles.length);
+  }
+  if (page.rivals) {
+    const { names, points, errors, won, reasons } = page.rivals;
+    const own = rowsOf(points, names.length);
+    page.rivals.each = names.map((name, k) => [name, own[k], errors[k], won.includes(k), reasons[k] || ""]);
+  }
+  if (page.steps) {
+    const own = rowsOf(page.steps.errors, page.steps.names.length);
+    page.steps.each = page.steps.names.map((name, k) => [name, own[k]]);
+  }
+  return page;
 }
 
 let head = null;
