@@ -2,7 +2,7 @@
 
 Terminal views are taken from a real terminal window on a virtual screen (Debian: xvfb, xterm, imagemagick,
 fonts-dejavu-core); figures are the ones the commands write; a workbook is opened by LibreOffice
-(libreoffice-calc-nogui, poppler-utils). All of it is made-up demo data.
+(libreoffice-calc-nogui, poppler-utils), the board by a browser (chromium). All of it is made-up demo data.
 """
 
 import os
@@ -14,6 +14,7 @@ import time
 from pathlib import Path
 
 from PIL import Image, ImageChops
+from playwright.sync_api import sync_playwright
 
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
@@ -62,17 +63,16 @@ FIGURES = {
     "figure-contenders": "smoker-01-contenders.png",
 }
 DRAWN = {
-    "figure-residuals": "suit-ventilated-residuals.png",
     "figure-campaign": "jar-honey-500-campaign.png",
 }
 
 
 def main() -> None:
     """Photograph every view, and copy the figures that the demo drew."""
-    tools = ("Xvfb", "xterm", "import", "mogrify", "soffice", "pdftoppm")
+    tools = ("Xvfb", "xterm", "import", "mogrify", "soffice", "pdftoppm", "chromium")
     missing = [tool for tool in tools if shutil.which(tool) is None]
     if missing:
-        wanted = "xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc-nogui poppler-utils"
+        wanted = "xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc-nogui poppler-utils chromium"
         sys.exit(f"{', '.join(missing)} not found: apt install {wanted}")
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24", "-noreset"], stderr=subprocess.DEVNULL)
     try:
@@ -88,6 +88,7 @@ def main() -> None:
             open_workbook(work / "forecasts.xlsx", work, HERE / "workbook.png")
             for name, figure in DRAWN.items():
                 shutil.copy(work / "drawn" / figure, HERE / f"{name}.png")
+            open_board(work / "veridex-demo" / "board.html", HERE / "board.png")
             for name, figure in FIGURES.items():
                 shutil.copy(work / "veridex-demo" / "figures" / figure, HERE / f"{name}.png")
     finally:
@@ -125,6 +126,17 @@ def photograph(command: str, work: Path, target: Path) -> None:
         subprocess.run(["mogrify", *frame, str(target)], check=True)
     finally:
         window.terminate()
+
+
+def open_board(page: Path, target: Path) -> None:
+    """Have a browser without a window show the board, and take a picture of what it shows."""
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+        tab = browser.new_page(viewport={"width": 1280, "height": 800})
+        tab.goto(page.as_uri())
+        tab.wait_for_selector("body[data-ready]")
+        tab.screenshot(path=target)
+        browser.close()
 
 
 def open_workbook(path: Path, work: Path, target: Path) -> None:

@@ -55,6 +55,7 @@ def _result(run: PlanRun, directory: Path) -> list[str]:
         f"{SHOWN}: {number(following['value'])} units are expected in {month}, {band}; "
         f"{number(ahead['value'].sum())} in the {len(ahead)} months from then.",
         f"Picture: {directory / 'figures' / f'{SHOWN}-forecast.png'}",
+        f"Page to hand round: {directory / 'board.html'}",
         f"Files: forecasts in {directory / 'publication'}, figures in {directory / 'figures'}, "
         f"data, plan, standings and tests in {directory}.",
     ]

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Unpack
 
 import numpy as np
@@ -10,6 +11,7 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
+from veridex.core.arrays import FloatArray
 from veridex.core.backtest.trial import Trial
 from veridex.core.fitted.fitted import fit
 from veridex.core.history.item import ItemHistory
@@ -18,7 +20,7 @@ from veridex.core.methods.short_names import short_name
 from veridex.core.methods.words import counted
 from veridex.core.readable import number
 from veridex.core.verdict.choice import Choice
-from veridex.core.verdict.rivals import Rival, rivals_at, rivals_errors
+from veridex.core.verdict.rivals import rivals_at, rivals_errors
 from veridex.core.verdict.tested import trial_of
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import MeasureUnknown
@@ -30,6 +32,17 @@ from veridex.figures.timeline import Timeline, line_key
 __all__ = ["contenders"]
 
 END = "end"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Rival:
+    """A panel: whose forecast, the forecast, its error, why there is none, and whether it is published."""
+
+    name: str
+    points: FloatArray
+    error: float
+    reason: str
+    won: bool = False
 
 
 @view
@@ -72,7 +85,10 @@ def contenders(
     if origin == END:
         start, rivals = series.start + len(series), _futures(trial, series, named, errors, choice)
     else:
-        start, rivals = rivals_at(source, name, named, errors, origin)
+        found = rivals_at(source, name, named, errors, origin)
+        start = found.start
+        each = zip(found.names, found.points, found.errors, strict=True)
+        rivals = [Rival(*one, found.reasons.get(k, ""), k == found.won) for k, one in enumerate(each)]
     rivals = sorted(rivals, key=lambda one: (np.isnan(one.points).all(), math.isnan(one.error), one.error))
     columns = 5 if len(rivals) > 12 else 4 if len(rivals) > 6 else min(3, len(rivals))
     rows = math.ceil(len(rivals) / columns)
@@ -88,7 +104,7 @@ def contenders(
 
 
 def _errors(trial: Trial, item: str, measure: str, choice: Choice | None) -> list[float]:
-    """The error of each method of the lineup: what the verdict goes by, or a measure on the cells that every method has."""
+    """Errors of the lineup: what the verdict goes by, or a measure on the cells that every method has."""
     if choice is not None:
         return rivals_errors(choice)
     table = trial.common_scores

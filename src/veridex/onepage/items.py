@@ -1,5 +1,6 @@
 """The page of one item: its forecast, what it was tested to be, and everything that was said of it."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -110,20 +111,20 @@ class Pages:
         assert tested is not None
         assert trial is not None
         measure, errors = self._errors(one.item, steps)
-        start, rivals = rivals_at(tested, one.item, trial.entered, errors)
-        won = "" if isinstance(tested, Verdict) else held.name
-        rivals = sorted(rivals, key=lambda rival: (rival.reason != "" and np.isnan(rival.error), _last(rival.error)))
-        rivals = rivals[:MOST_RIVALS]
+        rivals = rivals_at(tested, one.item, trial.entered, errors)
+        order = sorted(range(len(rivals.names)), key=lambda k: (k in rivals.reasons, _last(rivals.errors[k]), k))
+        order = order[:MOST_RIVALS]
+        own = rivals.won if isinstance(tested, Verdict) else _place_of(held.name, rivals.names)
         return {
             "holdout": _holdout(held, first),
             "rivals": {
-                "start": start - first,
+                "start": rivals.start - first,
                 "measure": measure,
-                "names": [rival.name for rival in rivals],
-                "points": np.array([rival.points for rival in rivals]),
-                "errors": np.array([rival.error for rival in rivals]),
-                "won": [place for place, rival in enumerate(rivals) if rival.won or rival.name == won],
-                "reasons": {place: rival.reason for place, rival in enumerate(rivals) if np.isnan(rival.points).all()},
+                "names": [rivals.names[k] for k in order],
+                "points": rivals.points[order],
+                "errors": np.array([rivals.errors[k] for k in order]),
+                "won": [place for place, k in enumerate(order) if k == own],
+                "reasons": {place: rivals.reasons[k] for place, k in enumerate(order) if k in rivals.reasons},
             },
             "steps": {"origins": steps.origins, "names": list(steps.names), "errors": steps.means},
         }
@@ -143,7 +144,11 @@ class Pages:
 
 
 def _last(error: float) -> float:
-    return np.inf if np.isnan(error) else error
+    return math.inf if math.isnan(error) else error
+
+
+def _place_of(name: str, names: tuple[str, ...]) -> int | None:
+    return names.index(name) if name in names else None
 
 
 def _entered(one: ItemPublication, lineup: tuple[Method, ...]) -> Method | None:

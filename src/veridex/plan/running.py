@@ -226,7 +226,9 @@ class _Work:
         with self._timed("place"):
             place(run.publication, self.desk)
             self._draw(found, run.history)
-            self._hand_round(found, run, last)
+        if self.plan.request(Publishing).board is not None:
+            with self._timed("board"):
+                self._hand_round(found, run, last)
         return run
 
     def _draw(self, found: Outcome, history: History) -> None:

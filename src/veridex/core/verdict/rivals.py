@@ -16,18 +16,32 @@ from veridex.core.verdict.choice import Choice
 from veridex.core.verdict.tested import BLEND, origin_place, trial_of
 from veridex.core.verdict.verdict import Verdict
 
-__all__ = ["Rival", "StepErrors", "errors_by_step", "rivals_at", "rivals_errors"]
+__all__ = ["Rivals", "StepErrors", "errors_by_step", "rivals_at", "rivals_errors"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Rival:
-    """Whose forecast, the forecast, its error, why there is none, and whether it is published."""
+class Rivals:
+    """Forecasts of several methods for one item.
 
-    name: str
+    Attributes
+    ----------
+    start : int
+        Ordinal of the first period that is forecast.
+    names : tuple of str
+    points : ndarray, shape (names, H)
+    errors : list of float
+    reasons : dict of int to str
+        Why there is no forecast, by place.
+    won : int or None
+        Which of them is published.
+    """
+
+    start: int
+    names: tuple[str, ...]
     points: FloatArray
-    error: float
-    reason: str
-    won: bool = False
+    errors: list[float]
+    reasons: dict[int, str]
+    won: int | None
 
 
 def rivals_errors(choice: Choice) -> list[float]:
@@ -42,10 +56,11 @@ def rivals_at(
     named: Sequence[Method],
     errors: Sequence[float],
     origin: object = None,
-) -> tuple[int, list[Rival]]:
-    """What methods forecast at a past origin, by default the last: the ordinal of the first period, and the rivals.
+) -> Rivals:
+    """What methods forecast at a past origin, by default the last.
 
-    `errors` are those of each method of the lineup. Of a verdict that joined several methods the blend is one more, as it was decided then.
+    `errors` are those of each method of the lineup. Of a verdict that joined several methods the blend is one more, as
+    it was decided then.
 
     Raises
     ------
@@ -56,32 +71,26 @@ def rivals_at(
     one, series = trial[item], trial.history[item]
     choice = source.choice(item) if isinstance(source, Verdict) else None
     places = [trial.method_index(method) for method in named]
+    names, own = [short_name(method) for method in named], [errors[m] for m in places]
     tried = (one.status[places] != Status.NO_FOLD).any(axis=0)
     if not tried.any():
-        nothing = np.full(trial.horizon, np.nan)
-        each = zip(named, places, strict=True)
-        rivals = [Rival(short_name(method), nothing, np.nan, reason_of(trial, m, item)) for method, m in each]
-        return series.start + len(series), rivals
-    forecast = ~np.isnan(one.points[places]).all(axis=0)
-    both = np.asarray((forecast & ~np.isnan(one.actuals)).any(axis=1))[tried]
-    at = int(np.flatnonzero(tried)[origin_place(one.origins[tried], both, series, origin)])
-    winner = None if choice is None else choice.winner
-    idle = [bool(nowhere) for nowhere in np.asarray(np.isnan(one.points[places]).all(axis=(1, 2)))]
-    rivals = [
-        Rival(
-            short_name(method),
-            one.points[m, at],
-            errors[m],
-            (reason_of(trial, m, item) if nowhere else "") or "not at this origin",
-            winner is not None and winner.method == method,
-        )
-        for method, m, nowhere in zip(named, places, idle, strict=True)
-    ]
-    if choice is not None and choice.joined:
-        blend = choice.hindcast
+        reasons = {k: reason_of(trial, m, item) for k, m in enumerate(places)}
+        nothing = np.full((len(named), trial.horizon), np.nan)
+        return Rivals(series.start + len(series), tuple(names), nothing, own, reasons, None)
+    whole = one.points[places]
+    both = (~np.isnan(whole).all(axis=0) & ~np.isnan(one.actuals)).any(axis=1)
+    at = int(np.flatnonzero(tried)[origin_place(one.origins[tried], np.asarray(both)[tried], series, origin)])
+    points, won = whole[:, at], None
+    lacking = np.flatnonzero(np.isnan(points).all(axis=1)).tolist()
+    idle = {k for k in lacking if np.isnan(whole[k]).all()}
+    reasons = {k: (reason_of(trial, places[k], item) if k in idle else "") or "not at this origin" for k in lacking}
+    if choice is not None and choice.winner is not None:
+        won = next((k for k, method in enumerate(named) if method == choice.winner.method), None)
+        blend = choice.hindcast if choice.joined else None
         if blend is not None and (where := np.flatnonzero(blend.origins == one.origins[at])).size:
-            rivals.append(Rival(BLEND, blend.points[where[0]], choice.claim.error, "", True))
-    return int(one.origins[at]) + 1, rivals
+            names, own, won = [*names, BLEND], [*own, choice.claim.error], len(names)
+            points = np.concatenate((points, blend.points[where[:1]]))
+    return Rivals(int(one.origins[at]) + 1, tuple(names), points, own, reasons, won)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
