@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import veridex as vx
-from conftest import inside, monthly, seasonal_values
+from conftest import TEN, inside, monthly, seasonal_values
 from onepage.reader import block, blocks, digests, items_of
 from veridex.onepage.packing import packed
 
@@ -191,3 +191,41 @@ def test_the_command_writes_a_page_from_a_publication_or_a_trial(handed, tmp_pat
         refused = inside("board", *given_words, cwd=tmp_path)
         assert refused.returncode == 2 and said in refused.stderr, refused.stderr
     assert sorted(path.name for path in tmp_path.iterdir()) == ["before", "now", "page.html", "t.html", "trial"]
+
+
+PLAN = """
+plan = 1
+
+[history]
+file = "demand.csv"
+item = "sku"
+period = "month"
+demand = "units"
+cadence = "monthly"
+
+[publish]
+method = "seasonal-naive"
+horizon = 4
+to = "out"
+board = "page.html"
+"""
+
+
+def test_a_plan_writes_the_page_and_holds_the_last_publication_against_what_came(ten_csv, tmp_path):
+    rows = ten_csv.read_text().splitlines()
+    month = rows[0].split(",").index("month")
+    (tmp_path / "plan.toml").write_text(PLAN)
+    for known, parts in (("2025-05", set()), ("2025-08", {"watch", "record", "changes"})):
+        kept = [rows[0], *(row for row in rows[1:] if row.split(",")[month] <= known)]
+        (tmp_path / "demand.csv").write_text("\n".join(kept))
+        done = inside("run", tmp_path / "plan.toml")
+        assert done.returncode in (0, 3) and "page.html: one page" in done.stderr, done.stderr
+        told = blocks((tmp_path / "page.html").read_text("utf-8"))
+        assert set(told["portfolio"]) & {"watch", "record", "changes"} == parts and told["head"]["known"] == known
+    (tmp_path / "page.html").unlink()
+    again = inside("run", tmp_path / "plan.toml")
+    assert "nothing has changed" in again.stdout and "page.html: one page" in again.stderr
+    alone = inside("publish", tmp_path / "plan.toml", "--to", tmp_path / "o", "--board", tmp_path / "b.html", "--quiet")
+    assert alone.returncode == 0 and items_of((tmp_path / "b.html").read_text("utf-8")).keys() == set(TEN)
+    wrong = inside("publish", tmp_path / "plan.toml", "--board", tmp_path / "b.pdf")
+    assert wrong.returncode == 2 and "Name a file ending in .html" in wrong.stderr

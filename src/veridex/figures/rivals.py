@@ -85,7 +85,7 @@ def contenders(
     if origin == END:
         start, rivals = series.start + len(series), _futures(trial, series, named, errors, choice)
     else:
-        found = rivals_at(source, name, named, errors, origin)
+        found = rivals_at(source, trial[name], named, errors, origin)
         start = found.start
         each = zip(found.names, found.points, found.errors, strict=True)
         rivals = [Rival(*one, found.reasons.get(k, ""), k == found.won) for k, one in enumerate(each)]

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.methods.method import Method
 from veridex.core.methods.short_names import short_name
 from veridex.core.periods.cadence import Cadence
@@ -56,9 +57,11 @@ class Pages:
         if trial is None or tested is None:
             return [self._page(one, None) for one in items]
         able = [one for one in items if one.item in self.tried]
-        asked = [(one.item, None if isinstance(tested, Verdict) else _entered(one, trial.lineup)) for one in able]
-        steps = errors_by_step(tested, [one.item for one in able], trial.entered)
-        known = {one.item: pair for one, *pair in zip(able, last_tested(tested, asked), steps, strict=True)}
+        ones = [trial[one.item] for one in able]
+        named = [None if isinstance(tested, Verdict) else _entered(one, trial.lineup) for one in able]
+        steps = errors_by_step(tested, ones, trial.entered)
+        held = last_tested(tested, list(zip(ones, named, strict=True)))
+        known = {one.item: (one, *pair) for one, *pair in zip(ones, held, steps, strict=True)}
         return [self._page(one, known.get(one.item)) for one in items]
 
     def _page(self, one: ItemPublication, known: Any) -> dict[str, Any]:
@@ -86,7 +89,7 @@ class Pages:
             "came": self.watched.get(one.item),
             "came_words": self._came_words(one.item),
             "before": self._before(one),
-            **({} if known is None else self._tested(one, *known)),
+            **({} if known is None else self._tested(*known)),
         }
         return {name: value for name, value in found.items() if not _nothing(value)}
 
@@ -105,13 +108,13 @@ class Pages:
         name = "" if last.method is None else short_name(last.method)
         return {"start": start, "points": last.outlook.points, "method": name}
 
-    def _tested(self, one: ItemPublication, held: Tested, steps: StepErrors) -> dict[str, Any]:
+    def _tested(self, one: ItemTrial, held: Tested, steps: StepErrors) -> dict[str, Any]:
         """The last forecast that was held back, rivals on it, and errors by lead time."""
         tested, trial, first = self.source.tested, self.source.trial, self.source.span[0]
         assert tested is not None
         assert trial is not None
         measure, errors = self._errors(one.item, steps)
-        rivals = rivals_at(tested, one.item, trial.entered, errors)
+        rivals = rivals_at(tested, one, trial.entered, errors)
         order = sorted(range(len(rivals.names)), key=lambda k: (k in rivals.reasons, _last(rivals.errors[k]), k))
         order = order[:MOST_RIVALS]
         own = rivals.won if isinstance(tested, Verdict) else _place_of(held.name, rivals.names)

@@ -1,5 +1,6 @@
 """The table of all items: a column per figure, an entry per item."""
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -23,7 +24,7 @@ def overview(source: Source) -> dict[str, Any]:
 
     Bounds of the next period and of the total have a list per level, the narrowest first.
     """
-    items = list(source.items())
+    items = source.items
     alerts = _alerts(source)
     return {
         "item": [one.item for one in items],
@@ -78,7 +79,7 @@ def _coverage(one: ItemPublication, level: float) -> float:
     return np.nan if one.scores is None else one.scores.coverage.get(level_label(level), np.nan)
 
 
-def _bounds(source: Source, items: list[ItemPublication], *, total: bool) -> list[list[list[Any]]]:
+def _bounds(source: Source, items: Sequence[ItemPublication], *, total: bool) -> list[list[list[Any]]]:
     """Lower and upper bounds of the first lead time, or of the total of all: (levels, 2, items)."""
     levels = len(source.publication.head.wanted.levels)
     found = np.full((levels, 2, len(items)), np.nan)

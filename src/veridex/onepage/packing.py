@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from veridex.core.arrays import FloatArray
 
-__all__ = ["DIGITS", "line_of", "packed", "shortened", "stamp"]
+__all__ = ["DIGITS", "as_bytes", "line_of", "packed", "shortened", "squeezed", "stamp"]
 
 DIGITS = 6
 """Digits of a number that is not whole; in a column those of the largest one."""
@@ -29,7 +29,17 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/"
 
 
 def packed(value: Any) -> str:
-    """A value as compressed bytes in base 64: JSON, in which a column of numbers is ``{"#": its place}``, and these.
+    """A value as compressed bytes in base 64."""
+    return squeezed(as_bytes(value))
+
+
+def squeezed(whole: bytes) -> str:
+    """Bytes compressed, in base 64; others may work meanwhile."""
+    return base64.b64encode(zlib.compress(whole, LEVEL)).decode("ascii")
+
+
+def as_bytes(value: Any) -> bytes:
+    """A value as bytes: JSON, in which a column of numbers is ``{"#": its place}``, and these.
 
     The bytes: how long the JSON is and how many columns there are (32 bits each), the JSON, the columns' lengths and
     powers of ten, then all their whole numbers, the first bytes of all, the second ones, and so on.
@@ -46,8 +56,7 @@ def packed(value: Any) -> str:
     powers, numbers = _as_whole(columns, sizes)
     head = np.array([len(words), len(columns)], dtype="<u4").tobytes()
     planes = numbers.astype("<i4").view(np.uint8).reshape(-1, 4).T.tobytes()
-    whole = b"".join((head, words, sizes.tobytes(), powers.astype("<i4").tobytes(), planes))
-    return base64.b64encode(zlib.compress(whole, LEVEL)).decode("ascii")
+    return b"".join((head, words, sizes.tobytes(), powers.astype("<i4").tobytes(), planes))
 
 
 @np.errstate(all="ignore")

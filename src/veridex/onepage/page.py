@@ -2,6 +2,7 @@
 
 import base64
 import hashlib
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -17,7 +18,7 @@ from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 from veridex.onepage.items import Pages
 from veridex.onepage.overview import overview
-from veridex.onepage.packing import packed, stamp
+from veridex.onepage.packing import as_bytes, packed, squeezed, stamp
 from veridex.onepage.portfolio import portfolio
 from veridex.onepage.source import Source
 from veridex.palette import AMBER, BANDS, GRID, GROUND, INK, PAPER, PLUM, TEAL, TEALS
@@ -70,9 +71,6 @@ def board(
     """
     source = Source(publication=publication, tested=trial, watch=watch, record=record, before=before)
     _refuse_strangers(source)
-    pages = Pages.of(source)
-    items = list(source.items())
-    parts = [items[first : first + TOGETHER] for first in range(0, len(items), TOGETHER)]
     style, script = _style(), _script()
     text: str = _template().render(
         title=_title(publication),
@@ -83,9 +81,20 @@ def board(
         head=packed(_head(source)),
         table=packed(overview(source)),
         portfolio=packed(portfolio(source)),
-        parts=(packed(pages.pages(part)) for part in parts),
+        parts=_parts(source),
     )
     return text
+
+
+def _parts(source: Source) -> list[str]:
+    """The pages of all items, some together; while one part is compressed the next is made."""
+    pages, items = Pages.of(source), source.items
+    with ThreadPoolExecutor(1) as other:
+        made = [
+            other.submit(squeezed, as_bytes(pages.pages(items[first : first + TOGETHER])))
+            for first in range(0, len(items), TOGETHER)
+        ]
+    return [one.result() for one in made]
 
 
 def _refuse_strangers(source: Source) -> None:

@@ -34,7 +34,7 @@ def portfolio(source: Source) -> dict[str, Any]:
         "facts": _facts(publication),
         "groups": [_group(source, one) for one in publication.groups],
         "standings": _standings(source),
-        "coverage": _coverage(publication),
+        "coverage": _coverage(source.items),
         "watch": None if source.watch is None else _watch(source.watch),
         "record": _record(source),
         "changes": None if source.before is None else _changes(source.before, publication),
@@ -130,10 +130,10 @@ def _reach(trial: Trial | None, texts: list[str]) -> list[tuple[float, float]]:
     return distances(trial, texts, trial.benchmarks[0].text, STANDING)
 
 
-def _coverage(publication: Publication) -> list[dict[str, Any]]:
+def _coverage(items: Iterable[ItemPublication]) -> list[dict[str, Any]]:
     """What intervals held when tested, by kind and level: over all cells, and the middle half of the items."""
     kept: dict[tuple[str, float], list[Held]] = {}
-    for one in publication.published.values():
+    for one in items:
         for kind, rows in one.held.items():
             for row in rows:
                 if row.cells:

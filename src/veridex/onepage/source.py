@@ -1,6 +1,5 @@
 """`Source`: the values that a board is made of."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -46,7 +45,7 @@ class Source:
     def span(self) -> tuple[int, int]:
         """Ordinals of the first period that any item has, and of the one behind the last."""
         first = last = None
-        for one in self.publication.published.values():
+        for one in self.items:
             begins, ends = one.origin + 1 - one.past.size, one.origin + 1 + max(one.horizon, 0)
             first = begins if first is None else min(first, begins)
             last = ends if last is None else max(last, ends)
@@ -65,6 +64,7 @@ class Source:
                 found[column] = {item: keys[place] for item, keys in history.keys.items()}
         return found
 
-    def items(self) -> Iterable[ItemPublication]:
-        """What is published, item by item."""
-        return self.publication.published.values()
+    @cached_property
+    def items(self) -> tuple[ItemPublication, ...]:
+        """What is published, item by item; of a publication on disk it is read once."""
+        return tuple(self.publication.published.values())

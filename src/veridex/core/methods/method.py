@@ -37,7 +37,7 @@ class Method:
     settings: Mapping[str, Any] = field(repr=False, compare=False, kw_only=True)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Method) and (self.name, self.given) == (other.name, other.given)
+        return isinstance(other, Method) and self.name == other.name and self.given == other.given
 
     def __hash__(self) -> int:
         return hash((self.name, self.given))

@@ -52,12 +52,12 @@ def rivals_errors(choice: Choice) -> list[float]:
 
 def rivals_at(
     source: Trial | Verdict,
-    item: str,
+    one: ItemTrial,
     named: Sequence[Method],
     errors: Sequence[float],
     origin: object = None,
 ) -> Rivals:
-    """What methods forecast at a past origin, by default the last.
+    """What methods forecast for an item at a past origin, by default the last.
 
     `errors` are those of each method of the lineup. Of a verdict that joined several methods the blend is one more, as
     it was decided then.
@@ -65,10 +65,9 @@ def rivals_at(
     Raises
     ------
     ParameterError, ItemUnknown
-        If there is no such method, origin or item.
+        If there is no such method or origin.
     """
-    trial = trial_of(source)
-    one, series = trial[item], trial.history[item]
+    trial, item = trial_of(source), one.item
     choice = source.choice(item) if isinstance(source, Verdict) else None
     places = [trial.method_index(method) for method in named]
     names, own = [short_name(method) for method in named], [errors[m] for m in places]
@@ -76,10 +75,11 @@ def rivals_at(
     if not tried.any():
         reasons = {k: reason_of(trial, m, item) for k, m in enumerate(places)}
         nothing = np.full((len(named), trial.horizon), np.nan)
+        series = trial.history[item]
         return Rivals(series.start + len(series), tuple(names), nothing, own, reasons, None)
     whole = one.points[places]
     both = (~np.isnan(whole).all(axis=0) & ~np.isnan(one.actuals)).any(axis=1)
-    at = int(np.flatnonzero(tried)[origin_place(one.origins[tried], np.asarray(both)[tried], series, origin)])
+    at = int(np.flatnonzero(tried)[origin_place(one.origins[tried], np.asarray(both)[tried], trial.history, origin)])
     points, won = whole[:, at], None
     lacking = np.flatnonzero(np.isnan(points).all(axis=1)).tolist()
     idle = {k for k in lacking if np.isnan(whole[k]).all()}
@@ -103,14 +103,13 @@ class StepErrors:
 
 
 @np.errstate(all="ignore")
-def errors_by_step(source: Trial | Verdict, items: Sequence[str], named: Sequence[Method]) -> list[StepErrors]:
+def errors_by_step(source: Trial | Verdict, ones: Sequence[ItemTrial], named: Sequence[Method]) -> list[StepErrors]:
     """Mean absolute errors of items by lead time, on the cells that all who forecast an item at all have.
 
     Of a verdict that joined several methods the blend is one more, and the cells are those that it was decided for by
     what was known.
     """
     trial = trial_of(source)
-    ones = [trial[item] for item in items]
     names = (*(short_name(method) for method in named), BLEND)
     places = [trial.method_index(method) for method in named]
     origins, steps = max((one.actuals.shape[0] for one in ones), default=0), trial.horizon

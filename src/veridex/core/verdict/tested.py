@@ -7,7 +7,9 @@ import numpy as np
 
 from veridex.core.arrays import BoolArray, FloatArray, IntArray
 from veridex.core.backtest.failed import reason_of
+from veridex.core.backtest.folds import ItemTrial
 from veridex.core.backtest.trial import Trial
+from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.laws.components import FIRST, KIND, NUMBERS, WEIGHT, Kind
 from veridex.core.laws.laws import Laws
@@ -91,7 +93,7 @@ class Tested:
         return float(100.0 * np.mean((y[known] >= low[known]) & (y[known] <= high[known])))
 
 
-def origin_place(origins: IntArray, both: BoolArray, series: ItemHistory, origin: object) -> int:
+def origin_place(origins: IntArray, both: BoolArray, series: History | ItemHistory, origin: object) -> int:
     """The place of an origin, given as a period; of the last that has a forecast and an actual where none is given.
 
     Raises
@@ -141,10 +143,11 @@ class _Recalled:
 
 def as_tested(source: Trial | Verdict, item: str, method: str | Method | None) -> Tested:
     """What a method forecast at each origin; without one what the verdict would have, or the first one entered."""
-    return _with_bounds([_recalled(source, item, method)], trial_of(source))[0]
+    trial = trial_of(source)
+    return _with_bounds([_recalled(source, trial[item], method)], trial)[0]
 
 
-def last_tested(source: Trial | Verdict, asked: Sequence[tuple[str, Method | None]]) -> list[Tested]:
+def last_tested(source: Trial | Verdict, asked: Sequence[tuple[ItemTrial, Method | None]]) -> list[Tested]:
     """The same of several items with a method each, of the last origin that has a forecast and an actual."""
     return _with_bounds([_recalled(source, *one).last() for one in asked], trial_of(source))
 
@@ -183,9 +186,9 @@ def _with_bounds(recalled: Sequence[_Recalled], trial: Trial) -> list[Tested]:
     return made
 
 
-def _recalled(source: Trial | Verdict, item: str, method: str | Method | None) -> _Recalled:
+def _recalled(source: Trial | Verdict, one: ItemTrial, method: str | Method | None) -> _Recalled:
     """Forecasts at past origins with their laws."""
-    trial = trial_of(source)
+    trial, item = trial_of(source), one.item
     if method is None and isinstance(source, Verdict):
         choice = source.choice(item)
         found, winner = _decided_then(trial, choice), choice.winner
@@ -194,7 +197,6 @@ def _recalled(source: Trial | Verdict, item: str, method: str | Method | None) -
             return found
         method = winner.method if winner is not None and entered else None
     m = trial.method_index(trial.entered[0] if method is None else method)
-    one = trial[item]
     tried = np.flatnonzero(one.status[m] != Status.NO_FOLD)
     return _Recalled(
         name=short_name(trial.lineup[m]),
