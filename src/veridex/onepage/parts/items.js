@@ -148,6 +148,10 @@ function showItems(main) {
     const key = `${first} ${last}`;
     if (key === drawn && !all) return;
     drawn = all ? "" : key;
+    if (!places.length) {
+      body.replaceChildren(h("tr", { role: "row" }, h("td", { role: "cell", class: "c-item", colspan: columns.length }, "No item is left. ", h("a", { href: "#" }, "Show all"))));
+      return;
+    }
     body.replaceChildren(space(first), ...places.slice(first, last).map((i, k) => row(i, first + k)), space(all ? 0 : places.length - last));
   };
   const renew = () => {
