@@ -4,7 +4,7 @@ import numpy as np
 import pandas as pd
 import typer
 
-from veridex.cli.tables import paragraph, show
+from veridex.cli.tables import folded, paragraph, show
 from veridex.core.backtest.comparison import Comparison
 from veridex.core.methods.short_names import distinct_names
 from veridex.core.readable import number
@@ -25,7 +25,7 @@ def show_comparison(comparison: Comparison, placing: Placing) -> None:
     """Print what speaks for each model, what it comes to, and the estimates with their standard errors."""
     texts = [one.method.text for one in comparison.fits]
     names = distinct_names([one.method for one in comparison.fits])
-    typer.echo(f"{comparison.fits[0].series.item}: {len(texts)} models side by side\n")
+    typer.echo(folded(f"{comparison.fits[0].series.item}: {len(texts)} models side by side") + "\n")
     for name, text in zip(names, texts, strict=True):
         if name != text:
             typer.echo(f"    {name}: {text}")

@@ -11,6 +11,7 @@ import typer
 from veridex import figures
 from veridex.cli.comparing import comparison_table, estimate_text, show_comparison
 from veridex.cli.desk import desk_for
+from veridex.cli.spoken import seen
 from veridex.cli.tables import folded, paragraph, show
 from veridex.core.fitted.fitted import Fitted
 from veridex.core.fitted.forecast import Forecast
@@ -128,7 +129,7 @@ def chosen_table(fitted: Fitted, forecast: Forecast, table: str) -> pd.DataFrame
 
 def show_page(fitted: Fitted, forecast: Forecast, placing: Placing) -> None:
     """Print everything a person wants to read, from the words to the forecast."""
-    title = f"{fitted.series.item}: {fitted.method}"
+    title = seen(f"{fitted.series.item}: {fitted.method}")
     typer.echo(f"{title}\n\n{paragraph(fitted.in_words())}\n")
     if not fitted.available:
         return

@@ -16,6 +16,7 @@ from rich import box
 from rich.console import Console
 from rich.table import Table
 
+from veridex.cli.spoken import seen
 from veridex.cli.widths import Laid, Shape, laid
 from veridex.core.arrays import FloatArray
 from veridex.core.methods.short_names import short_texts
@@ -48,12 +49,12 @@ METHOD_COLUMNS = ("method", "decided", "best_single", "benchmark")
 def paragraph(text: str) -> str:
     """Prose broken into lines of the terminal's width."""
     width = screen()
-    return textwrap.fill(text, PARAGRAPH if width == WIDTH_WITHOUT_TERMINAL else min(width, LONGEST_LINE))
+    return textwrap.fill(seen(text), PARAGRAPH if width == WIDTH_WITHOUT_TERMINAL else min(width, LONGEST_LINE))
 
 
 def folded(text: str) -> str:
     """A line broken where the screen ends; whole in a file."""
-    width = screen()
+    width, text = screen(), seen(text)
     return text if width == WIDTH_WITHOUT_TERMINAL else textwrap.fill(text, min(width, LONGEST_LINE))
 
 
@@ -91,9 +92,9 @@ def show(
         rows = _dates_as_text(table).to_dict("records")
         typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
     else:
-        seen = table if placing.wide else table.drop(columns=list(hide))
+        kept = table if placing.wide else table.drop(columns=list(hide))
         width = WIDTH_WITHOUT_TERMINAL if placing.wide else screen()
-        _show_rich(_periods_as_written(seen, cadence), title, caption, width, ranked, legend)
+        _show_rich(_periods_as_written(kept, cadence), seen(title), caption, width, ranked, legend)
 
 
 def screen() -> int:
@@ -212,7 +213,7 @@ def _text(value: Any) -> str:
         return "-"
     if isinstance(value, (bool, np.bool_)):
         return "yes" if value else "no"
-    return str(value)
+    return seen(str(value))
 
 
 def _periods_as_written(table: pd.DataFrame, cadence: Cadence | None) -> pd.DataFrame:

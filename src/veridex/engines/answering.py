@@ -4,8 +4,7 @@ import traceback
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from threadpoolctl import threadpool_limits
-
+from veridex.core.threads import one_thread
 from veridex.errors import VeridexError, WorkerFailed
 
 __all__ = ["Answer", "answered"]
@@ -17,7 +16,7 @@ Answer = tuple[bool, Any]
 def answered(function: Callable[[Any], Any], tasks: Sequence[Any]) -> Answer:
     """Results of tasks, one after the other, on one thread: the same bits wherever it runs."""
     try:
-        with threadpool_limits(1):
+        with one_thread():
             return True, [function(task) for task in tasks]
     except VeridexError as error:
         return False, error

@@ -36,6 +36,7 @@ from veridex.errors.reading import (
     DatesAmbiguous,
     DecimalAmbiguous,
     FileUnreadable,
+    PeriodStray,
 )
 from veridex.errors.stores import DestinationRefused, FittedUnreadable, PublicationUnreadable, TrialUnreadable
 
@@ -59,6 +60,7 @@ __all__ = [
     "MethodUnknown",
     "OurFault",
     "ParameterError",
+    "PeriodStray",
     "PlanBusy",
     "PlanUntested",
     "PlanWrong",

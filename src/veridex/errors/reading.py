@@ -119,3 +119,19 @@ class DecimalAmbiguous(ReadingError, ValueError):
             f"{self.source}, row {self.row}, column {self.column!r}: the comma in {self.value!r} could mark "
             "decimals or thousands, and nothing in the column tells. Say decimal=',' or decimal='.'."
         )
+
+
+@dataclass(eq=False)
+class PeriodStray(ReadingError, ValueError):
+    """A period that stands alone, far from those of all other rows."""
+
+    source: str
+    period: str
+    away: str
+    others: str
+
+    def __str__(self) -> str:
+        return (
+            f"{self.source}: the period {self.period} stands {self.away} from all others, which are {self.others}: a "
+            "slip, it seems. Correct its row, or leave it out."
+        )

@@ -5,6 +5,7 @@ from typing import Any, Unpack
 
 import numpy as np
 import pandas as pd
+from matplotlib.artist import Artist
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
@@ -197,25 +198,18 @@ def tuning(found: Tuning, **asked: Unpack[Asked]) -> Figure:
     numeric = len(names) == 1 and all(isinstance(one, (int, float)) and not isinstance(one, bool) for one in values)
     at = values.to_numpy(dtype=float) if numeric else np.arange(len(frame), dtype=float)
     curve, error = frame[measure].to_numpy(dtype=np.float64), frame["std_error"].to_numpy(dtype=np.float64)
-    best = int(np.flatnonzero(frame["best"])[0])
-    axes.axhspan(curve[best], curve[best] + np.nan_to_num(error[best]), color=BANDS[2], linewidth=0)
     if numeric:
         order = np.argsort(at)
         axes.plot(at[order], curve[order], color=TEAL, linewidth=1.8)
     axes.errorbar(at, curve, yerr=np.nan_to_num(error), fmt="none", ecolor=TEAL, elinewidth=1.4, alpha=0.7)
     axes.plot(at, curve, "o", color=TEAL, markersize=7)
-    axes.plot(at[best], curve[best], "o", color=AMBER, markersize=12)
-    simplest = int(np.flatnonzero(frame["method"] == found.simplest_method)[0])
-    axes.plot(at[simplest], curve[simplest], "o", color="none", markeredgecolor=INK, markersize=17, markeredgewidth=1.6)
     untuned = found.untuned_measure
     labels = [", ".join(f"{name}={_word(one[name])}" for name in names) for one in found.settings]
     bare_axes(axes)
     number_axis(axes)
-    handles = [
-        line_key(f"best: {labels[best]}", AMBER, width=0, marker="o"),
-        mark_key(f"simplest within: {labels[simplest]}", INK),
-        Patch(color=BANDS[2], label="within one standard error of the best"),
-    ]
+    handles = [] if found.reason else _best_marked(axes, found, at, labels)
+    if found.reason:
+        axes.text(0.5, 0.5, wrapped(found.reason, 80), transform=axes.transAxes, ha="center", color=PLUM)
     if np.isfinite(untuned):
         axes.axhline(untuned, color=INK, linestyle=":", linewidth=1.4)
         handles.append(line_key("untuned", INK, dash=":"))
@@ -232,6 +226,23 @@ def tuning(found: Tuning, **asked: Unpack[Asked]) -> Figure:
     sheet.titled(f"{who}: {found.base} over {', '.join(names)}", axes, size=13.0)
     sheet.legend(handles)
     return sheet.whole
+
+
+def _best_marked(axes: Axes, found: Tuning, at: np.ndarray, labels: Sequence[str]) -> list[Artist]:
+    """Mark what is best, what is simplest within one standard error of it, and how far that reaches; with the keys."""
+    frame = found.frame
+    curve, error = frame[found.measure].to_numpy(dtype=np.float64), frame["std_error"].to_numpy(dtype=np.float64)
+    best, simplest = (
+        int(np.flatnonzero(frame["method"] == text)[0]) for text in (found.best_method, found.simplest_method)
+    )
+    axes.axhspan(curve[best], curve[best] + np.nan_to_num(error[best]), color=BANDS[2], linewidth=0, zorder=0)
+    axes.plot(at[best], curve[best], "o", color=AMBER, markersize=12)
+    axes.plot(at[simplest], curve[simplest], "o", color="none", markeredgecolor=INK, markersize=17, markeredgewidth=1.6)
+    return [
+        line_key(f"best: {labels[best]}", AMBER, width=0, marker="o"),
+        mark_key(f"simplest within: {labels[simplest]}", INK),
+        Patch(color=BANDS[2], label="within one standard error of the best"),
+    ]
 
 
 def _ticks(axes: Axes, at: np.ndarray, labels: list[str]) -> None:

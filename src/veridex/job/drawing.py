@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from functools import partial
+from hashlib import sha256
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,6 +18,9 @@ if TYPE_CHECKING:
     from veridex.job.pipeline import Outcome
 
 __all__ = ["draw_campaign", "draw_items", "draw_named", "draw_published", "file_name"]
+
+LONGEST = 60
+"""Letters of an item in the name of a file; what is longer is cut."""
 
 MOST_FIGURES = 24
 """Figures of items that a command draws; of two kinds for half as many items."""
@@ -65,5 +69,14 @@ def draw_campaign(found: "Campaign", directory: Path) -> str:
 
 
 def file_name(item: str) -> str:
-    """An item key that may hold anything, as a file name."""
-    return "".join(c if c.isalnum() or c in "-_." else "_" for c in item).lstrip(".") or "item"
+    """An item key that may hold anything, as a file name of its own: what cannot stand in one is told by a digest.
+
+    Examples
+    --------
+    >>> file_name("smoker-01"), file_name("a/b"), file_name("a:b")
+    ('smoker-01', 'a_b-c14cddc0', 'a_b-6783a31e')
+    """
+    safe = "".join(c if c.isalnum() or c in "-_." else "_" for c in item).lstrip(".")[:LONGEST]
+    return (
+        safe if safe and safe == item else f"{safe or 'item'}-{sha256(item.encode('utf-8', 'replace')).hexdigest()[:8]}"
+    )

@@ -4,7 +4,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from threadpoolctl import threadpool_limits
 
 from veridex.core.backtest.cutting import Cut, cuts
 from veridex.core.backtest.engine import Engine, Progress
@@ -19,6 +18,7 @@ from veridex.core.history.item import ItemHistory
 from veridex.core.methods.catalogue import Method, benchmarks
 from veridex.core.preparation.regressors import Explanation, Regressors
 from veridex.core.reading.neighbours import FOUND, Seasons, seasons_at
+from veridex.core.threads import one_thread
 from veridex.errors import HistoryTooShort, ParameterError
 
 __all__ = ["Course", "Running", "run_backtest"]
@@ -133,7 +133,7 @@ def _run(
     keeping = running.checkpoint is not None or not store.whole
     work = replace(work, trailing=keeping and course.pace.refit_every == 1)
     # One thread in the matrix products, as the workers have: the same bits from every engine.
-    with threadpool_limits(1):
+    with one_thread():
         Filling(store, work, history, seasons, [*held, *store.before]).run(
             running.engine, running.progress, running.checkpoint
         )

@@ -1,7 +1,7 @@
 """`tune`: a method over a grid of settings, judged inside folds, and what the choice really saved."""
 
 import itertools
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
+from veridex.core.backtest.failed import reason_of
 from veridex.core.backtest.losses import MEASURES, Losses
 from veridex.core.backtest.runner import Course, Running, run_backtest
 from veridex.core.backtest.schemes import RollingOrigin, Scheme
@@ -121,6 +122,9 @@ class Tuning(Faced):
         The measure of the method without the grid's settings; NaN where it lacks a cell.
     trial : Trial
         All folds.
+    reason : str
+        Why no setting can be told from another: nothing is best then, and `best` and `simplest` are empty. Empty where
+        they can.
     """
 
     FACE: ClassVar[tuple[str, ...]] = (
@@ -135,16 +139,21 @@ class Tuning(Faced):
     untuned_measure: float = field(repr=False)
     settings: tuple[dict[str, Any], ...] = field(repr=False)
     trial: Trial = field(repr=False)
+    reason: str = ""
 
     @property
     def best(self) -> dict[str, Any]:
         """The settings with the lowest measure."""
-        return dict(self.settings[int(np.flatnonzero(self.frame["best"])[0])])
+        return {} if self.reason else dict(self.settings[self._best])
 
     @property
     def best_method(self) -> str:
         """The text of the method with them."""
-        return str(self.frame["method"][int(np.flatnonzero(self.frame["best"])[0])])
+        return "" if self.reason else str(self.frame["method"][self._best])
+
+    @property
+    def _best(self) -> int:
+        return int(np.flatnonzero(self.frame["best"])[0])
 
     @property
     def simplest(self) -> dict[str, Any]:
@@ -152,12 +161,12 @@ class Tuning(Faced):
 
         Where several have as many, those that stand first in the grid.
         """
-        return dict(self.settings[self._simplest])
+        return {} if self.reason else dict(self.settings[self._simplest])
 
     @property
     def simplest_method(self) -> str:
         """The text of the method with them."""
-        return str(self.frame["method"][self._simplest])
+        return "" if self.reason else str(self.frame["method"][self._simplest])
 
     @property
     def _simplest(self) -> int:
@@ -167,6 +176,8 @@ class Tuning(Faced):
 
     def in_words(self) -> str:
         """Say what is best, what is simplest, and what tuning saved."""
+        if self.reason:
+            return f"Not available: {self.reason}."
         row = self.frame[self.frame["best"]].iloc[0]
         name, nested = self.measure.upper(), self.nested
         said = f"{row['method']} is best of {len(self.frame)}: {name} {number(row[self.measure], 4)}"
@@ -208,7 +219,8 @@ def tune_method(
     losses = Losses.of(trial, [one.text for one in lineup], None if plain is None else plain.text, measure)
     curve = losses.measure_of(losses.cells)
     errors = losses.std_errors()
-    best = int(np.nanargmin(curve)) if np.isfinite(curve).any() else 0
+    able = bool(np.isfinite(curve).any())
+    best = int(np.nanargmin(curve)) if able else 0
     reach = curve[best] + (errors[best] if np.isfinite(errors[best]) else 0.0)
     a = trial.arrays
     columns: dict[str, Any] = {key: [chosen[key] for _, chosen in found] for key in grid}
@@ -219,7 +231,7 @@ def tune_method(
         measure: curve,
         "std_error": errors,
         "parameters": [_mean(a.parameters[:, m]) for m in places],
-        "best": np.arange(len(lineup)) == best,
+        "best": able & (np.arange(len(lineup)) == best),
         "within": curve <= reach,
     }
     return Tuning(
@@ -230,7 +242,27 @@ def tune_method(
         untuned_measure=losses.untuned,
         settings=tuple(chosen for _, chosen in found),
         trial=trial,
+        reason="" if able else _reason(trial, places, measure),
     )
+
+
+UNTOLD = {
+    "mape": "an actual of every item is zero",
+    "wape": "nothing was demanded in the cells that all candidates have",
+    "mase": "demand does not change in the training spans, which errors are scaled by",
+    "rmsse": "demand does not change in the training spans, which errors are scaled by",
+}
+"""Why a measure has no figure where there are forecasts and actuals."""
+
+
+def _reason(trial: Trial, places: Sequence[int], measure: str) -> str:
+    """Why there is no curve."""
+    a = trial.arrays
+    if (np.isfinite(a.points[:, list(places)]) & ~np.isnan(a.actuals)[:, None]).any():
+        because = UNTOLD.get(measure, "no cell has a forecast of every candidate")
+        return f"{measure} cannot be told: {because}"
+    said = [reason for m in places if (reason := reason_of(trial, m))]
+    return said[0] if said else "no forecast has an actual"
 
 
 def _mean(values: FloatArray) -> float:

@@ -14,7 +14,7 @@ from veridex.core.laws.laws import Laws
 from veridex.core.laws.support import Support
 from veridex.core.laws.warp import Warp
 
-__all__ = ["Totals", "as_means", "calibrated_totals", "no_totals", "simulated_totals"]
+__all__ = ["Totals", "as_means", "calibrated_totals", "finite_totals", "no_totals", "simulated_totals"]
 
 FEWEST_PATHS = 100
 """With fewer usable paths nothing is said of a total."""
@@ -74,6 +74,20 @@ def as_means(totals: Totals, first: int, name: str) -> Totals:
     bands = replace(own, lower=own.lower / counts, upper=own.upper / counts, quantiles=own.quantiles / counts)
     said = totals.reason or f"remark: the mean of the lead times, since {name} does not add up"
     return replace(totals, points=totals.points / counts, bands=bands, laws=laws, reason=said)
+
+
+@np.errstate(all="ignore")
+def finite_totals(totals: Totals, wanted: Wanted) -> Totals:
+    """Totals as they are where all their numbers are finite or unknown; else none, and the reason."""
+    bands = totals.bands
+    numbers = (totals.points, bands.lower, bands.upper, bands.quantiles)
+    if not any(np.isinf(one).any() for one in numbers):
+        return totals
+    return Totals(
+        points=np.full(totals.points.size, np.nan),
+        bands=Bands.missing(wanted, totals.points.size),
+        reason="its total, or a bound of it, is larger than a number can be",
+    )
 
 
 def no_totals(steps: int, wanted: Wanted, name: str) -> Totals:

@@ -27,11 +27,13 @@ from veridex.core.methods.fold.running import replay_fold, run_fold
 from veridex.core.methods.fold.status import Status, reason_for
 from veridex.core.preparation.regressors import Explanation, Regressors
 from veridex.core.scoring.levels import DEFAULT_LEVELS, checked_levels, on_number_line
+from veridex.core.threads import one_thread
 from veridex.errors import ParameterError
 
 __all__ = ["Fitted", "fit"]
 
 
+@one_thread()
 def fit(
     series: History | ItemHistory,
     method: str | Method,
@@ -115,6 +117,7 @@ class Fitted(Evidence):
         table |= {name: part[: y.size + horizon] for name, part in parts.items()}
         return pd.DataFrame(table | {"total": sum(table[name] for name in parts) if parts else np.nan})
 
+    @one_thread()
     def forecast(
         self,
         horizon: int,
@@ -205,6 +208,7 @@ class Fitted(Evidence):
                 mine[..., n - y.size :] = theirs
         return whole
 
+    @one_thread()
     def simulate(self, horizon: int, paths: int = 1000, seed: int = 0, shocks: FloatArray | None = None) -> FloatArray:
         """Simulate demand after the end of the series, given the estimates and the drivers' expectations.
 

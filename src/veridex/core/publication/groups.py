@@ -13,7 +13,7 @@ from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.hindcast import Hindcast
 from veridex.core.calibration.sums import law_of_sum, spread_of_group
-from veridex.core.calibration.totals import Totals
+from veridex.core.calibration.totals import Totals, finite_totals
 from veridex.core.history.history import History
 from veridex.core.laws.support import Support
 from veridex.core.publication.dossier import GroupTotals, ItemPublication
@@ -227,7 +227,7 @@ def _together(members: Sequence[Share], shared: float, wanted: Wanted, said: str
     law = law_of_sum(moments[:, 0].sum(axis=0), spread, floor, whole)
     calibrated = all(one.calibrated for one in members)
     bands = replace(Bands.read(law, (), wanted), kind="calibrated" if calibrated else "model")
-    return Totals(points=points, bands=bands, laws=law, reason=said)
+    return finite_totals(Totals(points=points, bands=bands, laws=law, reason=said), wanted)
 
 
 def _calibrated_moments(total: Totals) -> FloatArray:

@@ -9,7 +9,14 @@ import numpy as np
 from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands, Wanted
 from veridex.core.calibration.held import Held
-from veridex.core.calibration.totals import Totals, as_means, calibrated_totals, no_totals, simulated_totals
+from veridex.core.calibration.totals import (
+    Totals,
+    as_means,
+    calibrated_totals,
+    finite_totals,
+    no_totals,
+    simulated_totals,
+)
 from veridex.core.fitted.fitted import Fitted, fit
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
@@ -236,7 +243,8 @@ class ItemWork:
         else:
             given = (outlook.points, outlook.laws, support, found.dependence, found.total_warps)
             totals = calibrated_totals(*given, self.wanted)
-        return totals if measure.adds_up else as_means(totals, self.wanted.first, measure.name)
+        totals = totals if measure.adds_up else as_means(totals, self.wanted.first, measure.name)
+        return finite_totals(totals, self.wanted)
 
 
 def nothing_of(series: ItemHistory, reading: ItemReading, horizon: int, past: int) -> ItemPublication:

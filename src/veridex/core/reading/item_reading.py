@@ -167,6 +167,7 @@ class Readings(Mapping[str, ItemReading]):
         return len(self._history)
 
 
+@np.errstate(all="ignore")
 def _reading(series: ItemHistory, clarity: float, unfinished: int | None, begin: float) -> ItemReading:
     """The reading of one item; histories that start after `begin` are new."""
     values, cadence = series.values, series.cadence

@@ -10,6 +10,7 @@ from veridex.core.periods.cadence import Cadence
 from veridex.core.tables.cells import Table
 from veridex.core.tables.grouping import Combine, Exactness, Groups, group_rows
 from veridex.core.tables.inference import CadenceEvidence, misfit, one_row_each
+from veridex.core.tables.strays import refuse_strays
 from veridex.errors import ParameterError
 
 __all__ = ["Look"]
@@ -29,6 +30,7 @@ class Look:
         self._stated, self._precision = stated, precision
         self._cadences = CadenceEvidence(precision)
         self._days: NDArray[Any] | None = None
+        self._counts: NDArray[Any] | None = None
         self._within_days = False
         self._exact = {"demand": Exactness(), "divisor": Exactness(), "in_stock": Exactness()}
         self.rows = 0
@@ -52,6 +54,9 @@ class Look:
             days = np.unique(rows.stamps.astype("datetime64[D]"))
             self._within_days |= bool((rows.stamps != rows.stamps.astype("datetime64[D]")).any())
             self._days = days if self._days is None else np.union1d(self._days, days)
+        else:
+            counts = np.unique(rows.stamps)
+            self._counts = counts if self._counts is None else np.union1d(self._counts, counts)
         for name, values in (("demand", rows.demand), ("divisor", table.divisor), ("in_stock", table.in_stock)):
             if values is not None:
                 self._exact[name].hear(values)
@@ -77,6 +82,17 @@ class Look:
         if wrong is not None:
             raise ParameterError("cadence", repr(self._stated.name), wrong.problem)
         return self._stated, ()
+
+    def refuse_strays(self, cadence: Cadence, source: str) -> None:
+        """Refuse a period that stands alone, far from those of all rows.
+
+        Raises
+        ------
+        PeriodStray
+        """
+        stamps = self._counts if self._days is None else self._days.astype("datetime64[s]")
+        if stamps is not None:
+            refuse_strays(np.unique(cadence.ordinals(stamps)), cadence, source)
 
     def groups(self, table: Table, cadence: Cadence, combine: Combine) -> Groups:
         """One value per item and period."""

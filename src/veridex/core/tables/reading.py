@@ -37,7 +37,7 @@ def assemble_table(
 
     Raises
     ------
-    ColumnMissing, CellUnreadable, DatesAmbiguous, DecimalAmbiguous, CadenceUnclear, HistoryTooShort
+    ColumnMissing, CellUnreadable, DatesAmbiguous, DecimalAmbiguous, CadenceUnclear, HistoryTooShort, PeriodStray
     """
     if not (isinstance(frame.index, pd.RangeIndex) and frame.index.start == 0 and frame.index.step == 1):
         frame = frame.reset_index(drop=True)
@@ -47,7 +47,8 @@ def assemble_table(
         raise _without_rows(source)
     cells = Cells(layout, whole.cadence, source, first_row)
     table = (wide_table if layout.layout == "wide" else long_table)(frame, cells)
-    return _assembled([table], layout, whole.cadence, table.precision, (*whole.notes, *table.notes), MEMORY)
+    notes = (*whole.notes, *table.notes)
+    return _assembled([table], layout, whole.cadence, source, table.precision, notes, MEMORY)
 
 
 def assemble_parts(frames: Iterable[pd.DataFrame], whole: "Whole", room: Room) -> tuple[Assembled, Cadence]:
@@ -66,7 +67,8 @@ def assemble_parts(frames: Iterable[pd.DataFrame], whole: "Whole", room: Room) -
         raise _without_rows(whole.source)
     tables = _Tables(frames, Cells(whole.layout, whole.cadence, whole.source, whole.first_row, whole.spelled()))
     dates = whole.dates
-    return _assembled(tables, whole.layout, whole.cadence, dates.precision, (*whole.notes, *whole.date_notes), room)
+    notes = (*whole.notes, *whole.date_notes)
+    return _assembled(tables, whole.layout, whole.cadence, whole.source, dates.precision, notes, room)
 
 
 def _without_rows(source: str) -> HistoryTooShort:
@@ -77,6 +79,7 @@ def _assembled(
     tables: Iterable[Table],
     layout: TableLayout,
     cadence: Cadence | None,
+    source: str,
     precision: set[str],
     notes: tuple[str, ...],
     room: Room,
@@ -87,6 +90,7 @@ def _assembled(
         look.hear(table)
         several = several or bool(table.keys)
     found, evidence = look.cadence(tables)
+    look.refuse_strays(found, source)
     fiscal = layout.date_words.fiscal
     if cadence is None and fiscal is not None:
         found = found.fiscal(fiscal.first_month)

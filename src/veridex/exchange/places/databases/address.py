@@ -24,7 +24,7 @@ with suppress(ImportError):
 
 VARIABLE = re.compile(r"\$([A-Z_][A-Z0-9_]*)")
 DRIVERS = {"sqlite": "sqlite", "postgresql": "postgresql+psycopg"}
-SECRET = "password"
+SECRETS = ("passw", "pwd", "secret", "token", "passphrase", "credential")
 """What the name of a word of the query has in it that nobody may see."""
 
 PATIENCE = 600
@@ -66,6 +66,8 @@ class Address:
         AddressWrong
             If it is none, or asks for what there is not.
         """
+        if text.partition("://")[2].partition("/")[0].count("@") > 1:
+            raise AddressWrong("a password with @ in it is written with %40 in its place, or as $NAME")
         try:
             url = sql.make_url(VARIABLE.sub(_variable, text))
         except (sql.exc.ArgumentError, ValueError) as problem:
@@ -105,7 +107,7 @@ class Address:
         """What tells it from other places: of a SQLite file itself, since it has one writer."""
         if self.file is not None:
             return os.path.realpath(self.file)
-        query = sorted((name, value) for name, value in self.url.query.items() if SECRET not in name)
+        query = sorted((name, value) for name, value in self.url.query.items() if not _secret(name))
         return repr((self.backend, self.url.host, self.url.port, self.url.database, query, self.prefix))
 
     @property
@@ -116,7 +118,7 @@ class Address:
     def reason(self, problem: BaseException) -> str:
         """What went wrong, in the driver's words, without what is secret."""
         said = str(getattr(problem, "orig", None) or problem).strip().partition("\n")[0].rstrip(".")
-        hidden = [value for name, value in self.url.query.items() if SECRET in name]
+        hidden = [value for name, value in self.url.query.items() if _secret(name)]
         for secret in (self.url.password, self.url.username, *hidden):
             if secret:
                 said = said.replace(str(secret), "***")
@@ -142,6 +144,11 @@ class Address:
                 yield connection
         finally:
             engine.dispose()
+
+
+def _secret(name: str) -> bool:
+    """Whether a word of the query holds what nobody may see."""
+    return any(word in name.lower() for word in SECRETS)
 
 
 def _variable(found: re.Match[str]) -> str:

@@ -1,5 +1,6 @@
 """Tables of other people in a database, read some rows at a time."""
 
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import Any
@@ -18,6 +19,14 @@ AGAIN = "Check the address and the table."
 CHUNK = 50_000
 """Rows that are fetched at once."""
 
+UNREAD = re.compile(r"'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|--[^\n]*|/\*.*?\*/", re.DOTALL)
+"""Texts, names and remarks of a query, in which anything may stand."""
+
+QUESTION = re.compile(r"\(*\s*(select|with|values|table)\b", re.IGNORECASE)
+
+READ_ONLY = {"sqlite": "PRAGMA query_only = ON", "postgresql": "SET TRANSACTION READ ONLY"}
+"""How a database is told that it is only read, by its kind; others are guarded by the form of the query alone."""
+
 
 @contextmanager
 def database_stream(text: str, table: str | None, query: str | None) -> Iterator[Stream]:
@@ -32,6 +41,8 @@ def database_stream(text: str, table: str | None, query: str | None) -> Iterator
     """
     if (table is None) == (query is None):
         raise ParameterError("table", repr(table), "a database needs either table= or query=")
+    if query is not None:
+        _refuse_orders(query)
     try:
         address = Address.of(text, to_read=True)
     except AddressWrong as problem:
@@ -42,12 +53,38 @@ def database_stream(text: str, table: str | None, query: str | None) -> Iterator
     with ExitStack() as stack:
         with _told(address):
             connection = stack.enter_context(address.connected())
-            asked = sql.text(str(query)) if table is None else _whole(connection, table, label)
-            # A view may be long in the making: it is not asked twice.
-            rows = _count(connection, asked) if table in sql.inspect(connection).get_table_names() else None
-            found = connection.execution_options(yield_per=CHUNK).execute(asked)
+            _only_read(connection, address)
+            rows, streamed = None, connection.execution_options(yield_per=CHUNK)
+            if table is None:
+                found = streamed.exec_driver_sql(str(query))
+            else:
+                asked = _whole(connection, table, label)
+                # A view may be long in the making: it is not asked twice.
+                rows = _count(connection, asked) if table in sql.inspect(connection).get_table_names() else None
+                found = streamed.execute(asked)
         names = tuple(found.keys())
         yield Stream(f"{label}, {'table ' + table if table else 'query'}", rows, names, _batches(found, names, address))
+
+
+def _refuse_orders(query: str) -> None:
+    """Refuse what is more than one question, or none.
+
+    Raises
+    ------
+    ParameterError
+        If it is no single statement that reads.
+    """
+    bare = UNREAD.sub(" ", query).strip().rstrip("; \n\t")
+    if not QUESTION.match(bare) or ";" in bare:
+        problem = "a query reads, in one statement that begins with SELECT, WITH, VALUES or TABLE"
+        raise ParameterError("query", repr(query), problem)
+
+
+def _only_read(connection: sql.Connection, address: Address) -> None:
+    """Have the database itself refuse what would change it."""
+    order = READ_ONLY.get(address.backend)
+    if order is not None:
+        connection.exec_driver_sql(order)
 
 
 def _batches(found: sql.CursorResult[Any], names: Sequence[str], address: Address) -> Iterator[pa.RecordBatch]:
