@@ -30,6 +30,7 @@ from verification import (
     verdicts,
     watching,
 )
+from verification.hostile import families, files, tampered
 
 PARTS = {
     "unit-roots": unit_roots.main,
@@ -57,6 +58,9 @@ PARTS = {
     "campaigns": campaigns.main,
     "sample": sample.main,
     "alike": alike.main,
+    "hostile-families": families.main,
+    "hostile-files": files.main,
+    "hostile-tampered": tampered.main,
 }
 
 

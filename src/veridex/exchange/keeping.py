@@ -4,13 +4,12 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import pyarrow as pa
-
 from veridex.core.backtest.trial import Trial
 from veridex.core.history.history import History
 from veridex.core.publication.head import Planned
 from veridex.core.publication.publication import Publication
 from veridex.errors import DestinationRefused
+from veridex.exchange.damaged import DAMAGED
 from veridex.exchange.forms.publications import PUBLICATION
 from veridex.exchange.forms.tidied import HISTORY, TIDIED
 from veridex.exchange.forms.trials import TRIAL
@@ -81,7 +80,7 @@ def restored_from(form: Form, source: str | Path) -> Any:
         raise form.unreadable(place.shown, f"it was changed since it was written: {problem}") from None
     except Unfit as problem:
         raise form.unreadable(place.shown, str(problem)) from None
-    except (OSError, ValueError, KeyError, TypeError, AttributeError, pa.ArrowException) as problem:
+    except DAMAGED as problem:
         said = problem.strerror if isinstance(problem, OSError) and problem.strerror else str(problem)
         raise form.unreadable(place.shown, f"no {form.kind} can be read there ({said.partition(chr(10))[0]})") from None
     try:

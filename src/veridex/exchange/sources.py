@@ -12,6 +12,7 @@ import pyarrow as pa
 from pyarrow import dataset
 
 from veridex.errors import FileUnreadable, ParameterError
+from veridex.exchange.damaged import DAMAGED
 from veridex.exchange.missing import refuse_missing
 from veridex.exchange.streams import Stream, frame_of
 from veridex.exchange.texts import Source, read_csv
@@ -22,6 +23,9 @@ ONLY_DATABASES = "only a database address such as sqlite:///shop.db has it"
 
 BATCH = 1 << 17
 """Rows of Parquet that are read at once."""
+
+MOST_UNPACKED = 300_000_000
+"""Bytes of a workbook: a sheet of a million rows and three columns has a third of them, and takes a minute."""
 
 HEADER_WITHIN = 50
 """Rows of a sheet among which the names of its columns are looked for: titles stand above them."""
@@ -131,17 +135,34 @@ def _parquet_told(path: Path) -> Iterator[None]:
         raise FileUnreadable(str(path), f"this is no Parquet ({reason})", "Name a Parquet file or folder.") from None
 
 
+def _refuse_huge(path: Path) -> None:
+    """Refuse a workbook that would fill memory once it is unpacked.
+
+    Raises
+    ------
+    FileUnreadable
+    """
+    with zipfile.ZipFile(path) as packed:
+        size = sum(one.file_size for one in packed.infolist())
+    if size > MOST_UNPACKED:
+        problem = f"unpacked it has {size / 1e6:,.0f} MB; workbooks of up to {MOST_UNPACKED / 1e6:,.0f} are read"
+        raise FileUnreadable(str(path), problem, "Save its sheet as CSV.")
+
+
 def _read_excel(path: Path, sheet: str | None, named: Sequence[str]) -> Source:
     try:
+        _refuse_huge(path)
         with pd.ExcelFile(path, engine="openpyxl") as book:
             if sheet is not None and sheet not in book.sheet_names:
                 there = ", ".join(map(str, book.sheet_names))
                 raise FileUnreadable(str(path), f"it has no sheet {sheet!r}", f"Its sheets are {there}.")
             cells = pd.read_excel(book, sheet_name=0 if sheet is None else sheet, header=None, dtype=object)
-    except (zipfile.BadZipFile, KeyError, OSError, ValueError) as problem:
+    except DAMAGED as problem:
         if isinstance(problem, FileUnreadable):
             raise
         raise FileUnreadable(str(path), f"this is no Excel workbook ({problem})", "Save it again as .xlsx.") from None
+    if cells.empty:
+        raise FileUnreadable(str(path), "its sheet is empty", "Name another with sheet=.")
     head = _header(cells, named)
     filled = np.flatnonzero(cells.iloc[head + 1 :].notna().any(axis=1)) + head + 1
     first, stop = (int(filled[0]), int(filled[-1]) + 1) if filled.size else (head + 1, head + 1)

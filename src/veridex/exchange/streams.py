@@ -74,7 +74,11 @@ def _value_type(kind: pa.DataType) -> pa.DataType:
         kind = kind.value_type
     if pa.types.is_decimal(kind):
         return pa.float64()
-    return pa.string() if _is_text(kind) else kind
+    return pa.string() if _is_text(kind) or _is_bytes(kind) else kind
+
+
+def _is_bytes(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind))
 
 
 def _is_text(kind: pa.DataType) -> bool:
@@ -87,7 +91,7 @@ def _column(parts: list[pa.Array], kind: pa.DataType) -> Any:
         return np.empty(0, dtype=object)
     if not pa.types.is_string(kind):
         return pa.chunked_array([_cast(part, kind) for part in parts]).to_pandas(date_as_object=False)
-    texts = [part if pa.types.is_dictionary(part.type) else _cast(part, kind).dictionary_encode() for part in parts]
+    texts = [part if _is_coded_text(part.type) else _cast(part, kind).dictionary_encode() for part in parts]
     same = pa.dictionary(pa.int32(), pa.string())
     coded = pa.chunked_array([one.cast(same) for one in texts]).unify_dictionaries().combine_chunks()
     codes = coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
@@ -96,8 +100,16 @@ def _column(parts: list[pa.Array], kind: pa.DataType) -> Any:
     return found if len(found) >= FEW_ROWS else np.asarray(found, dtype=object)
 
 
+def _is_coded_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_dictionary(kind) and _is_text(kind.value_type))
+
+
 def _cast(part: pa.Array, kind: pa.DataType) -> pa.Array:
     """Values under another kind, unpacked."""
     if pa.types.is_dictionary(part.type):
         part = part.dictionary_decode()
+    if _is_bytes(part.type):  # texts of writers that do not say so; what is none is shown with a sign for it
+        part = pa.array(
+            [None if one is None else one.decode("utf-8", "replace") for one in part.to_pylist()], pa.string()
+        )
     return part if part.type == kind else part.cast(kind)

@@ -126,7 +126,7 @@ class Laws:
         at = whole & (present > 0) & np.isfinite(low).all(axis=1)
         if at.any():
             found[at] = _counted(rows[at], p[at], low[at], high[at])
-        return np.asarray(np.maximum(found, floor).reshape(*batch, -1))
+        return np.asarray(np.maximum(_ordered(found, p), floor).reshape(*batch, -1))
 
 
 class _Mixtures(NamedTuple):
@@ -216,6 +216,17 @@ def _compound(
     within = np.where(size > 0.0, within, 1.0)
     lies = x <= 0.0 if strictly else x < 0.0
     return np.asarray(np.where(lies, 0.0, 1.0 - chance + chance * within))
+
+
+def _ordered(found: FloatArray, p: FloatArray) -> FloatArray:
+    """Quantiles (n, K), none below that of a smaller share: near nothing they are found to few digits."""
+    if found.shape[1] < 2:
+        return found
+    order = np.argsort(p, axis=1, kind="stable")
+    rising = np.fmax.accumulate(np.take_along_axis(found, order, axis=1), axis=1)
+    sorted_ = np.empty_like(found)
+    np.put_along_axis(sorted_, order, rising, axis=1)
+    return np.where(np.isnan(found), np.nan, sorted_)
 
 
 def _component_quantiles(rows: FloatArray, p: FloatArray) -> FloatArray:

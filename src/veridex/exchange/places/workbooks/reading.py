@@ -15,6 +15,7 @@ from openpyxl import load_workbook
 from openpyxl.utils.escape import unescape
 from openpyxl.utils.exceptions import InvalidFileException
 
+from veridex.exchange.damaged import DAMAGED
 from veridex.exchange.kept import Form, Found, Layout
 from veridex.exchange.places.directories import Torn
 from veridex.exchange.places.workbooks.cells import YES_NO, Seal
@@ -71,11 +72,11 @@ def read_workbook(path: Path, form: Form) -> Found:
 def _opened(path: Path) -> Iterator[Any]:
     try:
         book = load_workbook(path, read_only=True)
-    except (zipfile.BadZipFile, InvalidFileException, KeyError) as problem:
+    except (*DAMAGED, InvalidFileException) as problem:
         raise ValueError(f"this is no workbook: {problem}") from None
     try:
         yield book
-    except (zipfile.BadZipFile, zlib.error, binascii.Error) as problem:
+    except (zipfile.BadZipFile, zlib.error, binascii.Error, SyntaxError, EOFError) as problem:
         raise ValueError(f"it is damaged: {problem}") from None
     finally:
         book.close()

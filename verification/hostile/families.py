@@ -1,0 +1,128 @@
+"""Hostile histories by the thousand through every family: finite or a reason, bounds in order, no warning."""
+
+import sys
+import tempfile
+import warnings
+from collections import Counter
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import numpy as np
+
+import veridex as vx
+from verification.fuzz import history
+
+HISTORIES = 1000
+"""Of each family; `python -m verification.hostile.families 5000` takes a quarter of an hour."""
+
+LOGS = ("naive transform=log", "drift transform=log")
+FAMILIES = {
+    "naive": ("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-mean", "moving-average window=3"),
+    "smoothing": ("simple-smoothing", "holt damped=yes", "holt-winters", "holt-winters season=multiplicative"),
+    "searched smoothing": ("smoothing", "smoothing transform=log", "smoothing average=yes"),
+    "theta": ("theta", "theta transform=box-cox", "theta season=multiplicative"),
+    "arima": (
+        "arima p=1 d=1 q=1",
+        "arima p=0 d=1 q=1 P=0 D=1 Q=1",
+        "arima p=2 constant=yes",
+        "arima q=1 transform=log",
+    ),
+    "searched arima": ("arima", "arima season=none"),
+    "regression": ("linear-trend", "poly-trend degree=2 transform=log", "trend-season", "harmonic", "bending-trend"),
+    "intermittent": ("croston", "sba", "tsb"),
+    "made of others": (
+        "combination of=[theta, naive, tsb] weights=[1, 2, 3]",
+        "naive transform=log",
+        "drift transform=log",
+    ),
+}
+
+
+def faults(text: str, y: np.ndarray, rng: np.random.Generator, home: Path) -> str:
+    """What is wrong with what a method makes of a history; empty where nothing is."""
+    series = vx.History.from_numbers(y, cadence="counted", seasons=int(rng.choice([1, 4, 12])))
+    fitted = vx.fit(series, text)
+    forecast = fitted.forecast(4, levels=(80, 95))
+    if not fitted.available:
+        return "" if fitted.reason and np.isnan(forecast.points).all() else "neither a forecast nor a reason"
+    if forecast.reason and np.isnan(forecast.points).all():
+        return ""
+    if not np.isfinite(forecast.points).all() or not (forecast.std_error >= 0.0).all():
+        return "a forecast that is no number"
+    quantiles = np.array([[forecast.law(step).quantile(share) for share in (2.5, 10, 50, 90, 97.5)] for step in (1, 4)])
+    if not np.isfinite(quantiles).all():
+        return "bounds that are no numbers"
+    # Asked for one by one they are found to eleven digits of their law's size; together they are in order to the bit.
+    if (np.diff(quantiles, axis=1) < -1e-11 * np.abs(quantiles).max()).any():
+        return "quantiles that are not in order"
+    if (np.diff([*forecast.lower[::-1], *forecast.upper], axis=0) < 0.0).any():
+        return "bounds that are not in order"
+    if not (fitted.in_words() and fitted.equation()) or not np.isfinite(fitted.coefficients["value"]).all():
+        return "no words, no equation, or an estimate that is no number"
+    if not np.array_equal(vx.fit(series, text).forecast(4).points, forecast.points):
+        return "other bits the second time"
+    if rng.random() < 0.1:
+        again = vx.read_fitted(vx.write(fitted, home / "model.json"))
+        if not np.array_equal(again.forecast(4).points, forecast.points):
+            return "another forecast after a journey through a file"
+        applied = fitted.apply(series)
+        if applied.available and not np.allclose(applied.forecast(4).points, forecast.points, rtol=1e-9, atol=1e-12):
+            return "another forecast when it is carried over to the same values"
+    return published_faults(series, text)
+
+
+def published_faults(series: vx.History, text: str) -> str:
+    """What is wrong with its publication."""
+    publication = vx.publish(series, method=text, horizon=4)
+    for table in (publication.forecasts, publication.totals):
+        numbers = table.select_dtypes("number").to_numpy(dtype=float, na_value=np.nan)
+        if np.isinf(numbers).any():
+            return "infinite numbers are published"
+        unknown = table.iloc[:, 4 if "value" in table else 5].isna()
+        if (unknown & (table["reason"] == "")).any():
+            return "nothing is published, without a reason"
+    return ""
+
+
+def family(task: tuple[str, int]) -> tuple[str, Counter[str], list[str]]:
+    """What became of so many histories of a family."""
+    name, count = task
+    warnings.simplefilter("error")
+    rng, found, examples = np.random.default_rng([len(name), *name.encode()]), Counter[str](), []
+    with tempfile.TemporaryDirectory() as home:
+        for k in range(count):
+            text = FAMILIES[name][k % len(FAMILIES[name])]
+            y = history(rng)
+            if rng.random() < 0.2:
+                with np.errstate(all="ignore"):
+                    y = np.nan_to_num(y * 10.0 ** rng.integers(-250, 250), nan=np.nan, posinf=1e300, neginf=-1e300)
+            try:
+                said = faults(text, np.append(y, rng.choice([np.nan, 1.0])), rng, Path(home))
+            except vx.VeridexError as problem:
+                said = f"refused: {type(problem).__name__}"
+            except Exception as problem:
+                said = f"{type(problem).__name__}: {str(problem)[:90]}"
+            found[said] += 1
+            if said and len(examples) < 3:
+                examples.append(f"{text}: {said}: {y[:60].tolist()}")
+    return name, found, examples
+
+
+def main(histories: int = HISTORIES) -> int:
+    """Print what became of them, family by family; how many broke."""
+    wrong = 0
+    with ProcessPoolExecutor() as workers:
+        for name, found, examples in workers.map(family, [(name, histories) for name in FAMILIES]):
+            bad = sum(count for said, count in found.items() if said)
+            wrong += bad
+            print(f"{name}: {sum(found.values())} histories, {bad} broken", flush=True)
+            for said, count in found.most_common(6):
+                if said:
+                    print(f"    {count} x {said}", flush=True)
+            for one in examples if bad else ():
+                print(f"    {one}", flush=True)
+    return wrong
+
+
+if __name__ == "__main__":
+    main(*map(int, sys.argv[1:2]))
