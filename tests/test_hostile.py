@@ -4,8 +4,11 @@ The slow and random part of this is `python -m verification hostile`.
 """
 
 import sqlite3
+from importlib import import_module
 
 import numpy as np
+import openpyxl
+import pandas as pd
 import pytest
 
 import veridex as vx
@@ -142,3 +145,56 @@ def test_no_secret_of_an_address_is_ever_told(address):
         with pytest.raises(vx.VeridexError) as told:
             work()
         assert "psecret" not in f"{told.value} {told.value!r}"
+
+
+def test_a_workbook_that_nobody_has_calculated_says_so(tmp_path):
+    book = openpyxl.Workbook()
+    book.active.append(["item", "period", "demand"])
+    for k in range(1, 13):
+        book.active.append(["jar", f"2024-{k:02d}", f"={k}+1" if k > 10 else k])
+    book.save(tmp_path / "sales.xlsx")
+    history = vx.read_history(tmp_path / "sales.xlsx", item="item", period="period", demand="demand")
+    assert np.isnan(history["jar"].actuals[-2:]).all()
+    assert any("2 cells hold formulas that were never calculated" in note for note in history.notes)
+
+
+@pytest.mark.parametrize("kind", ["tampered", "files", "families"])
+def test_a_slice_of_the_hostile_verification(kind, capsys):
+    """A few of the thousand changes to every kind of file, and of the histories through every family."""
+    few = {"tampered": 12, "files": 12, "families": 12}[kind]
+    part = import_module(f"verification.hostile.{kind}")
+    told = [part.family((name, few)) for name in part.FAMILIES] if kind == "families" else part.main(few)
+    wrong = [examples for _, _, examples in told if examples] if kind == "families" else told
+    assert not wrong, (wrong, capsys.readouterr().out)
+
+
+def test_parts_of_a_folder_agree_or_the_one_that_does_not_is_named(tmp_path):
+    months = [f"2024-{k:02d}" for k in range(1, 13)]
+    frame = pd.DataFrame({"item": "jar", "period": months, "demand": range(12)})
+    later = frame.assign(period=[month.replace("2024", "2025") for month in months])
+    words = {"item": "item", "period": "period", "demand": "demand"}
+    for name, second, said in (
+        ("halves", later.assign(demand=later["demand"] + 0.5), None),
+        ("renamed", later.rename(columns={"period": "month"}), r"its part 2.parquet has no column 'period'. It has"),
+        ("stamped", later.assign(period=pd.to_datetime(later["period"])), "its parts do not agree .*period"),
+    ):
+        (tmp_path / name).mkdir()
+        frame.to_parquet(tmp_path / name / "1.parquet")
+        second.to_parquet(tmp_path / name / "2.parquet")
+        if said is None:
+            assert vx.read_history(tmp_path / name, **words)["jar"].actuals[-1] == 11.5
+        else:
+            with pytest.raises(vx.errors.FileUnreadable, match=said):
+                vx.read_history(tmp_path / name, **words)
+
+
+@pytest.mark.parametrize(("cell", "number"), [("1 234", 1234.0), ("12 345,5", 12345.5), ("- 7", -7.0), ("1 2", None)])
+def test_a_blank_inside_a_number_stands_before_three_digits(tmp_path, cell, number):
+    rows = [*(f"jar;2024-{k:02d};{k}" for k in range(1, 13)), f"jar;2025-01;{cell}"]
+    (tmp_path / "sales.csv").write_text("\n".join(["item;period;demand", *rows]))
+    words = {"item": "item", "period": "period", "demand": "demand", "decimal": ","}
+    if number is None:
+        with pytest.raises(vx.errors.CellUnreadable, match="row 14.*'1 2' is no number"):
+            vx.read_history(tmp_path / "sales.csv", **words)
+    else:
+        assert vx.read_history(tmp_path / "sales.csv", **words)["jar"].actuals[-1] == number

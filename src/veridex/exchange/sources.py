@@ -1,5 +1,6 @@
 """Tables from wherever they are kept: CSV and the like, Parquet, Excel, SQL, standard input."""
 
+import re
 import zipfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -26,6 +27,9 @@ BATCH = 1 << 17
 
 MOST_UNPACKED = 300_000_000
 """Bytes of a workbook: a sheet of a million rows and three columns has a third of them, and takes a minute."""
+
+UNCALCULATED = re.compile(rb"<f[ >][^<]*(?:</f>)?\s*(?:<v ?/>|<v></v>|</c>)")
+"""A formula in a sheet, and no value behind it."""
 
 HEADER_WITHIN = 50
 """Rows of a sheet among which the names of its columns are looked for: titles stand above them."""
@@ -108,6 +112,8 @@ def open_stream(
 def _parquet_stream(path: Path, keep: Sequence[str] | None) -> Stream:
     with _parquet_told(path):
         found = dataset.dataset(path, format="parquet", partitioning="hive")
+        if path.is_dir():
+            found = dataset.dataset(path, _agreed(path, found, keep), format="parquet", partitioning="hive")
         names = tuple(found.schema.names)
         if keep is not None and set(keep) <= set(names):
             names = tuple(dict.fromkeys(keep))
@@ -115,6 +121,28 @@ def _parquet_stream(path: Path, keep: Sequence[str] | None) -> Stream:
         # Few batches are read ahead: what waits is in memory.
         batches = found.to_batches(columns=list(names), batch_size=BATCH, batch_readahead=2, fragment_readahead=1)
     return Stream(str(path), rows, names, _parquet_batches(path, batches))
+
+
+def _agreed(path: Path, found: dataset.Dataset, keep: Sequence[str] | None) -> pa.Schema:
+    """The schema that holds the parts of a folder; numbers of several kinds are numbers.
+
+    Raises
+    ------
+    FileUnreadable
+        If a part lacks a column that is wanted, or a column is of kinds that nothing holds together.
+    """
+    parts = {fragment.path: fragment.physical_schema for fragment in found.get_fragments()}
+    for name, schema in parts.items():
+        beside = set(found.schema.names) - set(next(iter(parts.values())).names)  # said by the names of folders
+        lacking = [one for one in keep or () if one in found.schema.names and one not in {*schema.names, *beside}]
+        if lacking:
+            problem = f"its part {Path(name).name} has no column {lacking[0]!r}"
+            raise FileUnreadable(str(path), problem, f"It has {', '.join(schema.names)}.")
+    try:
+        return pa.unify_schemas([*parts.values(), found.schema], promote_options="permissive")
+    except (pa.ArrowInvalid, pa.ArrowTypeError) as problem:
+        said = f"its parts do not agree ({str(problem).splitlines()[0]})"
+        raise FileUnreadable(str(path), said, "Write them again with the same columns.") from None
 
 
 def _parquet_batches(path: Path, batches: Iterator[pa.RecordBatch]) -> Iterator[pa.RecordBatch]:
@@ -130,6 +158,8 @@ def _parquet_batches(path: Path, batches: Iterator[pa.RecordBatch]) -> Iterator[
 def _parquet_told(path: Path) -> Iterator[None]:
     try:
         yield
+    except FileUnreadable:
+        raise
     except (pa.ArrowInvalid, OSError) as problem:
         reason = str(problem).splitlines()[0].rstrip(".")
         raise FileUnreadable(str(path), f"this is no Parquet ({reason})", "Name a Parquet file or folder.") from None
@@ -168,8 +198,22 @@ def _read_excel(path: Path, sheet: str | None, named: Sequence[str]) -> Source:
     first, stop = (int(filled[0]), int(filled[-1]) + 1) if filled.size else (head + 1, head + 1)
     frame = cells.iloc[first:stop].reset_index(drop=True)
     frame.columns = pd.Index(_named(cells.iloc[head]))
+    notes: tuple[str, ...]
     notes = (f"Row {head + 1} holds the names of the columns; {head} above it were passed over.",) if head else ()
+    if frame.isna().to_numpy().any():
+        notes += _uncalculated(path)
     return Source(frame, str(path), first + 1, notes)
+
+
+def _uncalculated(path: Path) -> tuple[str, ...]:
+    """A note where cells hold formulas without a value: a program wrote them, and none has calculated them."""
+    with zipfile.ZipFile(path) as packed:
+        sheets = [name for name in packed.namelist() if name.startswith("xl/worksheets/")]
+        count = sum(len(UNCALCULATED.findall(packed.read(name))) for name in sheets)
+    if not count:
+        return ()
+    cells = "1 cell holds a formula that was" if count == 1 else f"{count:,} cells hold formulas that were"
+    return (f"{cells} never calculated and so unknown: open the workbook and save it.",)
 
 
 def _named(cells: "pd.Series[Any]") -> list[Any]:

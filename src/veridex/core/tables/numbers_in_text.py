@@ -25,7 +25,8 @@ UNKNOWN_IS_EMPTY = "Correct the cell, or leave it empty where demand is unknown.
 INFINITE = ("inf", "infinity")
 YES, NO = ("yes", "y", "true", "t", "1", "x", "out"), ("no", "n", "false", "f", "0", "in")
 UNKNOWN_WORDS = ("", "nan", "na", "n/a", "null", "none", "-")
-BLANKS = re.compile("[\\s\u00a0\u2009\u202f'’_]")
+BLANKS = re.compile("(?:(?<=^[+-])\\s+)|(?:(?<=\\d)[\\s\u00a0\u2009\u202f'’_](?=\\d{3}(?!\\d)))")
+"""Blanks behind a sign, and those that stand before three digits: what else has one inside is no number, or two."""
 GROUPED = re.compile(r"[+-]?\d{1,3}(,\d{3})+")
 EXPONENT = r"(?:[eE][+-]?\d+)?"
 # Thousands marks stand before every third digit or nowhere; a mark anywhere else is a number of the other kind.
