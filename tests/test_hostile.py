@@ -198,3 +198,11 @@ def test_a_blank_inside_a_number_stands_before_three_digits(tmp_path, cell, numb
             vx.read_history(tmp_path / "sales.csv", **words)
     else:
         assert vx.read_history(tmp_path / "sales.csv", **words)["jar"].actuals[-1] == number
+
+
+@pytest.mark.parametrize("size", [1e-161, 9e169])
+def test_laws_of_sizes_whose_squares_are_no_numbers_have_finite_quantiles(size):
+    series = vx.History.from_numbers([0.0, 0.0, size, 0.0, 0.0, 0.0], cadence="counted", seasons=2)
+    for method in ("seasonal-naive", "harmonic", "mean"):
+        forecast = vx.fit(series, method).forecast(3, levels=(80, 95))
+        assert forecast.reason or np.isfinite([*forecast.lower, *forecast.upper]).all(), method

@@ -18,7 +18,7 @@ LEAST = 0.05
 """A mean this small a part of the standard deviation is as near to zero as a law without negative values is taken."""
 
 SMALLEST = 1e-140
-"""A spread up to which its square, and that of a mean, are no full numbers: such a law stays as it is."""
+"""A spread up to which its square, and that of a mean, are no full numbers, nor beyond its inverse: such a law stays."""
 
 
 class Support(NamedTuple):
@@ -104,7 +104,8 @@ def supported(law: Components, floor: FloatArray, whole: FloatArray) -> Componen
     bounded = (floor >= 0.0)[..., None] & (found[..., WEIGHT] > 0.0)
     counted = np.asarray(whole, dtype=bool)[..., None]
     a, b, c = (found[..., FIRST + j] for j in range(3))
-    direct = bounded & np.isin(kind, (Kind.NORMAL, Kind.STUDENT)) & (b > SMALLEST)
+    squared = (b > SMALLEST) & (np.maximum(b, np.abs(a)) < 1.0 / SMALLEST)
+    direct = bounded & np.isin(kind, (Kind.NORMAL, Kind.STUDENT)) & squared
     degrees = np.where(kind == Kind.STUDENT, np.maximum(c, FEWEST_DEGREES), np.inf)
     variance = b * b * np.where(np.isfinite(degrees), degrees / (degrees - 2.0), 1.0)
     mean = np.maximum(a, LEAST * np.sqrt(variance))
