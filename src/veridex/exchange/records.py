@@ -21,9 +21,9 @@ def packed(said: Mapping[str, Any], arrays: Mapping[str, Any]) -> bytes:
     """A record of values that JSON can hold, and arrays by name."""
     plain = b"".join(np.ascontiguousarray(array).tobytes() for array in arrays.values())
     body = pa.compress(plain, codec=CODEC, asbytes=True)
-    head = {**said, "size": len(body), "digest": _digest(body), "plain": len(plain)}
+    head = {**said, "size": len(body), "plain": len(plain)}
     head["arrays"] = [(name, array.dtype.str, array.shape) for name, array in arrays.items()]
-    line = json.dumps(head, ensure_ascii=False).encode()
+    line = _line(head | {"digest": _digest(head, body)})
     return b"".join((len(line).to_bytes(SIZE, "little"), line, body))
 
 
@@ -41,7 +41,7 @@ def head_in(file: BinaryIO) -> dict[str, Any] | None:
 def arrays_in(file: BinaryIO, said: Mapping[str, Any]) -> dict[str, Any] | None:
     """The arrays behind a head; None where they are not what was written."""
     body = file.read(int(said["size"]))
-    if _digest(body) != said["digest"]:
+    if _digest({name: value for name, value in said.items() if name != "digest"}, body) != said["digest"]:
         return None
     return _arrays(pa.decompress(body, said["plain"], codec=CODEC, asbytes=True), said["arrays"])
 
@@ -56,9 +56,13 @@ def unpacked(file: BinaryIO) -> tuple[dict[str, Any], dict[str, Any]] | None:
     return None if said is None or arrays is None else (said, arrays)
 
 
-def _digest(body: bytes) -> str:
-    """A checksum that tells a record that was cut or changed; it is faster than one against malice."""
-    return hashlib.blake2b(body, digest_size=16).hexdigest()
+def _line(head: Mapping[str, Any]) -> bytes:
+    return json.dumps(head, ensure_ascii=False).encode()
+
+
+def _digest(head: Mapping[str, Any], body: bytes) -> str:
+    """A checksum of what is said and of the arrays; it tells a record that was cut or changed."""
+    return hashlib.blake2b(_line(head) + body, digest_size=16).hexdigest()
 
 
 def _arrays(body: bytes, said: Sequence[tuple[str, str, Sequence[int]]]) -> dict[str, Any]:
