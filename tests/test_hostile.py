@@ -194,7 +194,7 @@ def test_a_blank_inside_a_number_stands_before_three_digits(tmp_path, cell, numb
     (tmp_path / "sales.csv").write_text("\n".join(["item;period;demand", *rows]))
     words = {"item": "item", "period": "period", "demand": "demand", "decimal": ","}
     if number is None:
-        with pytest.raises(vx.errors.CellUnreadable, match="row 14.*'1 2' is no number"):
+        with pytest.raises(vx.errors.CellUnreadable, match=r"row 14.*'1 2' is no number"):
             vx.read_history(tmp_path / "sales.csv", **words)
     else:
         assert vx.read_history(tmp_path / "sales.csv", **words)["jar"].actuals[-1] == number
