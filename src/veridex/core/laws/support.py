@@ -18,7 +18,7 @@ LEAST = 0.05
 """A mean this small a part of the standard deviation is as near to zero as a law without negative values is taken."""
 
 SMALLEST = 1e-140
-"""A spread up to which its square, and that of a mean, are no full numbers, nor beyond its inverse: such a law stays."""
+"""A spread up to which squares of it and of a mean are no full numbers, nor beyond its inverse: such a law stays."""
 
 
 class Support(NamedTuple):
