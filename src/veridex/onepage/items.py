@@ -117,7 +117,10 @@ class Pages:
         rivals = rivals_at(tested, one, trial.entered, errors)
         order = sorted(range(len(rivals.names)), key=lambda k: (k in rivals.reasons, _last(rivals.errors[k]), k))
         order = order[:MOST_RIVALS]
-        own = rivals.won if isinstance(tested, Verdict) else _place_of(held.name, rivals.names)
+        # Of a trial alone a member stands for its blend: only a method that is published itself is marked so.
+        decided = self.source.publication[one.item].decided
+        alone = None if decided is None or decided not in trial.lineup else _place_of(held.name, rivals.names)
+        own = rivals.won if isinstance(tested, Verdict) else alone
         return {
             "holdout": _holdout(held, first),
             "rivals": {

@@ -9,7 +9,6 @@ from veridex.core.arrays import FloatArray
 from veridex.core.calibration.bands import Bands
 from veridex.core.methods.short_names import brief_name
 from veridex.core.publication.dossier import ItemPublication
-from veridex.core.scoring.levels import level_label
 from veridex.onepage.packing import line_of
 from veridex.onepage.source import Source
 
@@ -76,7 +75,7 @@ def _total(one: ItemPublication) -> float:
 
 
 def _coverage(one: ItemPublication, level: float) -> float:
-    return np.nan if one.scores is None else one.scores.coverage.get(level_label(level), np.nan)
+    return np.nan if one.scores is None else one.scores.coverage.get(f"{level:g}", np.nan)
 
 
 def _bounds(source: Source, items: Sequence[ItemPublication], *, total: bool) -> list[list[list[Any]]]:
