@@ -38,7 +38,7 @@ def _row(one: ItemPublication, cadence: Cadence, levels: Sequence[float]) -> dic
         "in_short": "" if one.method is None else brief_name(one.method),
         "measure": None if scores is None else scores.measure,
         **{name: _known(scores, name) for name in ERRORS},
-        **{f"coverage_{level_label(level)}": float(coverage.get(level_label(level), np.nan)) for level in levels},
+        **{f"coverage_{level_label(level)}": float(coverage.get(f"{level:g}", np.nan)) for level in levels},
         "caution": "; ".join(caution.why for caution in one.cautions),
         "reason": one.reason,
         "why": one.why,
