@@ -41,9 +41,9 @@ function forecastTable(page, place) {
   const { points, lower, upper, error, quantiles } = page.ahead;
   const start = table.known[place] + 1;
   const columns = ["period", "lead time", "forecast", "std error", ...head.levels.flatMap((level) => [`lower ${level}`, `upper ${level}`]),
-    ...head.quantiles.map((one) => `quantile ${one}`), ...(page.total ? ["total so far"] : []), ...(page.beside || []).map(([role, name]) => `${role}: ${name}`)];
+    ...head.quantiles.map((one) => `quantile ${one}`), ...(page.total ? ["total so far"] : []), ...(page.beside || []).map(([role, name]) => `${role}: ${name}`), "tested"];
   const rows = points.map((value, k) => [head.periods[start + k], k + 1, value, error[k], ...head.levels.flatMap((_, at) => [lower[at][k], upper[at][k]]),
-    ...quantiles.map((own) => own[k]), ...(page.total ? [page.total.points[k]] : []), ...(page.beside || []).map(([, , own]) => own[k])]);
+    ...quantiles.map((own) => own[k]), ...(page.total ? [page.total.points[k]] : []), ...(page.beside || []).map(([, , own]) => own[k]), k + 1 >= page.tested[0] && k + 1 < page.tested[1] ? "yes" : "no"]);
   return behind("forecast", columns, rows, true);
 }
 
