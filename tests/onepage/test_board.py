@@ -180,7 +180,8 @@ def test_the_command_writes_a_page_from_a_publication_or_a_trial(handed, tmp_pat
     given = vx.board(**{**handed, "publication": vx.read_publication(tmp_path / "now")})
     assert items_of(written) == items_of(given)
     assert inside("board", "trial", "--to", "t.html", cwd=tmp_path).returncode == 0
-    assert blocks((tmp_path / "t.html").read_text("utf-8"))["head"]["horizon"] == 6
+    told = blocks((tmp_path / "t.html").read_text("utf-8"))
+    assert told["head"]["horizon"] == 6 and [one["name"] for one in told["portfolio"]["groups"]] == ["all"]
     wrong = {
         ("nowhere",): "nowhere: there is no such file",
         ("now", "--to", "page.pdf"): "Name a file ending in .html",
@@ -191,6 +192,14 @@ def test_the_command_writes_a_page_from_a_publication_or_a_trial(handed, tmp_pat
         refused = inside("board", *given_words, cwd=tmp_path)
         assert refused.returncode == 2 and said in refused.stderr, refused.stderr
     assert sorted(path.name for path in tmp_path.iterdir()) == ["before", "now", "page.html", "t.html", "trial"]
+    vx.write(vx.publish(handed["trial"].trial.history, method="naive", past=0), tmp_path / "bare")
+    bare = inside("board", "bare", "--earlier", "before", "--to", "b.html", cwd=tmp_path)
+    assert bare.returncode == 0 and "what came of earlier ones is not on the page" in bare.stderr
+    assert {"changes"} == set(blocks((tmp_path / "b.html").read_text("utf-8"))["portfolio"]) & {
+        "watch",
+        "record",
+        "changes",
+    }
 
 
 PLAN = """
@@ -229,3 +238,43 @@ def test_a_plan_writes_the_page_and_holds_the_last_publication_against_what_came
     assert alone.returncode == 0 and items_of((tmp_path / "b.html").read_text("utf-8")).keys() == set(TEN)
     wrong = inside("publish", tmp_path / "plan.toml", "--board", tmp_path / "b.pdf")
     assert wrong.returncode == 2 and "Name a file ending in .html" in wrong.stderr
+
+
+UNTESTED = "it was not among the methods that were tested"
+
+
+def test_it_says_whose_a_held_back_forecast_is_and_where_there_is_none(uneven):
+    trial, verdict, publication = uneven
+    alone, decided = items_of(vx.board(publication, trial)), items_of(vx.board(publication, verdict))
+    for item in ("jar", "lid", "sieve"):
+        members = publication[item].decided.members
+        weights = publication[item].decided.weights
+        largest = members[int(np.argmax(weights))].text
+        assert alone[item]["holdout"]["name"] == f"{largest}, the largest part of the blend"
+        assert decided[item]["holdout"]["name"] == "the blend, as decided then"
+    assert "holdout" not in alone["young"]  # what is published of it was never decided by the trial
+    assert decided["young"]["holdout"] == {"name": "trimmed mean of 5", "reason": UNTESTED}
+    beyond = verdict.override("jar", "croston", "sells rarely from now on")
+    told = items_of(vx.board(vx.publish(trial.history, beyond, horizon=6), beyond))["jar"]
+    assert told["holdout"] == {"name": "croston", "reason": UNTESTED}
+    assert told["rivals"]["won"] == []
+
+
+def test_totals_that_begin_later_and_lead_times_beyond_the_test_are_said(uneven):
+    trial, verdict, publication = uneven
+    kept = blocks(vx.board(publication, verdict))
+    (group,) = kept["portfolio"]["groups"]
+    assert kept["head"]["summed"] == "in all from lead time 3 on"
+    assert items_of(vx.board(publication))["jar"]["heading"].endswith("units in all from lead time 3 on")
+    members = [trial.history[item].values for item in ("jar", "lid")]
+    season = np.cumsum(sum(own[-12:] for own in members)[2:9])
+    assert group["season"][:2] == group["points"][:2] == [None, None]
+    assert group["season"][2:] == pytest.approx(season, rel=1e-5)
+    rows = {one: publication[one].scores.coverage["97.5"] for one in ("jar", "lid", "sieve")}
+    assert kept["table"]["coverage"][1][:3] == pytest.approx(list(rows.values()), rel=1e-5)
+    assert items_of(vx.board(publication, verdict))["jar"]["tested"] == [1, 7]
+    drawn = vx.figures.total(publication)
+    assert "in all from lead time 3 on" in drawn.get_suptitle() + "".join(text.get_text() for text in drawn.texts)
+    line = max(drawn.axes[1].lines, key=lambda one: one.get_linewidth())
+    total = publication.totals.query("group == 'all'")["forecast"]
+    assert line.get_ydata()[-1] == pytest.approx(total.iloc[-1])

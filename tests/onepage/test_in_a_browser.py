@@ -28,8 +28,8 @@ def browser():
 
 
 @pytest.fixture(scope="module")
-def places(page, tmp_path_factory):
-    """The page, and one of items with hostile names."""
+def places(page, uneven, tmp_path_factory):
+    """The page, and others: of hostile names, of many items, of items that end at two periods."""
     home = tmp_path_factory.mktemp("page")
     (home / "board.html").write_text(page, "utf-8")
     series = [monthly(seasonal_values(k, 36), item=name)[name] for k, name in enumerate(HOSTILE)]
@@ -37,7 +37,8 @@ def places(page, tmp_path_factory):
     (home / "hostile.html").write_text(hostile, "utf-8")
     many = vx.History.of([monthly(seasonal_values(k % 9, 24), item=f"jar-{k}")[f"jar-{k}"] for k in range(MANY)])
     (home / "many.html").write_text(vx.board(vx.publish(many, method="naive", horizon=3)), "utf-8")
-    return {name: (home / f"{name}.html").as_uri() for name in ("board", "hostile", "many")}
+    (home / "uneven.html").write_text(vx.board(uneven[2], uneven[1]), "utf-8")
+    return {name: (home / f"{name}.html").as_uri() for name in ("board", "hostile", "many", "uneven")}
 
 
 @pytest.fixture
@@ -144,7 +145,7 @@ def test_one_item_is_reached_by_keyboard_and_keeps_level_span_and_scale(opened, 
     frame.press("End")
     one = handed["publication"]["smoker-01"]
     said = tab.locator("output").first.inner_text()
-    assert said.startswith("2026-04: ") and f"forecast {one.outlook.points[-1]:,.4g}" in said
+    assert said.startswith("2026-04: ") and f"lead time not tested {one.outlook.points[-1]:,.4g}" in said
     frame.press("ArrowLeft")
     assert tab.locator("output").first.inner_text().startswith("2026-03: ")
     tab.get_by_label("Scale from").fill("0")
@@ -247,3 +248,15 @@ def test_the_script_that_is_packaged_is_the_one_that_is_shown():
     home = Path(vx.__file__).parent / "onepage" / "parts"
     assert {path.stem for path in home.glob("*.js")} == set(SCRIPTS)
     assert all(len(path.read_text().splitlines()) <= 350 for path in home.iterdir())
+
+
+def test_sums_over_the_table_leave_out_items_known_until_another_period(opened, uneven):
+    publication = uneven[2]
+    same = [publication[item] for item in ("jar", "lid")]
+    said = opened(name="uneven").locator(".status").inner_text()
+    assert said.startswith("All 4 items together") and "without 2 items known until another month than 2022-12" in said
+    assert f"next month {sum(one.outlook.points[0] for one in same):,.1f} units" in said
+    assert f"in all from lead time 3 on {sum(one.totals.points[-1] for one in same):,.0f} units" in said
+    tab = opened("#view=item&item=jar", "uneven")
+    assert "forecast, lead time not tested" in tab.locator(".keys").first.all_inner_texts()[0]
+    assert tab.locator("svg.plot").first.locator("path.forecast").count() == 2

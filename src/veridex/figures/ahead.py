@@ -9,6 +9,7 @@ from matplotlib.artist import Artist
 from matplotlib.figure import Figure
 
 from veridex.core.arrays import FloatArray
+from veridex.core.calibration.sums import added
 from veridex.core.calibration.totals import Totals
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -17,7 +18,7 @@ from veridex.core.methods.words import counted
 from veridex.core.publication.dossier import ItemPublication, Scores
 from veridex.core.publication.groups import ALL
 from veridex.core.publication.publication import Publication
-from veridex.core.publication.shown import heading, held_in_words, past_of, season_before
+from veridex.core.publication.shown import heading, held_in_words, past_of, season_before, summed
 from veridex.core.readable import quantity
 from veridex.errors import ParameterError
 from veridex.figures.choices import item_of
@@ -162,7 +163,7 @@ def total(source: Publication | History, items: Sequence[str] | None = None, **a
     sheet = Sheet.of(asked, panels=True)
     cadence, levels = source.cadence, source.head.wanted.levels
     start, past, points, count = _sums(source, items)
-    turn, steps = max(source.head.demand.season_length, 1), points.size
+    turn, steps, first = max(source.head.demand.season_length, 1), points.size, source.head.wanted.first
     origin = start + past.size - 1
     usual = max(start, origin + 1 - max(TURNS_SHOWN * turn, 3 * steps, 6))
     span = sheet.span(cadence, start if sheet.since_stated else usual, origin + 1 + steps)
@@ -172,9 +173,11 @@ def total(source: Publication | History, items: Sequence[str] | None = None, **a
     line.line(origin + 1, points, AMBER, width=2.2)
     line.fit(sheet, start, past, line.cut(origin + 1, points)[1])
     found = next((one.totals for one in source.groups if one.group == ALL), None) if items is None else None
-    band = _cumulated(Timeline.on(below, cadence, (origin + 1, origin + 1 + steps), measure), past, points, found, turn)
-    said = quantity(float(points.sum()), measure.unit)
-    sheet.titled(f"{counted(count, 'item')} together: next {cadence.length(steps)}, {said} in all")
+    band = _cumulated(
+        Timeline.on(below, cadence, (origin + 1, origin + 1 + steps), measure), past, points, found, turn, first
+    )
+    said = f"{quantity(float(points[first - 1 :].sum()), measure.unit)} {summed(source)}"
+    sheet.titled(f"{counted(count, 'item')} together: next {cadence.length(steps)}, {said}")
     keys: list[Artist] = [line_key("actual", INK), line_key("forecast", AMBER, width=2.2)]
     keys.append(line_key(f"{cadence.length(turn)} before, added up", INK, width=1.0, dash=(0, (2, 2))))
     said_too = [] if band else ["no interval of the total: publish with groups=['all'] for one"]
@@ -196,9 +199,10 @@ def _added(many: History, items: Sequence[str] | None) -> ItemHistory:
     values = np.zeros((len(chosen), max(one.start + len(one) for one in chosen) - first))
     for row, one in zip(values, chosen, strict=True):
         row[one.start - first : one.start - first + len(one)] = one.values
-    added = values.sum(axis=0)
     name = f"{counted(len(chosen), 'item')} together"
-    return replace(chosen[0], item=name, start=first, values=added, raw=None, rules=None, censored=None, parts=None)
+    return replace(
+        chosen[0], item=name, start=first, values=values.sum(axis=0), raw=None, rules=None, censored=None, parts=None
+    )
 
 
 def _sums(publication: Publication, items: Sequence[str] | None) -> tuple[int, FloatArray, FloatArray, int]:
@@ -219,10 +223,12 @@ def _sums(publication: Publication, items: Sequence[str] | None) -> tuple[int, F
     return first, past, points, len(able)
 
 
-def _cumulated(line: Timeline, past: FloatArray, points: FloatArray, found: Totals | None, turn: int) -> bool:
-    """Demand added up from the origin on; whether there is a band."""
-    start = line.first
-    drawn = [np.zeros(1), np.cumsum(points)]
+def _cumulated(
+    line: Timeline, past: FloatArray, points: FloatArray, found: Totals | None, turn: int, first: int
+) -> bool:
+    """Demand added up from a lead time on; whether there is a band."""
+    start, sums = line.first, added(points, first)
+    drawn = [np.zeros(1), sums]
     banded = found is not None and bool(np.isfinite(found.points).any())
     if banded and found is not None:
         lower, upper = np.asarray(found.bands.lower), np.asarray(found.bands.upper)
@@ -230,11 +236,12 @@ def _cumulated(line: Timeline, past: FloatArray, points: FloatArray, found: Tota
             line.band(start, lower[j], upper[j], band_color(j))
         drawn += [lower, upper]
     if past.size >= turn > 1:
-        before = np.cumsum(past[past.size - turn :][: points.size])
+        before = added(past[past.size - turn :][: points.size], first)
         line.line(start, before, INK, width=1.0, dash=(0, (2, 2)), marks=False)
         drawn.append(before)
-    line.line(start, np.cumsum(points), AMBER, width=2.2)
+    line.line(start, sums, AMBER, width=2.2)
     values = np.concatenate([np.ravel(one) for one in drawn])
     line.axes.set_ylim(*padded(values, [0.0]))
-    line.axes.set_title("added up from here on", fontsize=11, color=INK, loc="left")
+    since = "here" if first == 1 else f"lead time {first}"
+    line.axes.set_title(f"added up from {since} on", fontsize=11, color=INK, loc="left")
     return banded

@@ -7,6 +7,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.history.agreement import disagreement
 from veridex.core.history.history import History
 from veridex.core.preparation.regressors import Explanation
+from veridex.core.publication.groups import ALL
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.record.record import track_record
 from veridex.core.publication.shown import past_of
@@ -68,11 +69,13 @@ def write_board(
     """Write the page of what was published, with what came of earlier publications since."""
     others = [one for one in earlier if _which(one) != _which(publication) and one.cadence == publication.cadence]
     before = max(others, key=_when) if others else None
+    history = _history(publication, tested) if others else None
+    if others and history is None:
+        desk.say("The publication keeps no past: what came of earlier ones is not on the page (a trial would tell it).")
     record = None
     with desk.waiting() as show:
-        if before is not None:
+        if before is not None and history is not None:
             show("Holding earlier publications against what came")
-            history = _history(publication, tested)
             watched = watch(before, history) if watched is None else watched
             shared = [one for one in others if not set(one.items).isdisjoint(history.names)]
             record = track_record(shared, history) if shared else None
@@ -92,11 +95,12 @@ def _when(one: Publication) -> tuple[int, str]:
     return max(item.origin for item in one.published.values()), one.head.made.at
 
 
-def _history(publication: Publication, tested: Tested) -> History:
-    """Demand as it is known now: that of the trial, or what is published with the forecasts."""
+def _history(publication: Publication, tested: Tested) -> History | None:
+    """Demand as it is known now: that of the trial, or what is published with the forecasts; None if nothing is."""
     if tested is not None:
         return tested.trial.history if isinstance(tested, Verdict) else tested.history
-    return History.of([past_of(publication, one) for one in publication.published.values() if one.past.size])
+    known = [past_of(publication, one) for one in publication.published.values() if one.past.size]
+    return History.of(known) if known else None
 
 
 def _is_trial(source: str) -> bool:
@@ -115,7 +119,8 @@ def _of_trial(asked: Boarding, desk: Desk) -> tuple[Publication, Tested]:
     if trial.driven:
         problem = "its methods took drivers, which a trial does not keep; publish with them, and name the publication"
         raise ParameterError("source", repr(asked.source), problem)
-    publishing = Publishing(horizon=str(trial.horizon), levels=trial.levels or (80, 95))
+    groups = (ALL,) if trial.history.measure.adds_up and len(trial.history) > 1 else ()
+    publishing = Publishing(horizon=str(trial.horizon), levels=trial.levels or (80, 95), groups=groups)
     request = Asked(publishing=publishing, deciding=Deciding(), testing=Testing(), explaining=Explanation())
     found = published(trial.history, request, trial, desk)
     return found.publication, found.verdict
@@ -141,7 +146,8 @@ def tested_as_published(publication: Publication, trial: Trial, desk: Desk) -> T
     """
     said = publication.head.backtest or {}
     if said["fingerprint"] != trial.history.fingerprint:
-        raise TrialUnlike(disagreement(trial.history, _history(publication, None)) or "its demand is another")
+        past = _history(publication, None)
+        raise TrialUnlike((past and disagreement(trial.history, past)) or "its demand is another")
     if said["rule"] not in RULES:
         desk.say("It was decided by a rule of your own: of blends the member with the largest share is shown.")
         return trial

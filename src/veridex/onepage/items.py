@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -26,6 +26,8 @@ MOST_RIVALS = 24
 """Contenders that are shown, the best first."""
 
 MAE = "mae"
+
+LARGEST = "the largest part of the blend"
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,11 +60,26 @@ class Pages:
             return [self._page(one, None) for one in items]
         able = [one for one in items if one.item in self.tried]
         ones = [trial[one.item] for one in able]
-        named = [None if isinstance(tested, Verdict) else _entered(one, trial.lineup) for one in able]
+        held = self._held(able)
         steps = errors_by_step(tested, ones, trial.entered)
-        held = last_tested(tested, list(zip(ones, named, strict=True)))
-        known = {one.item: (one, *pair) for one, *pair in zip(ones, held, steps, strict=True)}
+        known = {one.item: (one, held.get(one.item), step) for one, step in zip(ones, steps, strict=True)}
         return [self._page(one, known.get(one.item)) for one in items]
+
+    def _held(self, able: Sequence[ItemPublication]) -> dict[str, Tested]:
+        """The last forecast that was held back of each item of which there is one; whose it is, is part of its name."""
+        tested, trial = self.source.tested, self.source.trial
+        assert tested is not None
+        assert trial is not None
+        if isinstance(tested, Verdict):
+            found = last_tested(tested, [(trial[one.item], None) for one in able])
+            return dict(zip([one.item for one in able], found, strict=True))
+        named = {one.item: method for one in able if (method := _entered(one, trial.lineup)) is not None}
+        found = last_tested(tested, [(trial[item], method) for item, method in named.items()])
+        decided = {one.item: one.decided for one in able}
+        return {
+            item: one if decided[item] == named[item] else replace(one, name=f"{one.name}, {LARGEST}")
+            for item, one in zip(named, found, strict=True)
+        }
 
     def _page(self, one: ItemPublication, known: Any) -> dict[str, Any]:
         """Everything of an item; what there is nothing of is left out."""
@@ -108,7 +125,7 @@ class Pages:
         name = "" if last.method is None else short_name(last.method)
         return {"start": start, "points": last.outlook.points, "method": name}
 
-    def _tested(self, one: ItemTrial, held: Tested, steps: StepErrors) -> dict[str, Any]:
+    def _tested(self, one: ItemTrial, held: Tested | None, steps: StepErrors) -> dict[str, Any]:
         """The last forecast that was held back, rivals on it, and errors by lead time."""
         tested, trial, first = self.source.tested, self.source.trial, self.source.span[0]
         assert tested is not None
@@ -119,14 +136,15 @@ class Pages:
         order = order[:MOST_RIVALS]
         # Of a trial alone a member stands for its blend: only a method that is published itself is marked so.
         decided = self.source.publication[one.item].decided
-        alone = None if decided is None or decided not in trial.lineup else _place_of(held.name, rivals.names)
+        alone = None if decided is None or decided not in trial.lineup else rivals.names.index(short_name(decided))
         own = rivals.won if isinstance(tested, Verdict) else alone
         return {
-            "holdout": _holdout(held, first),
+            "holdout": None if held is None else _holdout(held, first),
             "rivals": {
                 "start": rivals.start - first,
                 "measure": measure,
                 "names": [rivals.names[k] for k in order],
+                "all": len(rivals.names),
                 "points": rivals.points[order],
                 "errors": np.array([rivals.errors[k] for k in order]),
                 "won": [place for place, k in enumerate(order) if k == own],
@@ -151,10 +169,6 @@ class Pages:
 
 def _last(error: float) -> float:
     return math.inf if math.isnan(error) else error
-
-
-def _place_of(name: str, names: tuple[str, ...]) -> int | None:
-    return names.index(name) if name in names else None
 
 
 def _entered(one: ItemPublication, lineup: tuple[Method, ...]) -> Method | None:
@@ -209,7 +223,7 @@ def _scores(one: ItemPublication) -> dict[str, Any] | None:
 
 def _holdout(tested: Tested, first: int) -> dict[str, Any]:
     """A forecast made at the last origin, with its bands."""
-    if not tested.origins.size:
+    if not tested.origins.size or tested.reason:
         return {"name": tested.name, "reason": tested.reason or "no origin was tested"}
     return {
         "name": tested.name,
@@ -219,7 +233,6 @@ def _holdout(tested: Tested, first: int) -> dict[str, Any]:
         "levels": list(tested.levels),
         "lower": tested.lower[:, -1],
         "upper": tested.upper[:, -1],
-        "reason": tested.reason,
     }
 
 

@@ -13,6 +13,7 @@ from veridex.core.backtest.trial import Trial
 from veridex.core.methods.words import counted
 from veridex.core.publication.publication import Publication
 from veridex.core.publication.record.record import TrackRecord
+from veridex.core.publication.shown import summed
 from veridex.core.publication.watch.watch import Watch
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
@@ -21,7 +22,7 @@ from veridex.onepage.overview import overview
 from veridex.onepage.packing import as_bytes, packed, squeezed, stamp
 from veridex.onepage.portfolio import portfolio
 from veridex.onepage.source import Source
-from veridex.palette import AMBER, BANDS, GRID, GROUND, INK, PAPER, PLUM, TEAL, TEALS
+from veridex.palette import AMBER, BANDS, GRID, GROUND, INK, PAPER, PLUM, TEAL
 
 __all__ = ["board"]
 
@@ -143,6 +144,7 @@ def _head(source: Source) -> dict[str, Any]:
         "levels": list(head.wanted.levels),
         "quantiles": list(head.wanted.quantiles),
         "totals_from": head.wanted.first,
+        "summed": summed(publication),
         "horizon": head.horizon,
         "made": stamp(head.made.at),
         "known": head.demand.last,
@@ -172,7 +174,6 @@ def _script() -> str:
 def _style() -> str:
     colours = {"ink": INK, "amber": AMBER, "teal": TEAL, "plum": PLUM, "paper": PAPER, "grid": GRID, "ground": GROUND}
     colours |= {f"band{place}": tint for place, tint in enumerate(BANDS)}
-    colours |= {f"tint{place}": tint for place, tint in enumerate(TEALS)}
     names = "".join(f"--{name}: {value}; " for name, value in colours.items())
     return f":root {{ {names}}}\n{_part('page.css')}"
 

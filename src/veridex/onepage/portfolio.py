@@ -9,6 +9,7 @@ import pandas as pd
 from veridex.core.backtest.rivalry import distances
 from veridex.core.backtest.trial import Trial
 from veridex.core.calibration.held import Held
+from veridex.core.calibration.sums import added
 from veridex.core.methods.short_names import brief_name, short_texts
 from veridex.core.publication.dossier import GroupTotals, ItemPublication
 from veridex.core.publication.groups import ALL
@@ -82,12 +83,13 @@ def _group(source: Source, one: GroupTotals) -> dict[str, Any]:
 
 
 def _season(publication: Publication, one: GroupTotals) -> Any:
-    """What its members sold in the season before, added up from its begin on; unknown where one of them is."""
+    """What its members sold in the season before, added up like the total; unknown where one of them is."""
     turn = publication.head.demand.season_length
     pasts = [publication[item].past for item in one.members]
     if turn < 2 or any(past.size < turn for past in pasts):
         return np.empty(0)
-    return np.cumsum(np.sum([past[past.size - turn :] for past in pasts], axis=0))[: one.totals.points.size]
+    whole = np.sum([past[past.size - turn :] for past in pasts], axis=0)[: one.totals.points.size]
+    return added(whole, publication.head.wanted.first)
 
 
 def _standings(source: Source) -> dict[str, Any] | None:
@@ -156,7 +158,6 @@ def _watch(watch: Watch) -> dict[str, Any]:
     odd = watch.items[(watch.items["alerts"] > 0) | watch.items["biased"]]
     return {
         "words": watch.in_words(),
-        "level": watch.level,
         "alerts": _rows(watch, watch.alerts, ("item", "period", "actual", "forecast", "lower", "upper", "chance")),
         "items": _rows(watch, odd, ("item", "alerts", "what", "since", "size", "sure", "signal", "share")),
         "groups": _rows(watch, watch.groups, ("group", "name", "actual", "forecast", "lower", "upper", "chance")),
@@ -192,7 +193,6 @@ def _record(source: Source) -> dict[str, Any] | None:
         return {"words": in_words(record, changes=False)}
     return {
         "words": in_words(record, changes=False),
-        "publications": len(record.publications),
         "added": _plain(record.value_added, ("what", "planner", "items", "cells", "wape_before", "wape_after"))
         | {"gains": shortened(record.value_added["value_added"].to_numpy(dtype=np.float64))},
         "coverage": _plain(record.coverage, ("level", "step", "cells", "when_tested", "held", "below", "above")),

@@ -259,6 +259,7 @@ class _Work:
         tests = self.journal.tests
         known = publication.head.backtest is not None and is_trial_directory(tests)
         tested = tested_as_published(publication, read_trial(tests), self.desk) if known else None
+        self.desk.say("The page is written again without what came of the publication before, which is not at hand.")
         write_board(publication, tested, page, self.desk)
 
     def _tested(self, history: History, asked: Asked) -> Trial:

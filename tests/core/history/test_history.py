@@ -247,6 +247,8 @@ def test_what_does_not_fit_is_refused():
             weekly.at_cadence(coarser)
     with pytest.raises(vx.VeridexError, match="one cadence"):
         vx.History.of([weekly["demand"], monthly([1.0])["smoker-01"]])
+    with pytest.raises(vx.VeridexError, match="one item at least"):
+        vx.History.of([])
 
 
 def test_weekend_orders_of_a_workday_history_belong_to_monday():

@@ -255,7 +255,7 @@ class Columnar(Spans):
         Raises
         ------
         ParameterError
-            If their cadences differ, they were tidied by different rules, or only some are ratios.
+            If there are none, their cadences differ, they were tidied by different rules, or only some are ratios.
         """
         joined = _Joined(room)
         for one in series:
@@ -294,7 +294,8 @@ class _Joined:
     @property
     def first(self) -> ItemHistory:
         """The first of all."""
-        assert self._first is not None
+        if self._first is None:
+            raise ParameterError("series", "none", "a history is of one item at least")
         return self._first
 
     def add(self, one: ItemHistory) -> None:

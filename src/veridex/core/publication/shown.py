@@ -8,7 +8,7 @@ from veridex.core.publication.dossier import ItemPublication, Scores
 from veridex.core.publication.publication import Publication
 from veridex.core.readable import quantity
 
-__all__ = ["heading", "held_in_words", "past_of", "season_before"]
+__all__ = ["heading", "held_in_words", "past_of", "season_before", "summed"]
 
 
 def past_of(publication: Publication, one: ItemPublication) -> ItemHistory:
@@ -32,8 +32,14 @@ def heading(publication: Publication, one: ItemPublication) -> str:
     said = f"{one.item}{retired}: next {cadence.noun if steps == 1 else cadence.length(steps)}"
     if totals is None or not totals.points.size or not np.isfinite(totals.points[-1]):
         return said
-    together = quantity(float(totals.points[-1]), measure.unit)
-    return f"{said}, {together} in all" if measure.adds_up else f"{said}, {together} in the mean"
+    return f"{said}, {quantity(float(totals.points[-1]), measure.unit)} {summed(publication)}"
+
+
+def summed(publication: Publication) -> str:
+    """What is said behind a total: they need not begin with the next period."""
+    first = publication.head.wanted.first
+    said = "in all" if publication.head.demand.measure.adds_up else "in the mean"
+    return said if first == 1 else f"{said} from lead time {first} on"
 
 
 def season_before(one: ItemPublication, turn: int, steps: int) -> FloatArray:

@@ -18,12 +18,14 @@ from veridex.core.methods.method import Method
 from veridex.core.methods.short_names import short_name
 from veridex.core.scoring.levels import shares_of
 from veridex.core.verdict.choice import Choice
+from veridex.core.verdict.evidence import Entry
 from veridex.core.verdict.verdict import Verdict
 from veridex.errors import ParameterError
 
 __all__ = ["BLEND", "Tested", "as_tested", "last_tested", "origin_place", "trial_of"]
 
 BLEND = "the blend, as decided then"
+NOTHING = "nothing"
 
 OWN_BANDS = "interval, as it was forecast"
 
@@ -142,7 +144,7 @@ class _Recalled:
 
 
 def as_tested(source: Trial | Verdict, item: str, method: str | Method | None) -> Tested:
-    """What a method forecast at each origin; without one what the verdict would have, or the first one entered."""
+    """What a method forecast at each origin; without one what the verdict would have; of a trial the first entered."""
     trial = trial_of(source)
     return _with_bounds([_recalled(source, trial[item], method)], trial)[0]
 
@@ -195,7 +197,9 @@ def _recalled(source: Trial | Verdict, one: ItemTrial, method: str | Method | No
         entered = winner is not None and winner.method in trial.lineup
         if found is not None and (choice.joined or (winner is not None and not entered)):
             return found
-        method = winner.method if winner is not None and entered else None
+        if winner is None or not entered:
+            return _never(trial, one, winner)
+        method = winner.method
     m = trial.method_index(trial.entered[0] if method is None else method)
     tried = np.flatnonzero(one.status[m] != Status.NO_FOLD)
     return _Recalled(
@@ -207,6 +211,21 @@ def _recalled(source: Trial | Verdict, one: ItemTrial, method: str | Method | No
         laws=one.laws[m][tried],
         supports=one.supports[tried],
         reason=reason_of(trial, m, item) if np.isnan(one.points[m]).all() else "",
+    )
+
+
+def _never(trial: Trial, one: ItemTrial, winner: Entry | None) -> _Recalled:
+    """Of an item for which nothing was decided, or what no origin of the trial has: unknown, and why."""
+    shape = one.actuals.shape
+    return _Recalled(
+        name=NOTHING if winner is None else short_name(winner.method),
+        series=trial.history[one.item],
+        origins=one.origins,
+        actuals=one.actuals,
+        points=np.full(shape, np.nan),
+        laws=np.full((*shape, 1, NUMBERS), np.nan),
+        supports=one.supports,
+        reason="nothing was decided" if winner is None else "it was not among the methods that were tested",
     )
 
 

@@ -20,6 +20,17 @@ function bandsOf(start, found, levels, places, said = null) {
   }));
 }
 
+// The forecast; where only some lead times were tested the others are dashed, and said.
+function forecastLines(page, start) {
+  const points = page.ahead.points;
+  const [first, stop] = page.tested;
+  const part = (own) => points.map((value, k) => (own(k + 1) ? value : null));
+  const tested = (lead) => lead >= first && lead < stop;
+  if (!points.some((_, k) => tested(k + 1)) || points.every((_, k) => tested(k + 1))) return [{ start, values: points, look: "forecast", name: "forecast" }];
+  return [{ start, values: part(tested), look: "forecast", name: "forecast" },
+    { start, values: part((lead) => !tested(lead)), look: "forecast dashed", name: "forecast, lead time not tested" }];
+}
+
 function forecastPicture(page, place, width) {
   const [first, stop] = spanOf(page, place);
   const start = table.known[place] + 1;
@@ -28,8 +39,8 @@ function forecastPicture(page, place, width) {
   const lines = [];
   if (turn.length) lines.push({ start, values: turn, look: "last", name: `${number(head.season)} ${head.plural} before` });
   lines.push({ start: page.start, values: page.past || [], look: "actual", name: "actual" });
-  if (page.before) lines.push({ start: page.before.start, values: page.before.points, look: "contender dashed", name: "as published before" });
-  if (page.ahead) lines.push({ start, values: page.ahead.points, look: "forecast", name: "forecast" });
+  if (page.before) lines.push({ start: page.before.start, values: page.before.points, look: "contender dashed", name: page.before.method ? `as published before (${page.before.method})` : "as published before" });
+  if (page.ahead) lines.push(...forecastLines(page, start));
   (page.ahead ? page.ahead.quantiles : []).forEach((values, k) => lines.push({ start, values, look: "quantile", name: `${number(head.quantiles[k])} % quantile` }));
   (page.scenarios || []).forEach((one, k) => lines.push({ start, values: one.points, look: k % 2 ? "other dashed" : "contender dashed", name: `if ${one.name}` }));
   const bands = page.ahead ? bandsOf(start, page.ahead, head.levels, shownLevels(), page.held) : [];
@@ -61,12 +72,13 @@ function totalPicture(page, place, width) {
   const total = page.total;
   if (!total || !inside(total.points).length || total.points.length < 2) return [];
   const start = table.known[place] + 1;
-  const said = head.adds ? "Added up from here on" : "The mean from here on";
+  const skipped = head.totals_from - 1;
+  const said = `${head.adds ? "Added up" : "The mean"} from ${skipped ? head.periods[start + skipped] : "here"} on`;
   const bands = bandsOf(start, total, head.levels, shownLevels());
   const lines = [{ start, values: total.points, look: "forecast", name: head.adds ? "demand so far" : "mean so far" }];
   const rows = total.points.map((value, k) => [head.periods[start + k], k + 1, value, ...head.levels.flatMap((_, at) => [total.lower[at][k], total.upper[at][k]])]);
   return section(said, total.reason ? h("p", { class: "small" }, total.reason) : "",
-    timeline({ label: said, first: start, stop: start + total.points.length, lines, bands, width, height: 220 }),
+    timeline({ label: said, first: start + skipped, stop: start + total.points.length, lines, bands, width, height: 220 }),
     behind("totals", ["period", "up to lead time", "total", ...head.levels.flatMap((level) => [`lower ${level}`, `upper ${level}`])], rows, true));
 }
 
@@ -75,7 +87,7 @@ const section = (title, ...inner) => h("section", {}, h("h3", {}, title), inner)
 function holdoutPicture(page, width) {
   const held = page.holdout;
   if (!held) return [];
-  if (!held.points) return section("Held back and forecast", h("p", {}, held.reason));
+  if (!held.points) return section("Held back and forecast", h("p", {}, `${held.name}: ${held.reason}.`));
   const stop = held.start + held.points.length;
   const first = Math.max(page.start, held.start - Math.max(2 * head.season, held.points.length, 6));
   const places = levelPlace() < 0 ? held.levels.map((_, at) => at) : held.levels.map((level, at) => [level, at]).filter(([level]) => level === head.levels[levelPlace()]).map(([, at]) => at);
@@ -116,7 +128,7 @@ function contenders(page, width) {
   const columns = ["period", "actual", ...rivals.each.map(([name]) => name)];
   const rows = [];
   for (let p = rivals.start; p < stop; p += 1) rows.push([head.periods[p], page.past[p - page.start], ...rivals.each.map(([, points]) => points[p - rivals.start])]);
-  return section("Contenders on one scale", h("p", {}, `Forecasts made at the end of ${head.periods[rivals.start - 1]}, and what came; the smallest error first (${rivals.measure.toUpperCase()}).`),
+  return section("Contenders on one scale", h("p", {}, `Forecasts made at the end of ${head.periods[rivals.start - 1]}, and what came; the smallest error first (${rivals.measure.toUpperCase()}${rivals.all > rivals.each.length ? `; the first ${number(rivals.each.length)} of ${number(rivals.all)}` : ""}).`),
     scaleForm(), h("div", { class: `panels across${across}` }, panels), behind("contenders", columns, rows));
 }
 
@@ -128,11 +140,11 @@ function stepsPicture(page, width) {
   const won = (page.rivals.each.find(([, , , first]) => first) || [""])[0];
   const ranked = steps.each.slice().sort((a, b) => (b[0] === won) - (a[0] === won) || mean(a[1]) - mean(b[1]));
   const looks = ["forecast", "contender", "other", "contender dashed", "other dashed"];
-  const lines = ranked.slice(0, 5).map(([name, values], k) => ({ start: 0, values, name, look: k || name === won ? looks[k] : "contender" })).reverse();
+  const lines = ranked.slice(0, looks.length).map(([name, values], k) => ({ start: 0, values, name, look: k || name === won ? looks[k] : "contender" })).reverse();
   const names = steps.each[0][1].map((_, k) => `${k + 1}`);
   const drawing = timeline({ label: "Mean absolute error by lead time", first: 0, stop: names.length, lines, width, height: 280, names });
   const rows = steps.each[0][1].map((_, k) => [k + 1, ...steps.each.map(([, values]) => values[k])]);
-  return section("Error by lead time", h("p", {}, `Mean absolute error of ${count(steps.origins, "origin")}, on the cells that all have, in ${head.unit || "units of demand"}; lead time in ${head.plural}.`),
+  return section("Error by lead time", h("p", {}, `Mean absolute error of ${count(steps.origins, "origin")}, on the cells that all have, in ${head.unit || "units of demand"}; lead time in ${head.plural}.${ranked.length > looks.length ? ` The best ${number(looks.length)} are drawn; the figures have all ${number(ranked.length)}.` : ""}`),
     drawing, behind("errors by lead time", ["lead time", ...steps.each.map(([name]) => name)], rows));
 }
 
@@ -141,7 +153,7 @@ function facts(page, place) {
   const add = (name, value) => { if (value !== "" && value !== null && value !== undefined) rows.push(h("div", {}, h("dt", {}, name), h("dd", {}, value))); };
   const at = onePlace();
   add(`Next ${head.noun}`, `${number(table.next[place])}${between(...boundsAt(table.next_bounds, place)) && ` (${head.levels[at]} %: ${between(...boundsAt(table.next_bounds, place))})`}`);
-  add(head.adds ? "In all" : "In the mean", `${number(table.total[place])}${between(...boundsAt(table.total_bounds, place)) && ` (${head.levels[at]} %: ${between(...boundsAt(table.total_bounds, place))})`}`);
+  add(begun(head.summed), `${number(table.total[place])}${between(...boundsAt(table.total_bounds, place)) && ` (${head.levels[at]} %: ${between(...boundsAt(table.total_bounds, place))})`}`);
   add("Method", table.method[place]);
   add("Route", table.route[place]);
   if (page.scores) {

@@ -4,6 +4,7 @@ const ROW = 54;
 const NARROW_ROW = 96;
 const SPARE = 8;
 const MOST_PRINTED = 2000;
+const MOST_OPTIONS = 300;
 
 const boundsAt = (bounds, i) => bounds[onePlace()].map((side) => side[i]);
 
@@ -16,7 +17,7 @@ function columnsOf() {
     { key: "item", label: "Item", by: (i) => table.item[i], cell: itemCell, text: true },
     { key: "line", label: "Past and forecast", cell: lineCell },
     { key: "next", label: `Next ${head.noun}`, by: (i) => table.next[i], cell: banded("next", "next_bounds"), number: true },
-    { key: "total", label: head.adds ? "In all" : "In the mean", by: (i) => table.total[i], cell: banded("total", "total_bounds"), number: true },
+    { key: "total", label: begun(head.summed), by: (i) => table.total[i], cell: banded("total", "total_bounds"), number: true },
   ];
   if (head.tested) {
     found.push(
@@ -94,8 +95,12 @@ function filters() {
   const only = [["", "everything"], ...(head.watched ? [["alerts", "with alerts"]] : []), ["cautions", "with a caution"],
     ["nothing", "without a forecast"], ["overridden", "overridden by a planner"]];
   const sorts = columnsOf().filter((one) => one.by).flatMap((one) => [[one.key, `${one.label}, rising`], [`${one.key}!`, `${one.label}, falling`]]);
-  const keys = Object.entries(table.keys).filter(([, values]) => new Set(values).size <= 300).map(([name, values]) =>
-    select(name, state[`key.${name}`] || "", [["", "all"], ...[...new Set(values)].sort().map((value) => [value, value])], (value) => go({ [`key.${name}`]: value })));
+  const keys = Object.entries(table.keys).map(([name, values]) => {
+    const own = [...new Set(values)].sort();
+    const set = (value) => go({ [`key.${name}`]: value });
+    if (own.length <= MOST_OPTIONS) return select(name, state[`key.${name}`] || "", [["", "all"], ...own.map((value) => [value, value])], set);
+    return h("label", {}, name, h("input", { type: "search", value: state[`key.${name}`] || "", placeholder: `one of ${number(own.length)}, in full`, onchange: (event) => set(event.target.value.trim()) }));
+  });
   return h("form", { class: "filters", role: "search", "aria-label": "Items", onsubmit: (event) => event.preventDefault() },
     h("label", {}, "Find", h("input", { type: "search", value: state.find, oninput: typed, placeholder: "words of item, method, route" })),
     routes.length > 1 ? select("Route", state.route, [["", "all"], ...routes.map((one) => [one, one])], (value) => go({ route: value })) : "",
@@ -108,9 +113,16 @@ function filters() {
 function together(places) {
   const shownNow = places.length === table.item.length ? `All ${count(places.length, "item")}` : `${number(places.length)} of ${count(table.item.length, "item")}`;
   if (!head.adds) return [h("b", {}, shownNow), `. ${head.measure} does not add up over items.`];
-  const sum = (name) => places.reduce((whole, i) => whole + (table[name][i] || 0), 0);
-  const without = places.filter((i) => !isKnown(table.total[i])).length;
-  return [h("b", {}, shownNow), ` together: next ${head.noun} `, h("b", {}, quantity(sum("next"))), `, in all `, h("b", {}, quantity(sum("total"))),
+  // Items that end at another period than most look at other periods: theirs do not belong into one sum.
+  const ends = new Map();
+  for (const i of places) ends.set(table.known[i], (ends.get(table.known[i]) || 0) + 1);
+  const usual = [...ends].sort((a, b) => b[1] - a[1] || b[0] - a[0]).map(([end]) => end)[0];
+  const same = places.filter((i) => table.known[i] === usual);
+  const sum = (name) => same.reduce((whole, i) => whole + (table[name][i] || 0), 0);
+  const without = same.filter((i) => !isKnown(table.total[i])).length;
+  const elsewhere = places.length - same.length;
+  return [h("b", {}, shownNow), ` together: next ${head.noun} `, h("b", {}, quantity(sum("next"))), `, ${head.summed} `, h("b", {}, quantity(sum("total"))),
+    elsewhere ? `; without ${count(elsewhere, "item")} known until another ${head.noun} than ${head.periods[usual]}` : "",
     without ? `; ${number(without)} without a total` : "", ". Bands of items do not add up; groups have theirs under ", h("a", { href: addressOf({ view: "portfolio" }) }, "Portfolio"), "."];
 }
 
@@ -148,6 +160,7 @@ function showItems(main) {
     const key = `${first} ${last}`;
     if (key === drawn && !all) return;
     drawn = all ? "" : key;
+    cutShort.textContent = all && places.length > last ? `The first ${number(last)} of ${count(places.length, "item")}: filter the page before printing it to print others.` : "";
     if (!places.length) {
       body.replaceChildren(h("tr", { role: "row" }, h("td", { role: "cell", class: "c-item", colspan: columns.length }, "No item is left. ", h("a", { href: "#" }, "Show all"))));
       return;
@@ -164,7 +177,8 @@ function showItems(main) {
     draw();
   };
   window_.addEventListener("scroll", () => requestAnimationFrame(() => draw()), { passive: true });
-  main.replaceChildren(filters(), status, window_);
+  const cutShort = h("p", { class: "on-paper" });
+  main.replaceChildren(filters(), status, window_, cutShort);
   renew();
   return { renew, print: () => draw(true), resize: () => { drawn = ""; draw(); } };
 }

@@ -9,12 +9,12 @@ async function showPortfolio(main) {
   return { print: () => main.querySelectorAll("details.printed").forEach((one) => one.openNow()), resize: () => showPortfolio(main) };
 }
 
-const FROZEN = new Map();
+let allNames = null;
 
-// Names of items are looked up once, not row by row.
+// Names of items are gathered once, not row by row.
 function itemLinks(rows) {
-  if (!FROZEN.size) table.item.forEach((name, i) => FROZEN.set(name, i));
-  return rows.map(([name, ...cells]) => [FROZEN.has(name) ? h("a", { href: itemAddress(name) }, named(name)) : name, ...cells]);
+  allNames = allNames || new Set(table.item);
+  return rows.map(([name, ...cells]) => [allNames.has(name) ? h("a", { href: itemAddress(name) }, named(name)) : name, ...cells]);
 }
 
 function groupsPart(all, width) {
@@ -27,26 +27,30 @@ function groupsPart(all, width) {
     const name = one.column && table.keys[one.column] ? h("a", { href: addressOf({ view: "items", item: "", [`key.${one.column}`]: one.value }) }, named(one.name)) : named(one.name);
     return [name, one.items, one.points[last], one.lower[at][last], one.upper[at][last], one.season && one.season.length === last + 1 ? one.season[last] : null, one.reason];
   });
+  const from = head.totals_from;
+  const span = from > 1 ? `lead times ${number(from)} to ${number(head.horizon)}` : `next ${number(head.horizon)} ${head.plural}`;
   const shownGroup = all.groups.find((one) => one.column === "") || all.groups[0];
   const lines = [];
   if (shownGroup.season && shownGroup.season.length) lines.push({ start: shownGroup.start, values: shownGroup.season, look: "last", name: `${number(head.season)} ${head.plural} before, added up` });
   lines.push({ start: shownGroup.start, values: shownGroup.points, look: "forecast", name: `${shownGroup.name}: demand so far` });
   const bands = bandsOf(shownGroup.start, shownGroup, head.levels, shownLevels(), head.levels.map(() => "interval of the total"));
   return section("Totals", h("p", {}, "Each total has a band of its own, from how errors of items went together when they were tested."),
-    timeline({ label: `${shownGroup.name}: demand added up from ${head.periods[shownGroup.start]} on`, first: shownGroup.start, stop: shownGroup.start + shownGroup.points.length, lines, bands, width, height: 260 }),
-    shown("totals of groups", ["group", "items", `next ${number(head.horizon)} ${head.plural}`, `lower ${head.levels[at]}`, `upper ${head.levels[at]}`, "a season before", "remark"], rows, rows.length));
+    timeline({ label: `${shownGroup.name}: demand added up from ${head.periods[shownGroup.start + from - 1]} on`, first: shownGroup.start + from - 1, stop: shownGroup.start + shownGroup.points.length, lines, bands, width, height: 260 }),
+    shown("totals of groups", ["group", "items", span, `lower ${head.levels[at]}`, `upper ${head.levels[at]}`, "a season before", "remark"], rows, rows.length));
 }
 
 const MOST_LINKS = 500;
 
 function volumePart(width) {
   if (!head.tested) return [];
+  const expected = `expected ${head.summed}`;
   const points = table.item.map((name, i) => ({ name, x: table.total[i], y: table.wape[i], look: table.value_added[i] < 0 ? "dot worse" : "dot", to: table.item.length <= MOST_LINKS ? itemAddress(name) : null }));
   const rows = table.item.map((name, i) => [name, table.total[i], table.wape[i], table.value_added[i]]).filter((row) => isKnown(row[2])).sort((a, b) => b[1] * b[2] - a[1] * a[2]);
   if (!rows.length) return [];
-  return section("Items by volume and error", h("p", {}, "Error in percent of demand against what is expected in all; those that did worse than the benchmark are ringed. What lies far above stands at the upper edge."),
-    scatter({ label: "Items by volume and error", points, xName: head.unit ? `expected in all (${head.unit})` : "expected in all", yName: "error, percent of demand", width }),
-    behind("items by what their errors weigh", ["item", "expected in all", "error in percent", "value added"], rows, rows.length <= MOST_LINKS));
+  const left = points.filter((one) => isKnown(one.y) && !(one.x > 0)).length;
+  return section("Items by volume and error", h("p", {}, "Error in percent of demand against what is expected; those that did worse than the benchmark are ringed. What lies far above stands at the upper edge.", left ? ` ${count(left, "item")} of which nothing is expected ${left === 1 ? "has" : "have"} no place here.` : ""),
+    scatter({ label: "Items by volume and error", points, xName: head.unit ? `${expected} (${head.unit})` : expected, yName: "error, percent of demand", width }),
+    behind("items by what their errors weigh", ["item", expected, "error in percent", "value added"], rows, rows.length <= MOST_LINKS));
 }
 
 function standingsPart(all, width) {

@@ -42,6 +42,7 @@ function number(value, digits = 4) {
 const percent = (value, digits = 3) => (isKnown(value) ? `${number(value, digits)}\u00a0%` : "–");
 const quantity = (value) => (head.unit ? `${number(value)} ${head.unit}` : number(value));
 const count = (n, noun) => `${number(n)} ${noun}${n === 1 ? "" : "s"}`;
+const begun = (text) => text[0].toUpperCase() + text.slice(1);
 const between = (low, high) => (isKnown(low) && isKnown(high) ? `${number(low)} to ${number(high)}` : "");
 
 function bytesOf(text) {
