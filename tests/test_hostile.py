@@ -4,12 +4,15 @@ The slow and random part of this is `python -m verification hostile`.
 """
 
 import sqlite3
+import subprocess
+import sys
 from importlib import import_module
 
 import numpy as np
 import openpyxl
 import pandas as pd
 import pytest
+from verification.hostile import environments
 
 import veridex as vx
 from conftest import inside, monthly, seasonal_values
@@ -206,3 +209,25 @@ def test_laws_of_sizes_whose_squares_are_no_numbers_have_finite_quantiles(size):
     for method in ("seasonal-naive", "harmonic", "mean"):
         forecast = vx.fit(series, method).forecast(3, levels=(80, 95))
         assert forecast.reason or np.isfinite([*forecast.lower, *forecast.upper]).all(), method
+
+
+def test_the_command_on_odd_machines(capsys):
+    """Some of those that the verification has: streams closed, full or left, no right to read."""
+    names = ("all closed", "errors full", "output full", "a reader that goes", "data in an old code page")
+    assert not environments.main((*names, "the file is not ours", "no large files")), capsys.readouterr().out
+
+
+def test_compiled_code_that_was_cut_is_compiled_again(tmp_path):
+    words = "import sys, numpy as np; from veridex.core.numerics.compiled import copy_into as f; "
+    words += "a = np.zeros(3); f(a, np.ones(3)); print(a.sum())"
+    for cut in (None, ".nbi", ".nbc"):
+        for path in tmp_path.rglob(f"*{cut}"):
+            path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+        done = subprocess.run(
+            [sys.executable, "-c", words],
+            env={"PATH": "", "NUMBA_CACHE_DIR": str(tmp_path)},
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        assert (done.returncode, done.stdout) == (0, "3.0\n"), done.stderr

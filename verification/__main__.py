@@ -2,6 +2,7 @@
 
 import sys
 import time
+from collections.abc import Callable
 
 from verification import (
     accuracy,
@@ -30,9 +31,9 @@ from verification import (
     verdicts,
     watching,
 )
-from verification.hostile import families, files, tampered
+from verification.hostile import environments, families, files, tampered
 
-PARTS = {
+PARTS: dict[str, Callable[[], int | None]] = {
     "unit-roots": unit_roots.main,
     "likelihood": likelihood.main,
     "starts": starts.main,
@@ -60,6 +61,7 @@ PARTS = {
     "alike": alike.main,
     "hostile-families": families.main,
     "hostile-files": files.main,
+    "hostile-environments": environments.main,
     "hostile-tampered": tampered.main,
 }
 
@@ -72,8 +74,10 @@ def main() -> None:
     for name in names:
         begun = time.perf_counter()
         print(f"\n## {name}\n", flush=True)
-        PARTS[name]()
+        wrong = PARTS[name]()
         print(f"\n{time.perf_counter() - begun:.0f} s", flush=True)
+        if wrong:
+            sys.exit(f"{name}: {wrong} broken")
 
 
 if __name__ == "__main__":

@@ -2,14 +2,21 @@
 
 import sys
 import traceback
+from contextlib import suppress
 
 import typer
 
+from veridex.cli import streams
 from veridex.cli.main import app
-from veridex.cli.spoken import spoken
+from veridex.cli.spoken import seen, spoken
 from veridex.errors import InputError
 
 __all__ = ["run"]
+
+WRONG = 2
+"""The exit code where the input, or the machine, is what has to be mended."""
+
+OURS = 1
 
 
 def run() -> None:
@@ -18,17 +25,38 @@ def run() -> None:
     named = {one.name or getattr(one.callback, "__name__", ""): one for one in every}
     # The options of all commands take longer to build than most work: only those of the one that is called are.
     app.registered_commands = [named[word] for word in sys.argv[1:2] if word in named] or every
+    streams.opened()
     try:
-        app()
-    except InputError as error:
-        typer.echo(f"veridex: {spoken(error)}", err=True)
-        sys.exit(2)
-    except BrokenPipeError:
-        sys.stderr.close()  # the reader of our output has gone; there is nobody to tell
-        sys.exit(0)
-    except Exception:
-        traceback.print_exc()
-        typer.echo("veridex: this is our fault, not yours. Please report it with the lines above.", err=True)
-        sys.exit(1)
+        code, problem = streams.finished(_code())
     finally:
         app.registered_commands = every
+    sys.exit(code if problem is None or code else _refused(problem))
+
+
+def _code() -> int:
+    """The exit code of the command."""
+    try:
+        app()
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else int(end.code is not None)
+    except InputError as error:
+        return _told(spoken(error))
+    except OSError as problem:
+        return _refused(problem)
+    except Exception:
+        traceback.print_exc()
+        _told("this is our fault, not yours. Please report it with the lines above.")
+        return OURS
+    return 0
+
+
+def _refused(problem: OSError) -> int:
+    """Say what the machine refused: a full disk, a place that is read-only, an output that nobody takes."""
+    where = f"{problem.filename}: " if problem.filename else ""
+    return _told(seen(f"{where}{problem.strerror or problem}."))
+
+
+def _told(text: str) -> int:
+    with suppress(OSError):  # nobody can be told
+        typer.echo(f"veridex: {text}", err=True)
+    return WRONG

@@ -22,6 +22,7 @@ from veridex.job.desk import Desk
 from veridex.job.drawing import draw_items
 from veridex.job.reading import events_of, read
 from veridex.job.requests import Happening, Looking, Placing, Reading, Ruling
+from veridex.staged import replace_text
 
 __all__ = ["run_look"]
 
@@ -164,10 +165,7 @@ def write_adjusted(found: tuple[Decomposition, ...], target: Path) -> str:
         raise DestinationRefused(str(target), f"there is nothing to write: {found[0].reason}", "Look at other items.")
     table = Decompositions(able).to_frame()
     table["period"] = able[0].series.cadence.iso(table["period"].to_numpy())
-    try:
-        table.to_csv(target, index=False, lineterminator="\n")
-    except OSError as problem:
-        raise DestinationRefused(str(target), problem.strerror or str(problem), "Name another file.") from None
+    replace_text(target, table.to_csv(index=False, lineterminator="\n"))
     left = (
         f"; no parts of {', '.join(one.series.item for one in found if one.reason)}" if len(able) < len(found) else ""
     )

@@ -1,5 +1,6 @@
 """Tables on standard output: for people, as CSV, as JSON."""
 
+import errno
 import json
 import os
 import shutil
@@ -17,6 +18,7 @@ from rich.console import Console
 from rich.table import Table
 
 from veridex.cli.spoken import seen
+from veridex.cli.streams import as_data
 from veridex.cli.widths import Laid, Shape, laid
 from veridex.core.arrays import FloatArray
 from veridex.core.methods.short_names import short_texts
@@ -86,6 +88,8 @@ def show(
         What columns hold, said where they are shown.
     cadence : Cadence, optional
     """
+    if placing.form in ("csv", "json"):
+        as_data()
     if placing.form == "csv":
         typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
     elif placing.form == "json":
@@ -103,10 +107,18 @@ def screen() -> int:
     return shutil.get_terminal_size().columns if known else WIDTH_WITHOUT_TERMINAL
 
 
+class _Page(Console):
+    """Standard output; that its reader has gone is left to the way out."""
+
+    def on_broken_pipe(self) -> None:
+        """Not the end of the program, and no message."""
+        raise BrokenPipeError(errno.EPIPE, os.strerror(errno.EPIPE))
+
+
 def _show_rich(
     table: pd.DataFrame, title: str, caption: str, width: int, ranked: Sequence[str], legend: Mapping[str, str]
 ) -> None:
-    console = Console(width=width, highlight=False, markup=False)
+    console = _Page(width=width, highlight=False, markup=False)
     numeric = [pd.api.types.is_numeric_dtype(kind) and not pd.api.types.is_bool_dtype(kind) for kind in table.dtypes]
     columns, magnitude = _cells(table, numeric)
     key = _short_methods(table, columns) if width < WIDTH_WITHOUT_TERMINAL else {}

@@ -15,6 +15,7 @@ from veridex.job.drawing import draw_named
 from veridex.job.preparing import ALL, prepare
 from veridex.plan.run import PlanRun
 from veridex.plan.running import follow
+from veridex.staged import replace_text
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -67,8 +68,8 @@ def _more(run: PlanRun, directory: Path) -> list[str]:
     assert trial is not None
     assert verdict is not None
     standings, finding = trial.standings(), stationarity(series)
-    standings.to_csv(directory / "standings.csv", index=False, lineterminator="\n")
-    finding.table.to_csv(directory / "stationarity.csv", index=False, lineterminator="\n")
+    for name, table in (("standings", standings), ("stationarity", finding.table)):
+        replace_text(directory / f"{name}.csv", table.to_csv(index=False, lineterminator="\n"))
     first = standings.iloc[0]
     return [
         f"Tested {len(trial.lineup)} methods from up to {trial.store.extent.origins} origins, 12 months ahead: best "

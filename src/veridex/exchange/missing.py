@@ -1,5 +1,6 @@
-"""Files that are not there: told before anything is loaded to read them with, and what may have been meant."""
+"""Files that are not there, or not ours to read: told before anything is loaded to read them with."""
 
+import os
 from pathlib import Path
 
 from veridex.errors import FileUnreadable
@@ -9,8 +10,12 @@ __all__ = ["meant_instead", "refuse_missing"]
 
 
 def refuse_missing(file: str | Path) -> None:
-    """Raise `FileUnreadable` where a file is not there; addresses and standard input are no files."""
-    if "://" in str(file) or str(file) == "-" or Path(file).exists():
+    """Raise `FileUnreadable` where a file is not there, or may not be read; addresses and `-` are no files."""
+    if "://" in str(file) or str(file) == "-":
+        return
+    if Path(file).exists():
+        if not os.access(file, os.R_OK):
+            raise FileUnreadable(str(file), "it may not be read", "Ask its owner for the right to, or copy it.")
         return
     remedy = meant_instead(file) or "Check the name and the path."
     raise FileUnreadable(str(file), "there is no such file", remedy)

@@ -28,11 +28,11 @@ from veridex.exchange.kept import Form, Found, Unfit, line_of
 from veridex.exchange.kept import Kept as KeptValue
 from veridex.exchange.minutes import KeptMinutes
 from veridex.exchange.places.directories import SEAL, StagedDirectory, refuse_directory
-from veridex.exchange.places.files import StagedFile, replace_file
 from veridex.exchange.places.paths import PathPlace
 from veridex.exchange.places.place import Staged
 from veridex.exchange.scratch import Scratch
 from veridex.exchange.stores import SUFFIX, PartsDirectory
+from veridex.staged import StagedFile, replace_file
 
 __all__ = ["DirectoryStore", "TrialDirectory", "for_a_while", "is_trial_directory", "read_trial_directory"]
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from veridex.core.readable import tick_number
 from veridex.errors import DestinationRefused
 from veridex.palette import AMBER, BANDS, GRID, GROUND, INK, PAPER, PLUM, TEAL, TEALS
+from veridex.staged import replace_file
 
 __all__ = [
     "AMBER",
@@ -162,12 +163,11 @@ def save(figure: Figure | SubFigure, path: str | Path) -> Path:
             str(path), f"a figure is no {kind or 'file without an ending'}", "Use .png, .svg, .pdf."
         )
     whole = figure.figure if isinstance(figure, SubFigure) else figure
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
+
+    def draw(stage: Path) -> None:
         with warnings.catch_warnings(), mpl.rc_context({"svg.hashsalt": HOUSE["svg.hashsalt"]}):
             # An item key may hold letters that the font lacks; it is drawn with boxes for them.
             warnings.filterwarnings("ignore", message="Glyph .* missing from font", category=UserWarning)
-            whole.savefig(target, format=kind[1:], metadata=FORMATS[kind])
-    except OSError as problem:
-        raise DestinationRefused(str(path), problem.strerror or str(problem), "Name another file.") from None
-    return target
+            whole.savefig(stage, format=kind[1:], metadata=FORMATS[kind])
+
+    return replace_file(target, draw)

@@ -17,13 +17,13 @@ from veridex.errors import DestinationRefused, ParameterError, TrialUnlike
 from veridex.exchange.forms.trials import TRIAL
 from veridex.exchange.keeping import place_of, read_publication, read_publications, read_trial
 from veridex.exchange.places.addresses import checked_file
-from veridex.exchange.places.files import replace_text
 from veridex.job.desk import Desk
 from veridex.job.engines import engine_of
 from veridex.job.pipeline import MANY_CHOICES, Asked, published
 from veridex.job.reproduce import decided_as_published
 from veridex.job.requests import Boarding, Deciding, Publishing, Testing
 from veridex.onepage.page import board
+from veridex.staged import replace_text
 
 __all__ = ["checked_page", "handed_round", "tested_as_published", "write_board"]
 

@@ -10,8 +10,8 @@ from typing import Any
 from filelock import FileLock, Timeout
 
 from veridex.errors import DestinationRefused, PlanBusy
-from veridex.exchange.places.files import replace_text
 from veridex.plan.plan import TESTS
+from veridex.staged import replace_text
 
 __all__ = ["Journal"]
 

@@ -9,11 +9,11 @@ import tomlkit
 
 from veridex.errors import PlanWrong
 from veridex.exchange.places.addresses import moved_address
-from veridex.exchange.places.files import replace_file
 from veridex.job.requests import Overrule, Tidying
 from veridex.job.words import Told
 from veridex.plan.reading import read_plan
 from veridex.plan.sections import SECTIONS, VERSION, VERSION_KEY, keys_of
+from veridex.staged import replace_file
 
 __all__ = ["plan_text", "write_plan"]
 

@@ -9,7 +9,7 @@ import pytest
 
 import veridex as vx
 from conftest import seasonal_values
-from veridex.exchange.places import files
+from veridex import staged
 
 LONG = "".join(chr(97 + k) for k in np.random.default_rng(3).integers(26, size=10_000))
 NAMES = (
@@ -144,7 +144,7 @@ def test_several_places_are_written_as_one(published, tmp_path, monkeypatch):
     older = vx.publish(
         vx.History.from_numbers([1.0, 2.0], start="2020-01", cadence="monthly"), method="naive", horizon=1
     )
-    real, calls = files.os.replace, []
+    real, calls = staged.os.replace, []
 
     def full(source, target):
         calls.append(target)
@@ -153,7 +153,7 @@ def test_several_places_are_written_as_one(published, tmp_path, monkeypatch):
         real(source, target)
 
     with monkeypatch.context() as patch:
-        patch.setattr(files.os, "replace", full)
+        patch.setattr(staged.os, "replace", full)
         with pytest.raises(vx.errors.DestinationRefused, match=r"c.xlsx: No space .* to any of the 4 places"):
             vx.write(older, places)
     for place in places:

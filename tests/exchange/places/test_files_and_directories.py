@@ -7,7 +7,8 @@ import pytest
 
 import veridex as vx
 from conftest import monthly, portfolio, seasonal_values
-from veridex.exchange.places import directories, files
+from veridex import staged
+from veridex.exchange.places import directories
 
 SCHEME = vx.RollingOrigin(horizon=2, origins=4)
 
@@ -97,7 +98,7 @@ def test_a_failed_write_leaves_the_older_file(tmp_path, monkeypatch):
     def full(_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(files, "settle", full)
+    monkeypatch.setattr(staged, "settle", full)
     with pytest.raises(vx.errors.DestinationRefused, match=r"No space left on device\. Nothing was written"):
         vx.write(history.last(3), path)
     assert path.read_bytes() == before and [one.name for one in tmp_path.iterdir()] == ["h.csv"]

@@ -2,15 +2,20 @@
 
 from collections.abc import Callable
 from contextlib import suppress
+from pickle import UnpicklingError
 from typing import Any, ParamSpec, TypeVar, cast
 
 from numba import njit, types
+from numba.core.caching import FunctionCache
 from numba.core.registry import CPUDispatcher
 
 from veridex.core.arrays import FloatArray
 
 __all__ = ["copy_into", "inlined", "kernel"]
 
+
+UNKEPT = (OSError, EOFError, UnpicklingError)
+"""What goes wrong with files of compiled code that are cut, or have no room."""
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -28,6 +33,20 @@ class _Kernel(CPUDispatcher):
         return super().get_call_template(tuple(map(plain, args)), {name: plain(kind) for name, kind in kws.items()})
 
 
+class _Cache(FunctionCache):
+    """Compiled code on disk, as far as the disk lets it: what cannot be written or read is compiled each time."""
+
+    def save_overload(self, sig: Any, data: Any) -> None:
+        """Keep a version; a full disk keeps none."""
+        with suppress(*UNKEPT):
+            super().save_overload(sig, data)  # type: ignore[no-untyped-call]
+
+    def load_overload(self, sig: Any, target_context: Any) -> Any:
+        """A version that was kept; None where there is none that can be read."""
+        with suppress(*UNKEPT):
+            return super().load_overload(sig, target_context)  # type: ignore[no-untyped-call]
+
+
 def _compiled(function: Callable[P, R], **options: Any) -> Callable[P, R]:
     """Compile when first called, keep it on disk, and keep the Python signature for the type checker.
 
@@ -39,7 +58,7 @@ def _compiled(function: Callable[P, R], **options: Any) -> Callable[P, R]:
     made: Any = njit(**given)(function)
     made.__class__ = _Kernel
     with suppress(RuntimeError):  # neither the package's directory nor the user's can be written: compiled each time
-        made.enable_caching()
+        made._cache = _Cache(made.py_func)  # type: ignore[no-untyped-call]
     return cast(Callable[P, R], made)
 
 

@@ -25,7 +25,7 @@ from veridex.core.tidying.rules import TidyRules
 from veridex.errors import FittedUnreadable
 from veridex.exchange.forms.histories import ARRAYS, about, arrays_of, restored, rules_entry, rules_of
 from veridex.exchange.places.addresses import checked_file
-from veridex.exchange.places.files import replace_file
+from veridex.staged import replace_file
 
 __all__ = ["read_fitted", "write_fitted"]
 

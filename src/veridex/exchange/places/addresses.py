@@ -7,9 +7,9 @@ from pathlib import Path
 from veridex.errors import DestinationRefused
 from veridex.exchange.kept import Form
 from veridex.exchange.places.csv_files import CsvDirectory, CsvFile
-from veridex.exchange.places.files import refuse_file
 from veridex.exchange.places.parquet_files import ParquetDirectory, ParquetFile
 from veridex.exchange.places.place import Place
+from veridex.staged import refuse_file
 
 __all__ = ["checked_file", "moved_address", "place_of"]
 

@@ -14,9 +14,9 @@ from pyarrow import csv
 
 from veridex.exchange.kept import LIST, Form, Found, Kept, Layout, Part, is_day, line_of
 from veridex.exchange.places.directories import StagedDirectory, Torn, read_directory, refuse_directory
-from veridex.exchange.places.files import StagedFile
 from veridex.exchange.places.paths import FilePlace, PathPlace
 from veridex.exchange.places.place import Staged
+from veridex.staged import StagedFile
 
 __all__ = ["CsvDirectory", "CsvFile"]
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from veridex.errors import DestinationRefused, StoreError
-from veridex.exchange.places.files import StagedPath, settle
+from veridex.staged import StagedPath, settle
 
 __all__ = ["SEAL", "StagedDirectory", "Torn", "open_directory", "read_directory", "refuse_directory"]
 

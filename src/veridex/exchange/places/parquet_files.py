@@ -14,9 +14,9 @@ from pyarrow import parquet
 from veridex.exchange.fingerprints import Fingerprint
 from veridex.exchange.kept import Form, Found, Grouped, Kept, Layout, line_of
 from veridex.exchange.places.directories import StagedDirectory, Torn, open_directory, refuse_directory
-from veridex.exchange.places.files import StagedFile
 from veridex.exchange.places.paths import FilePlace, PathPlace
 from veridex.exchange.places.place import Staged
+from veridex.staged import StagedFile
 
 __all__ = ["ParquetDirectory", "ParquetFile"]
 

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from veridex.exchange.kept import Form
-from veridex.exchange.places.files import refuse_file
+from veridex.staged import refuse_file
 
 __all__ = ["FilePlace", "PathPlace"]
 

@@ -15,8 +15,8 @@ from veridex.exchange.places.databases.address import FAILURES, PATIENCE, Addres
 from veridex.exchange.places.databases.rows import Loader, selected
 from veridex.exchange.places.databases.schema import Newer, Tables
 from veridex.exchange.places.directories import Torn
-from veridex.exchange.places.files import refuse_file
 from veridex.exchange.places.place import Staged
+from veridex.staged import refuse_file
 
 __all__ = ["Database"]
 

@@ -12,7 +12,6 @@ from xlsxwriter.workbook import Workbook as Book
 
 from veridex.errors import DestinationRefused
 from veridex.exchange.kept import Form, Found, Kept, is_day, line_of
-from veridex.exchange.places.files import StagedFile
 from veridex.exchange.places.paths import FilePlace
 from veridex.exchange.places.place import Staged
 from veridex.exchange.places.workbooks.cells import ROWS, Look
@@ -20,6 +19,7 @@ from veridex.exchange.places.workbooks.hidden import SHEET, write_hidden
 from veridex.exchange.places.workbooks.picture import Picture
 from veridex.exchange.places.workbooks.reading import read_head, read_workbook
 from veridex.exchange.places.workbooks.sheets import Across, Plain, Sheet, TooLong, printed
+from veridex.staged import StagedFile
 
 __all__ = ["Workbook"]
 

@@ -115,7 +115,7 @@ def replace_text(target: Path, text: str) -> Path:
     """Write a text as a file, in UTF-8, as `replace_file` does."""
 
     def write(path: Path) -> None:
-        path.write_text(text, encoding="utf-8")
+        path.write_text(text, encoding="utf-8", newline="")
 
     return replace_file(target, write)
 
