@@ -3,6 +3,7 @@
 The slow and random part of this is `python -m verification hostile`.
 """
 
+import os
 import sqlite3
 import subprocess
 import sys
@@ -12,7 +13,9 @@ import numpy as np
 import openpyxl
 import pandas as pd
 import pytest
-from verification.hostile import environments
+from verification import places
+from verification.hostile import crowded, disks, environments
+from verification.writers import others
 
 import veridex as vx
 from conftest import inside, monthly, seasonal_values
@@ -231,3 +234,13 @@ def test_compiled_code_that_was_cut_is_compiled_again(tmp_path):
             check=False,
         )
         assert (done.returncode, done.stdout) == (0, "3.0\n"), done.stderr
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="writers are disturbed in processes that were forked")
+def test_a_slice_of_writers_at_once_killed_and_without_room(capsys):
+    with others() as writers:
+        few = [one for one in writers if one.called in ("trial, directory", "history, CSV")]
+        assert not places.told(few[1:], 3), capsys.readouterr().out
+        assert not crowded.crowded(few[0], 3)["end is neither"]
+        found = disks.crammed(few[0], None, 6)
+        assert not any(found[name] for name in disks.BARS), found

@@ -31,7 +31,7 @@ from verification import (
     verdicts,
     watching,
 )
-from verification.hostile import environments, families, files, tampered
+from verification.hostile import crowded, disks, environments, families, files, tampered
 
 PARTS: dict[str, Callable[[], int | None]] = {
     "unit-roots": unit_roots.main,
@@ -53,6 +53,7 @@ PARTS: dict[str, Callable[[], int | None]] = {
     "constants": constants.main,
     "kills": kills.main,
     "places": places.main,
+    "places-of-others": places.more,
     "control": control.main,
     "watching": watching.main,
     "reproducing": reproducing.main,
@@ -62,6 +63,8 @@ PARTS: dict[str, Callable[[], int | None]] = {
     "hostile-families": families.main,
     "hostile-files": files.main,
     "hostile-environments": environments.main,
+    "hostile-crowded": crowded.main,
+    "hostile-disks": disks.main,
     "hostile-tampered": tampered.main,
 }
 

@@ -114,6 +114,18 @@ def test_a_trial_that_gives_way_to_another_is_named(history, tmp_path):
     assert f"Written to {place}, in place of the trial of 15 items by 2 methods." in again.stderr.replace("\n  ", " ")
 
 
+def _swapped(place, other, trial):
+    """Put the parts of another trial of the same shape, which are whole in themselves, into a directory."""
+    doubled = [vx.History.from_numbers(2 * one.values, cadence="monthly", start=str(one.periods[0]), item=one.item)
+               for one in trial.history]  # fmt: skip
+    again = vx.History.of([one for each in doubled for one in each])
+    vx.write(vx.backtest(again, [one.text for one in trial.entered], trial.scheme), other)
+    for own in place.glob("*.trials"):
+        own.unlink()
+    for own in other.glob("*.trials"):
+        shutil.copy(own, place)
+
+
 def test_a_trial_is_written_to_a_directory_and_what_was_changed_is_refused(trial, tmp_path):
     place = tmp_path / "trial"
     vx.write(trial, place)
@@ -127,7 +139,8 @@ def test_a_trial_is_written_to_a_directory_and_what_was_changed_is_refused(trial
             lambda: shutil.copy(place / "cut-1" / "history.parquet", place / "history.parquet"),
             "is not what was written",
         ),
-        (lambda: next(place.glob("*.trials")).unlink(), "what it holds of 'item-0' is not what was written"),
+        (lambda: next(place.glob("*.trials")).unlink(), "its parts are not those"),
+        (lambda: _swapped(place, tmp_path / "other", trial), "its parts are not those"),
     ):
         vx.write(trial, place)
         change()

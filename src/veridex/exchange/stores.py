@@ -1,5 +1,7 @@
 """Item trials in a directory of parts, so that a killed backtest resumes."""
 
+import hashlib
+import json
 import os
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
@@ -23,10 +25,11 @@ MOST_PARTS = 4
 
 
 class Record(NamedTuple):
-    """Where an item trial stands: what is said of it, then its arrays."""
+    """Where an item trial stands: what is said of it, then its arrays; and what tells it from others of the item."""
 
     path: Path
     at: int
+    mark: bytes
 
 
 class PartsDirectory:
@@ -71,7 +74,7 @@ class PartsDirectory:
         arrays = {name: getattr(one, name) for name in ARRAYS} | _trail_arrays(one)
         said = {"item": one.item, "keys": one.keys, "lost": one.lost}
         try:
-            record = self._add(packed(said, arrays))
+            record = self._add(packed(said, arrays), _mark(said))
         except OSError as problem:
             raise self._refused(problem) from None
         self._records.setdefault(one.item, []).append(record)
@@ -87,6 +90,11 @@ class PartsDirectory:
         if said is None:
             return ()
         return tuple("" if lost else key for key, lost in zip(said["keys"], said["lost"], strict=True))
+
+    def seal(self, items: Sequence[str]) -> str:
+        """What tells the newest trials of items from any others: their keys, and what of them was lost."""
+        marks = (self._records[item][-1].mark if item in self._records else b"" for item in items)
+        return hashlib.sha256(b"\n".join(marks)).hexdigest()
 
     def newest_only(self, items: Sequence[str]) -> None:
         """Keep the newest trial of each item, where there are many files or most of what they hold is older.
@@ -116,18 +124,18 @@ class PartsDirectory:
             assert head is not None
             end = file.tell() + int(head["size"])
             file.seek(record.at)
-            return self._add(file.read(end - record.at))
+            return self._add(file.read(end - record.at), record.mark)
 
     def _parts(self) -> list[Path]:
         """The files of all runs, the oldest first."""
         return sorted(self._directory.glob(f"*{SUFFIX}"), key=lambda one: (one.stat().st_mtime_ns, one.name))
 
-    def _add(self, record: bytes) -> Record:
+    def _add(self, record: bytes, mark: bytes) -> Record:
         with self._open() as file:
             at = file.tell()
             file.write(record)
         assert self._part is not None
-        return Record(self._part, at)
+        return Record(self._part, at, mark)
 
     def _open(self) -> BinaryIO:
         """The part of this run, which no other run writes to."""
@@ -153,8 +161,14 @@ def _records_in(path: Path) -> Iterator[tuple[dict[str, Any], Record]]:
         while (said := head_in(file)) is not None:
             if file.tell() + said["size"] > end:
                 return
-            yield said, Record(path, at)
+            yield said, Record(path, at, _mark(said))
             at = file.seek(said["size"], os.SEEK_CUR)
+
+
+def _mark(said: Mapping[str, Any]) -> bytes:
+    """A few bytes for the keys of an item trial."""
+    told = json.dumps([said["item"], list(said["keys"]), [bool(lost) for lost in said["lost"]]])
+    return hashlib.blake2b(told.encode(), digest_size=12).hexdigest().encode()
 
 
 def _said(record: Record) -> dict[str, Any] | None:

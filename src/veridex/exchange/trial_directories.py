@@ -43,6 +43,9 @@ AT_HAND = 8
 
 MEGABYTE = 1e6
 
+TRIES = 3
+"""Times that a trial is opened while others put theirs into its place."""
+
 
 class DirectoryStore:
     """Item trials in a directory of parts; see `Store`.
@@ -130,7 +133,8 @@ class DirectoryStore:
     def _read(self, item: str) -> ItemTrial:
         found, extent = self.parts.newest(item), self.extent
         if found is None or found.points.shape != (extent.methods, extent.origins, extent.horizon):
-            raise TrialUnreadable(str(self.directory), f"what it holds of {item!r} is not what was written")
+            known = "is not what was written, or was replaced since it was opened"
+            raise TrialUnreadable(str(self.directory), f"what it holds of {item!r} {known}")
         return found
 
 
@@ -182,15 +186,18 @@ class TrialDirectory(PathPlace):
         trial: Trial = kept.value
         if _lives_in(trial, self._target):
             _write_histories(trial, self._target)
-            return StagedFile(self._target / kept.form.head_file, lambda path: _write_head(trial, path))
+            own = [one.store.parts for one in (trial, *trial.cuts) if isinstance(one.store, DirectoryStore)]
+            return StagedFile(self._target / kept.form.head_file, lambda path: _write_head(trial, path, own))
 
         def fill(stage: Path) -> None:
+            parts = []
             for number, one in enumerate((trial, *trial.cuts)):
                 store = DirectoryStore(_place_of(stage, number), one.history.names, one.store.extent)
                 for own in one:
                     store.put(own, range(one.store.extent.methods))
+                parts.append(store.parts)
             _write_histories(trial, stage)
-            _write_head(trial, stage / kept.form.head_file)
+            _write_head(trial, stage / kept.form.head_file, parts)
 
         return StagedDirectory(self._target, fill)
 
@@ -235,22 +242,37 @@ def read_trial_directory(source: str | Path) -> Trial:
     TrialUnreadable
         If there is none of this version, its backtest was not finished, or it is not what was written.
     """
-    directory = Path(source)
+    for left in reversed(range(TRIES)):
+        before = _which(Path(source))
+        try:
+            return _opened(Path(source))
+        except (OSError, ValueError, KeyError, TypeError, pa.ArrowException) as problem:
+            if left and _which(Path(source)) != before:
+                continue  # another writer has put its own there meanwhile
+            said = problem.strerror if isinstance(problem, OSError) and problem.strerror else str(problem)
+            raise TrialUnreadable(str(source), said.partition("\n")[0]) from None
+    raise AssertionError
+
+
+def _opened(directory: Path) -> Trial:
+    """The trial in a directory, its items not yet read."""
+    if not (directory / TRIAL.head_file).exists():
+        begun = any(directory.glob(f"*{SUFFIX}"))
+        again = "its backtest was not finished: run it once more with to= this directory, and it goes on"
+        raise ValueError(again if begun else "it holds no trial")
+    head = _read_head(directory)
+    if head.get("format") != TRIAL.version:
+        raise ValueError(f"it is no trial that this version reads ({TRIAL.version!r})")
+    cuts = tuple(_trial(cut, _place_of(directory, k), ()) for k, cut in enumerate(head["cuts"], start=1))
+    return _trial(head, directory, cuts)
+
+
+def _which(directory: Path) -> int:
+    """What tells a directory from another one under the same name."""
     try:
-        if not (directory / TRIAL.head_file).exists():
-            begun = any(directory.glob(f"*{SUFFIX}"))
-            again = "its backtest was not finished: run it once more with to= this directory, and it goes on"
-            raise TrialUnreadable(str(source), again if begun else "it holds no trial")
-        head = _read_head(directory)
-        if head.get("format") != TRIAL.version:
-            raise ValueError(f"it is no trial that this version reads ({TRIAL.version!r})")
-        cuts = tuple(_trial(cut, _place_of(directory, k), ()) for k, cut in enumerate(head["cuts"], start=1))
-        return _trial(head, directory, cuts)
-    except TrialUnreadable:
-        raise
-    except (OSError, ValueError, KeyError, TypeError, pa.ArrowException) as problem:
-        said = problem.strerror if isinstance(problem, OSError) and problem.strerror else str(problem)
-        raise TrialUnreadable(str(source), said.partition("\n")[0]) from None
+        return directory.stat().st_ino
+    except OSError:
+        return 0
 
 
 def _trial(head: dict[str, Any], directory: Path, cuts: tuple[Trial, ...]) -> Trial:
@@ -258,7 +280,10 @@ def _trial(head: dict[str, Any], directory: Path, cuts: tuple[Trial, ...]) -> Tr
     if hashlib.sha256(content).hexdigest() != head["history_digest"]:
         raise ValueError(f"{HISTORY} is not what was written")
     history = history_under(head, parquet.read_table(pa.BufferReader(content)))
-    return trial_under(head, history, DirectoryStore(directory, history.names, Extent(**head["extent"])), cuts)
+    store = DirectoryStore(directory, history.names, Extent(**head["extent"]))
+    if store.parts.seal(history.names) != head["parts"]:
+        raise ValueError("its parts are not those that it was finished with")
+    return trial_under(head, history, store, cuts)
 
 
 def _place_of(directory: Path, number: int) -> Path:
@@ -285,12 +310,13 @@ def _write_histories(trial: Trial, directory: Path) -> None:
         replace_file(_place_of(directory, number) / HISTORY, partial(parquet.write_table, rows, compression="zstd"))
 
 
-def _write_head(trial: Trial, path: Path) -> None:
-    """The head, its histories' digests with it, and its own."""
+def _write_head(trial: Trial, path: Path, parts: Sequence[PartsDirectory]) -> None:
+    """The head, what tells its histories and parts from others with it, and its own digest."""
     head = head_of(trial)
-    for number, said in enumerate((head, *head["cuts"])):
+    for number, (said, one, own) in enumerate(zip((head, *head["cuts"]), (trial, *trial.cuts), parts, strict=True)):
         content = (_place_of(path.parent, number) / HISTORY).read_bytes()
         said["history_digest"] = hashlib.sha256(content).hexdigest()
+        said["parts"] = own.seal(one.history.names)
     text = line_of(head)
     path.write_text(line_of({"seal": hashlib.sha256(text.encode()).hexdigest(), "trial": text}) + "\n", "utf-8")
 

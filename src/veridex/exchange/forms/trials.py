@@ -21,7 +21,7 @@ from veridex.exchange.unfit import escaped, unescaped
 
 __all__ = ["TRIAL", "head_of", "history_rows", "history_under", "trial_under"]
 
-FORMAT = "veridex trial 10"
+FORMAT = "veridex trial 11"
 FOLDS, ORIGINS, ITEMS = "fold", "origin", "item"
 PER_FOLD = ("points", "std_error", "laws", "transforms", "chances", "training")
 PLAIN = ("status", "parameters", "criteria", "forms", "seconds")

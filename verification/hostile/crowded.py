@@ -1,0 +1,52 @@
+"""Two writers of one place at once, and a reader beside them: what is read is one of the two, and so is the end."""
+
+import sys
+from collections import Counter
+from contextlib import ExitStack
+
+from verification.writers import BROKEN, DONE, REFUSED, Writer, child, others, publications, waited
+
+ROUNDS = 60
+COUNTS = ("rounds", "one was refused", "read the old or new", "read neither", "ended raw", "end is neither", "stray")
+BARS = COUNTS[3:]
+
+
+def crowded(writer: Writer, rounds: int) -> Counter[str]:
+    """Have two processes write both versions over and over, and read meanwhile."""
+    count = Counter[str]()
+    writer.write(0)
+    for number in range(rounds):
+        processes = [child(lambda which=which: writer.write(which)) for which in (number % 2, 1 - number % 2)]
+        for _ in range(3):
+            found = writer.stands()
+            count["read neither" if found is None and not writer.resumes else "read the old or new"] += 1
+        codes = [waited(process) for process in processes]
+        count["rounds"] += 1
+        count["one was refused"] += REFUSED in codes
+        # Of two backtests in one directory the second is refused; of any others both are done, whoever is last.
+        allowed = {DONE, REFUSED} if writer.resumes or "://" in writer.place else {DONE}
+        count["ended raw"] += not set(codes) <= allowed or BROKEN in codes or DONE not in codes
+        count["end is neither"] += writer.stands() is None
+        left = writer.strays()
+        count["stray"] += bool(left)
+        if left:
+            print(left)
+    return count
+
+
+def main(rounds: int = ROUNDS) -> int:
+    """Print what became of each kind; in how many ways harm was done."""
+    wrong = []
+    print(f"| what is written | {' | '.join(COUNTS)} |\n| --- |{' --- |' * len(COUNTS)}")
+    with ExitStack() as stack:
+        for writers in (publications, others):
+            for writer in stack.enter_context(writers()):
+                count = crowded(writer, rounds)
+                print(f"| {writer.called} | {' | '.join(str(count[name]) for name in COUNTS)} |", flush=True)
+                wrong += [f"{writer.called}: {name}" for name in BARS if count[name]]
+    print("".join(f"harm: {one}\n" for one in wrong), end="")
+    return len(wrong)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
