@@ -72,9 +72,22 @@ def finished(work: Path, as_of: str) -> float:
 def stray(work: Path) -> list[str]:
     """What a run must not leave behind."""
     kept = {path.name for path in (work / "plan.kept").iterdir()} - {"journal.jsonl", "lock", "tests"}
-    parts = [path.name for path in (work / "plan.kept" / "tests").iterdir()]
+    parts = {path.name for path in (work / "plan.kept" / "tests").iterdir()} - {"trial.json", "history.parquet", "lock"}
     names = {path.name for path in work.iterdir()} - LEFT
-    return sorted(names | kept) + parts[4:]
+    return sorted(names | kept | {name for name in parts if not name.startswith(("part-", "cut-"))})
+
+
+def difference(work: Path, whole: Path) -> str:
+    """What of the publication differs first, and what the journal says of the run."""
+    for place in ("published", "copy"):
+        for path in sorted((whole / place).iterdir()):
+            own = work / place / path.name
+            if not own.exists() or own.read_bytes() != path.read_bytes():
+                said = own.read_text("utf-8")[:300] if own.exists() else "not there"
+                return (
+                    f"{place}/{path.name}: {said}\n{(work / 'plan.kept' / 'journal.jsonl').read_text('utf-8')[-600:]}"
+                )
+    return "nothing"
 
 
 def main() -> None:
@@ -108,7 +121,9 @@ def main() -> None:
             count["old stood"] += old in found
             count["new stood"] += found == {new}
             finished(work, AFTER)
-            count["next run wrong"] += {digest(work / place) for place in ("published", "copy")} != {new}
+            if {digest(work / place) for place in ("published", "copy")} != {new}:
+                count["next run wrong"] += 1
+                print(difference(work, whole))
             left = stray(work)
             count["stray"] += bool(left)
             if left:

@@ -7,7 +7,7 @@ import tempfile
 import time
 import traceback
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, redirect_stderr, redirect_stdout
+from contextlib import contextmanager, nullcontext, redirect_stderr, redirect_stdout
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -160,30 +160,39 @@ def _writer(
 
 
 @contextmanager
-def publications() -> Iterator[list[Writer]]:
-    """A publication in every kind of place."""
-    values = published(1), published(2)
-    with tempfile.TemporaryDirectory() as directory, postgresql_server() as server:
-        named = {"CSV": "out", "Parquet": "out.parquet", "Excel": "out.xlsx", "SQLite": "out.db"}
-        found = []
-        for called in [*named, "PostgreSQL"]:
+def places_of(*, served: bool = True) -> Iterator[dict[str, tuple[Path, str]]]:
+    """Every kind of place, of a server or not: the directory that nothing else may appear in, and the address."""
+    named = {"CSV": "out", "Parquet": "out.parquet", "Excel": "out.xlsx", "SQLite": "out.db"}
+    with tempfile.TemporaryDirectory() as directory, postgresql_server() if served else nullcontext() as server:
+        found = {}
+        for called in [*named, *(["PostgreSQL"] if served else [])]:
             home = Path(directory) / called
             home.mkdir()
-            place = f"{home / named[called]}" if called in named else f"{server}&retain=2"
-            place = f"sqlite:///{place}?retain=2" if called == "SQLite" else place
-            if called == "PostgreSQL" and server is None:
-                print("PostgreSQL: no server can be started here, so its writers were left out.\n")
-                continue
-            found.append(
-                _writer(
-                    called,
-                    home,
-                    place,
-                    lambda which, at: vx.write(values[which], at),
-                    lambda at: _told(vx.read_publication(at)),
-                )
-            )
+            if called != "PostgreSQL":
+                place = f"{home / named[called]}"
+                found[called] = home, f"sqlite:///{place}?retain=2" if called == "SQLite" else place
+            elif server is not None:
+                found[called] = home, f"{server}&retain=2"
+            else:
+                print("PostgreSQL: no server can be started here, so it was left out.\n")
         yield found
+
+
+@contextmanager
+def publications(*, served: bool = True) -> Iterator[list[Writer]]:
+    """A publication in every kind of place."""
+    values = published(1), published(2)
+    with places_of(served=served) as places:
+        yield [
+            _writer(
+                called,
+                home,
+                place,
+                lambda which, at: vx.write(values[which], at),
+                lambda at: _told(vx.read_publication(at)),
+            )
+            for called, (home, place) in places.items()
+        ]
 
 
 def _told(value: vx.Publication) -> str:

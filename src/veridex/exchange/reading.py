@@ -1,6 +1,7 @@
 """Reading demand histories."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
@@ -20,6 +21,7 @@ from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.larger import history_of
 from veridex.exchange.sources import is_streamed, open_stream, read_source
 from veridex.exchange.texts import decoded, read_bytes
+from veridex.exchange.unfit import MARK, unescaped
 
 __all__ = ["read_history"]
 
@@ -142,7 +144,7 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
     if is_streamed(source) and sheet is None and layout == "long":
         spacing = None if cadence is None else Cadence.named(cadence)
         with open_stream(source, keep, table, query) as stream:
-            return history_of(stream, where, spacing, **measured)
+            return _with_letters(history_of(stream, where, spacing, **measured))
     # Where the decimal mark is stated, numbers are read by it and not by the CSV reader.
     found = read_source(
         source,
@@ -155,7 +157,7 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
         encoding=encoding,
         named=where.period if layout == "wide" else where.columns,
     )
-    return History.from_table(
+    made = History.from_table(
         found.frame,
         where,
         cadence,
@@ -164,6 +166,15 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
         notes=found.notes,
         **measured,
     )
+    return _with_letters(made)
+
+
+def _with_letters(history: History) -> History:
+    """Items as they were called before a file of ours wrote out letters that not all places hold."""
+    if not any(MARK in name for name in history.names):
+        return history
+    keys = {unescaped(name): tuple(map(unescaped, parts)) for name, parts in history.keys.items()}
+    return replace(history, names=tuple(map(unescaped, history.names)), keys=keys)
 
 
 def _own(source: object, item: object, period: object, demand: object, cadence: object, layout: str) -> History | None:

@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 import numpy as np
 import pyarrow as pa
 
-__all__ = ["arrays_in", "head_in", "packed", "unpacked"]
+__all__ = ["SIZE", "arrays_in", "head_in", "packed", "unpacked"]
 
 SIZE = 8
 """Bytes of a length."""

@@ -1,6 +1,7 @@
 """Item trials in a directory of parts, so that a killed backtest resumes."""
 
 import hashlib
+import io
 import json
 import os
 import tempfile
@@ -13,7 +14,8 @@ import numpy as np
 from veridex.core.backtest.folds import ARRAYS, ItemTrial
 from veridex.core.backtest.trail import LENGTH, Trail
 from veridex.errors import DestinationRefused
-from veridex.exchange.records import head_in, packed, unpacked
+from veridex.exchange.open_files import OpenFiles
+from veridex.exchange.records import SIZE, head_in, packed, unpacked
 
 __all__ = ["SUFFIX", "PartsDirectory"]
 
@@ -29,6 +31,7 @@ class Record(NamedTuple):
 
     path: Path
     at: int
+    size: int
     mark: bytes
 
 
@@ -50,17 +53,19 @@ class PartsDirectory:
         self._directory = Path(directory)
         self._part: Path | None = None
         self._records: dict[str, list[Record]] = {}
+        self._files = OpenFiles()
         try:
             self._directory.mkdir(parents=True, exist_ok=True)
             for path in self._parts():
-                for said, record in _records_in(path):
-                    self._records.setdefault(said["item"], []).append(record)
+                with self._files.stream(path) as file:
+                    for item, record in _records_in(file, path):
+                        self._records.setdefault(item, []).append(record)
         except OSError as problem:
             raise self._refused(problem) from None
 
     def held(self, item: str) -> tuple[ItemTrial, ...]:
         """The trials of an item, the newest first."""
-        found = (_read(record) for record in reversed(self._records.get(item, [])))
+        found = (self._read(record) for record in reversed(self._records.get(item, [])))
         return tuple(one for one in found if one is not None)
 
     def keep(self, one: ItemTrial) -> None:
@@ -82,11 +87,11 @@ class PartsDirectory:
     def newest(self, item: str) -> ItemTrial | None:
         """The newest trial of an item; None where there is none, or it is not what was written."""
         records = self._records.get(item)
-        return None if records is None else _read(records[-1])
+        return None if records is None else self._read(records[-1])
 
     def keys(self, item: str) -> tuple[str, ...]:
         """The keys of the newest trial of an item, those of what was lost empty."""
-        said = _said(self._records[item][-1]) if item in self._records else None
+        said = self._said(self._records[item][-1]) if item in self._records else None
         if said is None:
             return ()
         return tuple("" if lost else key for key, lost in zip(said["keys"], said["lost"], strict=True))
@@ -112,19 +117,14 @@ class PartsDirectory:
             for item in items:
                 self._records[item] = [self._copied(self._records[item][-1])]
             for path in parts:
+                self._files.forget(path)
                 path.unlink(missing_ok=True)
         except OSError as problem:
             raise self._refused(problem) from None
 
     def _copied(self, record: Record) -> Record:
         """Add what a record holds once more."""
-        with record.path.open("rb") as file:
-            file.seek(record.at)
-            head = head_in(file)
-            assert head is not None
-            end = file.tell() + int(head["size"])
-            file.seek(record.at)
-            return self._add(file.read(end - record.at), record.mark)
+        return self._add(self._files.read(record.path, record.at, record.size), record.mark)
 
     def _parts(self) -> list[Path]:
         """The files of all runs, the oldest first."""
@@ -135,7 +135,7 @@ class PartsDirectory:
             at = file.tell()
             file.write(record)
         assert self._part is not None
-        return Record(self._part, at, mark)
+        return Record(self._part, at, len(record), mark)
 
     def _open(self) -> BinaryIO:
         """The part of this run, which no other run writes to."""
@@ -146,39 +146,46 @@ class PartsDirectory:
             self._part = Path(name)
         return self._part.open("ab")
 
+    def _said(self, record: Record) -> dict[str, Any] | None:
+        """What stands before the trial in a record; None where it cannot be read."""
+        try:
+            size = self._files.read(record.path, record.at, SIZE)
+            line = int.from_bytes(size, "little")
+            return head_in(io.BytesIO(size + self._files.read(record.path, record.at + SIZE, line)))
+        except OSError:
+            return None
+
+    def _read(self, record: Record) -> ItemTrial | None:
+        """The trial in a record; None where it is not what was written."""
+        try:
+            whole = unpacked(io.BytesIO(self._files.read(record.path, record.at, record.size)))
+            return None if whole is None else _trial_of(*whole)
+        except (OSError, ValueError, KeyError, TypeError):
+            return None
+
     def _refused(self, problem: OSError) -> DestinationRefused:
         text = problem.strerror or str(problem)
         return DestinationRefused(str(self._directory), text, "Name another directory.")
 
 
-def _records_in(path: Path) -> Iterator[tuple[dict[str, Any], Record]]:
-    """The records of a part with what is said of them, up to the first that is not whole."""
-    with path.open("rb") as file:
-        if file.read(len(HEAD)) != HEAD:
+def _records_in(file: BinaryIO, path: Path) -> Iterator[tuple[str, Record]]:
+    """The records of a part with their items, up to the first that is not whole."""
+    if file.read(len(HEAD)) != HEAD:
+        return
+    whole = os.fstat(file.fileno()).st_size
+    at = file.tell()
+    while (said := head_in(file)) is not None:
+        end = file.tell() + said["size"]
+        if end > whole:
             return
-        end = path.stat().st_size
-        at = file.tell()
-        while (said := head_in(file)) is not None:
-            if file.tell() + said["size"] > end:
-                return
-            yield said, Record(path, at, _mark(said))
-            at = file.seek(said["size"], os.SEEK_CUR)
+        yield said["item"], Record(path, at, end - at, _mark(said))
+        at = file.seek(end)
 
 
 def _mark(said: Mapping[str, Any]) -> bytes:
     """A few bytes for the keys of an item trial."""
     told = json.dumps([said["item"], list(said["keys"]), [bool(lost) for lost in said["lost"]]])
     return hashlib.blake2b(told.encode(), digest_size=12).hexdigest().encode()
-
-
-def _said(record: Record) -> dict[str, Any] | None:
-    """What stands before the trial in a record; None where it cannot be read."""
-    try:
-        with record.path.open("rb") as file:
-            file.seek(record.at)
-            return head_in(file)
-    except OSError:
-        return None
 
 
 def _trail_arrays(one: ItemTrial) -> dict[str, Any]:
@@ -202,17 +209,8 @@ def _trail(found: Mapping[str, Any]) -> Trail:
     return Trail(by_method, tuple(np.split(found[MEMORIES], np.cumsum(sizes)[:-1])))
 
 
-def _read(record: Record) -> ItemTrial | None:
-    """The trial in a record; None where it is not what was written."""
-    try:
-        with record.path.open("rb") as file:
-            file.seek(record.at)
-            whole = unpacked(file)
-        if whole is None:
-            return None
-        said, found = whole
-        trail = _trail(found) if LINKS in found else None
-        own = {name: found[name] for name in ARRAYS}
-        return ItemTrial(item=said["item"], keys=tuple(said["keys"]), trail=trail, **own)
-    except (OSError, ValueError, KeyError, TypeError):
-        return None
+def _trial_of(said: Mapping[str, Any], found: Mapping[str, Any]) -> ItemTrial:
+    """The trial that a record holds."""
+    trail = _trail(found) if LINKS in found else None
+    own = {name: found[name] for name in ARRAYS}
+    return ItemTrial(item=said["item"], keys=tuple(said["keys"]), trail=trail, **own)

@@ -146,10 +146,7 @@ class TrialDirectory(PathPlace):
 
     def check(self, form: Form) -> None:
         """Refuse a directory with other files in it."""
-        allowed = {form.head_file, HISTORY}
-        if self._target.is_dir():
-            allowed |= {one.name for one in self._target.iterdir() if _is_ours(one)}
-        refuse_directory(self._target, allowed)
+        refuse_directory(self._target, {form.head_file, HISTORY}, _is_ours)
 
     @contextmanager
     def held(self) -> Iterator[None]:
@@ -246,7 +243,7 @@ def read_trial_directory(source: str | Path) -> Trial:
         before = _which(Path(source))
         try:
             return _opened(Path(source))
-        except (OSError, ValueError, KeyError, TypeError, pa.ArrowException) as problem:
+        except (OSError, ValueError, KeyError, TypeError, pa.ArrowException, DestinationRefused) as problem:
             if left and _which(Path(source)) != before:
                 continue  # another writer has put its own there meanwhile
             said = problem.strerror if isinstance(problem, OSError) and problem.strerror else str(problem)

@@ -2,7 +2,7 @@
 
 import re
 
-__all__ = ["escaped", "unescaped"]
+__all__ = ["MARK", "escaped", "unescaped"]
 
 MARK = "\u241b"
 """The picture of the escape key: it stands in hardly any text, and where it does it is written out itself."""

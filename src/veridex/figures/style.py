@@ -40,12 +40,16 @@ __all__ = [
 
 DPI = 116
 
+MOST_LINES = 5
+"""Lines of a title or a label: an item's key may be as long as a page."""
+
 HOUSE: dict[Any, Any] = {
     "font.family": "DejaVu Sans",  # ships with Matplotlib: the same picture everywhere
     "font.size": 10,
     "text.color": INK,
     "axes.labelcolor": INK,
     "axes.unicode_minus": True,
+    "text.parse_math": False,  # an item may be called anything, dollar signs too
     "svg.hashsalt": "veridex",
     "axes.xmargin": 0.04,
 }
@@ -133,8 +137,11 @@ def _tick_label(tick: np.datetime64, unit: str, *, years: bool) -> str:
 
 
 def wrapped(text: str, width: int) -> str:
-    """Break a long text into lines, long words too."""
-    return "\n".join(textwrap.wrap(text, max(width, 8)))
+    """Break a long text into lines, long words too; what takes more than a few is cut, and that is seen."""
+    lines = textwrap.wrap(text, max(width, 8))
+    if len(lines) > MOST_LINES:
+        lines = [*lines[: MOST_LINES - 2], "…", lines[-1]]
+    return "\n".join(lines)
 
 
 def padded(*arrays: Any) -> tuple[float, float]:

@@ -136,7 +136,7 @@ class Pages:
         order = order[:MOST_RIVALS]
         # Of a trial alone a member stands for its blend: only a method that is published itself is marked so.
         decided = self.source.publication[one.item].decided
-        alone = None if decided is None or decided not in trial.lineup else rivals.names.index(short_name(decided))
+        alone = None if decided is None or decided not in trial.lineup else _place_of(short_name(decided), rivals.names)
         own = rivals.won if isinstance(tested, Verdict) else alone
         return {
             "holdout": None if held is None else _holdout(held, first),
@@ -169,6 +169,10 @@ class Pages:
 
 def _last(error: float) -> float:
     return math.inf if math.isnan(error) else error
+
+
+def _place_of(name: str, names: tuple[str, ...]) -> int | None:
+    return names.index(name) if name in names else None  # a benchmark that nobody entered has no panel
 
 
 def _entered(one: ItemPublication, lineup: tuple[Method, ...]) -> Method | None:

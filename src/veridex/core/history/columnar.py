@@ -1,7 +1,7 @@
 """`Columnar`: what a history of many items holds, and the items and spans that are cut out of it."""
 
 import hashlib
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -82,6 +82,7 @@ class Columnar(Spans):
     room: Room = field(default=MEMORY, repr=False)
 
     def __post_init__(self) -> None:
+        _refuse_half_letters(self.names)
         for array in (self.values, self.offsets, self.starts, self.raw, self.censored, self.parts):
             if array is not None:
                 locked(array)
@@ -277,6 +278,15 @@ class Columnar(Spans):
             parts=None if first.parts is None else joined.parts.finished(),
             room=room,
         )
+
+
+def _refuse_half_letters(names: Sequence[str]) -> None:
+    """Raise `ParameterError` for names that no text can hold."""
+    try:
+        "\n".join(names).encode()
+    except UnicodeEncodeError as found:
+        half = ascii(found.object[found.start])
+        raise ParameterError("item", half, "a name holds half a letter, which no file can; mend the name") from None
 
 
 class _Joined:

@@ -117,14 +117,15 @@ def open_directory(source: Path, names: tuple[str, ...]) -> dict[str, BinaryIO]:
     raise Torn(problem)
 
 
-def refuse_directory(target: Path, names: set[str]) -> None:
-    """Raise `DestinationRefused` where files of these names must not be written."""
+def refuse_directory(target: Path, names: set[str], ours: Callable[[Path], bool] = lambda _: False) -> None:
+    """Raise `DestinationRefused` where files of these names must not be written, or what is there is not ours."""
     if target.exists() and not target.is_dir():
         raise DestinationRefused(str(target), "this is a file", "Name a directory.")
     nearest = next(parent for parent in (target.absolute(), *target.absolute().parents) if parent.exists())
     if not os.access(nearest, os.W_OK) or not nearest.is_dir():
         raise DestinationRefused(str(target), f"{nearest} cannot be written to", "Name another directory.")
-    if target.is_dir() and (others := sorted({p.name for p in target.iterdir()} - names - {SEAL})):
+    there = list(target.iterdir()) if target.is_dir() else []
+    if others := sorted({one.name for one in there if not ours(one)} - names - {SEAL}):
         found = ", ".join(others[:3])
         raise DestinationRefused(str(target), f"it holds other files ({found})", "Name a new or an empty directory.")
 
