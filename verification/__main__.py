@@ -31,7 +31,7 @@ from verification import (
     verdicts,
     watching,
 )
-from verification.hostile import crowded, disks, environments, families, files, tampered
+from verification.hostile import crowded, disks, environments, families, files, names, tampered
 
 PARTS: dict[str, Callable[[], int | None]] = {
     "unit-roots": unit_roots.main,
@@ -63,6 +63,7 @@ PARTS: dict[str, Callable[[], int | None]] = {
     "hostile-families": families.main,
     "hostile-files": files.main,
     "hostile-environments": environments.main,
+    "hostile-names": names.main,
     "hostile-crowded": crowded.main,
     "hostile-disks": disks.main,
     "hostile-tampered": tampered.main,
@@ -70,11 +71,11 @@ PARTS: dict[str, Callable[[], int | None]] = {
 
 
 def main() -> None:
-    names = sys.argv[1:] or list(PARTS)
-    unknown = [name for name in names if name not in PARTS]
+    chosen = sys.argv[1:] or list(PARTS)
+    unknown = [name for name in chosen if name not in PARTS]
     if unknown:
         sys.exit(f"unknown part {unknown[0]!r}: the parts are {', '.join(PARTS)}")
-    for name in names:
+    for name in chosen:
         begun = time.perf_counter()
         print(f"\n## {name}\n", flush=True)
         wrong = PARTS[name]()

@@ -87,9 +87,11 @@ def test_what_was_killed_is_no_trial_and_goes_on(history, trial, tmp_path):
     assert str(refused.value).count("Name a place") == 1
     part = next(place.glob("*.trials"))
     part.write_bytes(part.read_bytes()[:-100])  # the last item was cut off
+    (place / ".trial.json-999999999-left.json").write_text("{")  # a head that was being written
     again = []
     made = vx.backtest(history, LINEUP, SCHEME, to=place, progress=lambda count, _: again.append(count))
     assert again == list(range(5, 16)) and bits(made) == bits(trial)
+    assert not list(place.glob(".*"))
     # Another lineup takes over what it can, and a month more is gone on with.
     wider = vx.backtest(history, [*LINEUP, "mean"], SCHEME, to=place)
     plain = vx.backtest(history, [*LINEUP, "mean"], SCHEME)

@@ -16,6 +16,7 @@ import pandas as pd
 
 import veridex as vx
 from veridex import figures
+from veridex.exchange.unfit import unescaped
 from veridex.job.drawing import file_name
 from verification.writers import places_of
 
@@ -172,7 +173,7 @@ def told_faults(many: vx.History, publication: vx.Publication, verdict: vx.Verdi
                 yield "signs that steer a terminal are printed"
             if form == "csv":
                 names = pd.read_csv(io.StringIO(done.stdout), dtype=str, keep_default_na=False)["item"]
-                lost = sorted(set(many.names) - set(names))
+                lost = sorted(set(many.names) - set(map(unescaped, names)))
                 yield from [f"--as csv lacks {lost}"] if lost else []
             if form == "json":
                 lost = sorted(set(many.names) - {row["item"] for row in json.loads(done.stdout)})

@@ -23,6 +23,7 @@ from veridex.cli.widths import Laid, Shape, laid
 from veridex.core.arrays import FloatArray
 from veridex.core.methods.short_names import short_texts
 from veridex.core.periods.cadence import Cadence
+from veridex.exchange.unfit import escaped
 from veridex.job.requests import Placing
 
 __all__ = ["folded", "paragraph", "show"]
@@ -91,7 +92,7 @@ def show(
     if placing.form in ("csv", "json"):
         as_data()
     if placing.form == "csv":
-        typer.echo(_dates_as_text(table).to_csv(index=False, lineterminator="\n"), nl=False)
+        typer.echo(_written_out(_dates_as_text(table)).to_csv(index=False, lineterminator="\n"), nl=False)
     elif placing.form == "json":
         rows = _dates_as_text(table).to_dict("records")
         typer.echo(json.dumps([{k: _plain(v) for k, v in row.items()} for row in rows], indent=1, ensure_ascii=False))
@@ -243,6 +244,14 @@ def _dates_as_text(table: pd.DataFrame) -> pd.DataFrame:
             whole_days = (table[name].dt.normalize() == table[name]).all()
             table[name] = table[name].dt.strftime("%Y-%m-%d" if whole_days else "%Y-%m-%dT%H:%M")
     return table
+
+
+def _written_out(table: pd.DataFrame) -> pd.DataFrame:
+    """Texts as our files have them: with letters that steer a terminal or end a line written out."""
+    texts = [name for name in table.columns if table[name].dtype.kind == "O" or table[name].dtype == "str"]
+    return table.assign(
+        **{name: [escaped(one) if isinstance(one, str) else one for one in table[name]] for name in texts}
+    )
 
 
 def _plain(value: Any) -> Any:

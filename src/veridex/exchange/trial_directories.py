@@ -32,11 +32,14 @@ from veridex.exchange.places.paths import PathPlace
 from veridex.exchange.places.place import Staged
 from veridex.exchange.scratch import Scratch
 from veridex.exchange.stores import SUFFIX, PartsDirectory
-from veridex.staged import StagedFile, replace_file
+from veridex.staged import StagedFile, replace_file, sweep
 
 __all__ = ["DirectoryStore", "TrialDirectory", "for_a_while", "is_trial_directory", "read_trial_directory"]
 
 HISTORY, CUT, LOCK = "history.parquet", "cut-", "lock"
+
+STAGED = (TRIAL.head_file, HISTORY)
+"""Files that stand beside their places before they are shown."""
 
 AT_HAND = 8
 """Items that were asked for last are asked for again: so many stay in memory."""
@@ -145,7 +148,10 @@ class TrialDirectory(PathPlace):
     """
 
     def check(self, form: Form) -> None:
-        """Refuse a directory with other files in it."""
+        """Refuse a directory with other files in it; what killed writers have left there goes."""
+        for place in (self._target, *self._target.glob(f"{CUT}*")):
+            for name in STAGED:
+                sweep(place / name)
         refuse_directory(self._target, {form.head_file, HISTORY}, _is_ours)
 
     @contextmanager
@@ -292,6 +298,7 @@ def _is_ours(path: Path) -> bool:
     return (
         path.suffix == SUFFIX
         or path.name in (SEAL, LOCK)
+        or path.name.startswith(tuple(f".{name}-" for name in STAGED))  # of another writer, who is still at work
         or (path.name.startswith((CUT, PUBLISHED, DECIDED)) and path.is_dir())
     )
 
