@@ -15,25 +15,31 @@ from verification.fuzz import history
 HISTORIES = 1000
 """Of each family; `python -m verification.hostile.families 5000` takes a quarter of an hour."""
 
-LOGS = ("naive transform=log", "drift transform=log")
 FAMILIES = {
-    "naive": ("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-mean", "moving-average window=3"),
-    "smoothing": ("simple-smoothing", "holt damped=yes", "holt-winters", "holt-winters season=multiplicative"),
+    "naive": ("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-naive turns=1"),
+    "averages": ("moving-average window=3", "moving-average weights=[3, 2, 1]", "seasonal-mean"),
+    "level": ("simple-smoothing", "simple-smoothing error=multiplicative", "simple-smoothing alpha=0.3"),
+    "trend": ("holt", "holt damped=yes", "holt error=multiplicative", "holt constants=stable"),
+    "season": ("holt-winters", "holt-winters season=multiplicative damped=yes", "holt-winters estimate_starts=all"),
     "searched smoothing": ("smoothing", "smoothing transform=log", "smoothing average=yes"),
-    "theta": ("theta", "theta transform=box-cox", "theta season=multiplicative"),
-    "arima": (
-        "arima p=1 d=1 q=1",
-        "arima p=0 d=1 q=1 P=0 D=1 Q=1",
-        "arima p=2 constant=yes",
-        "arima q=1 transform=log",
+    "drawn": (
+        "holt intervals=with-estimation",
+        "holt-winters intervals=simulated",
+        "arima d=1 intervals=with-estimation",
     ),
-    "searched arima": ("arima", "arima season=none"),
-    "regression": ("linear-trend", "poly-trend degree=2 transform=log", "trend-season", "harmonic", "bending-trend"),
+    "theta": ("theta", "theta transform=box-cox", "theta season=multiplicative", "theta optimised=yes"),
+    "arima": ("arima p=1 d=1 q=1", "arima p=2 constant=yes", "arima q=1 transform=log", "arima p=1 season=dummies"),
+    "seasonal arima": ("arima p=0 d=1 q=1 P=0 D=1 Q=1", "arima p=1 d=0 q=0 P=1 D=0 Q=0"),
+    "searched arima": ("arima", "arima season=none", "arima q=1 keep=chosen"),
+    "trends": ("linear-trend", "poly-trend degree=2 transform=log", "bending-trend"),
+    "seasonal regression": ("trend-season", "harmonic", "trend-season transform=log"),
     "intermittent": ("croston", "sba", "tsb"),
     "made of others": (
         "combination of=[theta, naive, tsb] weights=[1, 2, 3]",
+        "combination of=[naive, theta, moving-average weights=[2, 1]] weights=trimmed",
+        "tuned of=[moving-average window=2, seasonal-naive, naive] horizon=2 origins=4",
         "naive transform=log",
-        "drift transform=log",
+        "drift transform=box-cox",
     ),
 }
 

@@ -41,7 +41,8 @@ def standings(trial: Results, by_item: pd.DataFrame | None, measure: str, *, tes
     goodness = badness(measure, table[measure])
     base = float(goodness[trial.method_index(trial.benchmarks[0])])
     if measure in GAIN_MEASURES:
-        table["value_added"] = 100.0 * (1.0 - table[measure] / base)
+        # There is nothing to add to a benchmark without an error.
+        table["value_added"] = 100.0 * (1.0 - table[measure] / base) if base > 0.0 else np.nan
     table = table.iloc[np.lexsort((table["parameters"], goodness.fillna(np.inf)))].reset_index(drop=True)
     table.insert(0, "rank", np.arange(1, len(table) + 1))
     leading = ["rank", "method", "n", "items", "forecasts", measure, f"training_{measure}", "value_added", "parameters"]

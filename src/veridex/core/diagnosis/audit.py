@@ -18,6 +18,9 @@ __all__ = ["Audit", "Check", "audit_errors"]
 
 
 SIGNIFICANCE = 0.05
+ROUNDING = 1e-30
+"""Share of the squares that nothing explains by rounding alone: no statistic is infinite."""
+
 FEWEST = 8
 LARGEST = 5
 
@@ -132,7 +135,7 @@ def audit_errors(
     actuals = series.actuals[~np.isnan(series.actuals)]
     if spread <= 1e-12 * (1.0 if standardised or relative else float(np.abs(actuals).max(initial=0.0))):
         return replace(empty, reason="the fit is exact")
-    centred = e - e.mean()
+    centred = (e - e.mean()) / spread  # what follows is free of scale, and squares of tiny errors are none
     skewness = float(np.mean(centred**3) / np.mean(centred**2) ** 1.5)
     kurtosis = float(np.mean(centred**4) / np.mean(centred**2) ** 2 - 3.0)
     phase = (first + known) % series.season_length
@@ -141,9 +144,9 @@ def audit_errors(
         _bias(e, spread, relative=relative),
         _normality(e.size, skewness, kurtosis),
         _spread(centred, known.astype(np.float64)),
-        *_season(e, phase, series.season_length),
+        *_season(e / spread, phase, series.season_length),
         *((_size(e),) if standardised else ()),
-        _trend(e, known.astype(np.float64)),
+        _trend(e / spread, known.astype(np.float64)),
     )
     order = np.argsort(-np.abs(e), kind="stable")[:LARGEST]
     largest = pd.DataFrame(
@@ -212,11 +215,11 @@ def _season(e: FloatArray, phase: IntArray, season_length: int) -> tuple[Check, 
     if season_length < 2 or np.bincount(phase, minlength=season_length).min() < 2:
         return ()
     means = np.bincount(phase, weights=e, minlength=season_length) / np.bincount(phase, minlength=season_length)
-    left = float(np.square(e - means[phase]).sum())
     whole = float(np.square(e - e.mean()).sum())
+    left = max(float(np.square(e - means[phase]).sum()), ROUNDING * whole)
     degrees = e.size - season_length
-    statistic = (whole - left) / (season_length - 1) / (left / degrees) if left > 0 and degrees > 0 else math.inf
-    p_value = float(fdtrc(season_length - 1, degrees, statistic)) if math.isfinite(statistic) else 0.0
+    statistic = (whole - left) / (season_length - 1) / (left / degrees)
+    p_value = float(fdtrc(season_length - 1, degrees, statistic))
     words = "a season remains in the errors: it was missed or has changed"
     return (Check("remaining season", statistic, p_value, words if p_value < SIGNIFICANCE else "no season remains"),)
 
@@ -235,8 +238,8 @@ def _trend(e: FloatArray, time: FloatArray) -> Check:
     x = time - time.mean()
     slope = float(x @ e / (x @ x))
     rest = e - e.mean() - slope * x
-    error = math.sqrt(float(rest @ rest) / (e.size - 2) / float(x @ x))
-    ratio = slope / error if error > 0 else math.inf
+    left = max(float(rest @ rest), ROUNDING * float(np.square(e - e.mean()).sum()))
+    ratio = slope / math.sqrt(left / (e.size - 2) / float(x @ x))
     p_value = float(2.0 * stdtr(e.size - 2, -abs(ratio)))
     words = f"errors {'rise' if slope > 0 else 'fall'} in time: the trend was missed"
     return Check("remaining trend", ratio, p_value, words if p_value < SIGNIFICANCE else "no trend remains")

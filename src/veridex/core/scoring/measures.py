@@ -228,7 +228,7 @@ def measures_from_sums(sums: FloatArray) -> dict[str, FloatArray]:
             "wape": np.where(sums[ABS_ACTUAL] > 0, 100.0 * sums[ABS_ERROR] / sums[ABS_ACTUAL], np.nan),
             "mase": mean[SCALED],
             "rmsse": np.sqrt(mean[SQ_SCALED]),
-            "correlation": np.where(flat, np.nan, crossed / np.sqrt(spread_a * spread_f)),
+            "correlation": np.where(flat, np.nan, crossed / np.sqrt(spread_a) / np.sqrt(spread_f)),
             "accuracy": 100.0 - mean[ABS_SHARE],
             "bias": np.where(sums[ABS_ACTUAL] > 0, 100.0 * sums[ERROR] / sums[ABS_ACTUAL], np.nan),
             "theils_u": np.where(sums[SQ_CHANGE] > 0, np.sqrt(sums[SQ_PAIRED] / sums[SQ_CHANGE]), np.nan),
