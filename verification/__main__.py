@@ -31,7 +31,7 @@ from verification import (
     verdicts,
     watching,
 )
-from verification.hostile import crowded, disks, environments, families, files, names, tampered
+from verification.hostile import crowded, disks, environments, families, files, jobs, names, tampered
 
 PARTS: dict[str, Callable[[], int | None]] = {
     "unit-roots": unit_roots.main,
@@ -61,6 +61,7 @@ PARTS: dict[str, Callable[[], int | None]] = {
     "sample": sample.main,
     "alike": alike.main,
     "hostile-families": families.main,
+    "hostile-jobs": jobs.main,
     "hostile-files": files.main,
     "hostile-environments": environments.main,
     "hostile-names": names.main,

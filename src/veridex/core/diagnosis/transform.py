@@ -89,7 +89,8 @@ def _nothing(why: str) -> TransformAdvice:
 
 
 def _likelihood(y: FloatArray, power: float, season_length: int) -> float:
-    """Profile log-likelihood of a power, constants left out."""
+    """Profile log-likelihood of a power, constants left out; in units of the geometric mean, of which it is free."""
+    y = y / math.exp(float(np.log(y).mean()))
     change = np.diff(box_cox(y, power))
     rest = change.copy()
     phases = season_length if y.size > 3 * season_length else 1
@@ -107,7 +108,7 @@ def guerrero_power(y: FloatArray, season_length: int) -> float:
     Guerrero (1993), Journal of Forecasting 12, 37-48. Without a season, groups of two.
     """
     size = max(season_length, 2)
-    groups = y[y.size % size :].reshape(-1, size)
+    groups = (y / y.mean())[y.size % size :].reshape(-1, size)
     if groups.shape[0] < 2:
         return math.nan
     means, spreads = groups.mean(axis=1), groups.std(axis=1, ddof=1)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import quote
 
 import sqlalchemy as sql
 
@@ -26,6 +27,9 @@ VARIABLE = re.compile(r"\$([A-Z_][A-Z0-9_]*)")
 DRIVERS = {"sqlite": "sqlite", "postgresql": "postgresql+psycopg"}
 SECRETS = ("passw", "pwd", "secret", "token", "passphrase", "credential")
 """What the name of a word of the query has in it that nobody may see."""
+
+SQLITE_WORDS = {"uri", "mode", "cache", "immutable", "vfs", "timeout", "check_same_thread", "cached_statements"}
+"""Words of the query that its driver takes."""
 
 PATIENCE = 600
 """Seconds to wait for another writer, or for readers that do not let go."""
@@ -69,7 +73,7 @@ class Address:
         if text.partition("://")[2].partition("/")[0].count("@") > 1:
             raise AddressWrong("a password with @ in it is written with %40 in its place, or as $NAME")
         try:
-            url = sql.make_url(VARIABLE.sub(_variable, text))
+            url = sql.make_url(_filled(text))
         except (sql.exc.ArgumentError, ValueError) as problem:
             if isinstance(problem, AddressWrong):
                 raise
@@ -85,6 +89,8 @@ class Address:
         if not re.fullmatch(r"[a-z_][a-z0-9_]{0,19}", prefix):
             raise AddressWrong("a prefix is small letters, digits and _, up to 20 of them")
         own = url.difference_update_query([name for name, value in said.items() if value is not None])
+        if backend == "sqlite" and (odd := sorted(set(own.query) - SQLITE_WORDS)):
+            raise AddressWrong(f"SQLite knows no word {odd[0]!r}; ours are prefix, number and retain")
         return cls(
             own.set(drivername=driver), prefix, _whole("number", said["number"]), _whole("retain", said["retain"])
         )
@@ -149,6 +155,18 @@ class Address:
 def _secret(name: str) -> bool:
     """Whether a word of the query holds what nobody may see."""
     return any(word in name.lower() for word in SECRETS)
+
+
+def _filled(text: str) -> str:
+    """An address with its variables in it: a user, a password or a word of the query stand in theirs as they are."""
+    kind, mark, rest = text.partition("://")
+    ends = re.search("[/?]", rest)
+    cut = ends.start() if ends else len(rest)
+    who, at, host = rest[:cut].rpartition("@")
+    place, asks, query = rest[cut:].partition("?")
+    plain = "".join(VARIABLE.sub(_variable, part) for part in (kind, mark))
+    who, query = (VARIABLE.sub(lambda found: quote(_variable(found), safe=""), part) for part in (who, query))
+    return f"{plain}{who}{at}{VARIABLE.sub(_variable, host + place)}{asks}{query}"
 
 
 def _variable(found: re.Match[str]) -> str:
