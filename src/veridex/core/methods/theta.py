@@ -100,16 +100,15 @@ class Theta(RolledFamily[ThetaPlan]):
     def _coefficients(
         self, plan: ThetaPlan, y: FloatArray, x: FloatArray | None, row: FloatArray, series: ItemHistory
     ) -> Coefficients:
-        """Constant, starting level, theta, the line; least squares one step ahead gives no standard errors here."""
-        theta = 1.0 / (1.0 - row[kernels.WEIGHT]) if row[kernels.WEIGHT] < 1.0 else math.inf
+        """Constant, start, how far the slope is followed, the line; least squares gives no standard errors here."""
         names = [
             "alpha",
             "starting level",
-            "theta",
+            "share of the slope, 1 - 1/theta",  # theta itself may be without bound
             "intercept of the line",
             f"{change_label(series.cadence)} of the line",
         ]
-        values = [row[0], row[1], theta, row[3], row[4]]
+        values = [row[0], row[1], row[kernels.WEIGHT], row[3], row[4]]
         if row[KIND]:
             first = series.start + len(series) - y.size
             names += [f"season {series.phase_name(first + j)}" for j in range(plan.season_length)]
