@@ -3,6 +3,8 @@
 The slow and random part of this is `python -m verification hostile`.
 """
 
+import io
+import json
 import os
 import sqlite3
 import subprocess
@@ -20,6 +22,7 @@ from verification.writers import others
 import veridex as vx
 from conftest import inside, monthly, seasonal_values
 from veridex.core.methods.fold.paths import LONG, linear_paths
+from veridex.exchange.unfit import unescaped
 
 
 @pytest.mark.parametrize(
@@ -245,3 +248,50 @@ def test_a_slice_of_writers_at_once_killed_and_without_room(capsys):
         assert not crowded.crowded(few[0], 3)["end is neither"]
         found = disks.crammed(few[0], None, 6)
         assert not any(found[name] for name in disks.BARS), found
+
+
+@pytest.mark.parametrize("name", ["$\\frac{1}{$", "jar " * 2500, "=1+1", "one\rtwo\x1b[31m", "\u202egnp", "🍯"])
+def test_an_item_may_be_called_anything(name, tmp_path):
+    """The verification has forty names; these broke something once: through figures, files and the command."""
+    many = vx.History.of([monthly(seasonal_values(k, 36), item=one)[one] for k, one in enumerate((name, "jar"))])
+    verdict = vx.decide(vx.backtest(many, ["naive", "drift"], "rolling horizon=2 origins=4"))
+    publication = vx.publish(many, verdict, horizon=2)
+    for figure in (vx.figures.history(many[name]), vx.figures.forecast(publication, name)):
+        assert vx.figures.save(figure, tmp_path / "figure.png").stat().st_size > 5000
+    with pytest.raises(vx.errors.DestinationRefused, match=r"a figure is no \.bmp"):
+        vx.figures.save(figure, tmp_path / "figure.bmp")
+    vx.write(many, tmp_path / "sales.csv")
+    again = vx.read_history(tmp_path / "sales.csv", item="item", period="period", demand="demand")
+    assert set(again.names) == {name, "jar"} and again[name].values.tolist() == many[name].values.tolist()
+    words = ("sales.csv", "--item", "item", "--method", "naive", "--horizon", 2)
+    told = inside("publish", *words, "--as", "csv", cwd=tmp_path)
+    rows = pd.read_csv(io.StringIO(told.stdout), dtype=str, keep_default_na=False)
+    assert set(map(unescaped, rows["item"])) == {name, "jar"} and not set(told.stdout) & {"\x1b", "\r"}
+    (row,) = json.loads(inside("profile", "sales.csv", "--item", f"item={name}", "--as", "json", cwd=tmp_path).stdout)
+    assert row["item"] == name
+    assert vx.read_fitted(vx.write(vx.fit(many[name], "naive"), tmp_path / "m.json")).series.item == name
+
+
+def test_half_a_letter_is_refused_and_a_title_as_long_as_a_page_is_cut():
+    with pytest.raises(vx.errors.ParameterError, match="half a letter"):
+        monthly([1.0, 2.0], item="jar\ud800")
+    title = vx.figures.history(monthly(seasonal_values(1, 30), item="jar " * 2500)).axes[0].get_title(loc="left")
+    assert title.count("\n") < 6 and "…" in title
+
+
+def test_what_is_not_ours_to_read_or_write_is_one_message(tmp_path):
+    """With the real command, as a user who may do only what the owners of files allow."""
+    (tmp_path / "locked").mkdir()
+    (tmp_path / "sales.csv").write_text(
+        "\n".join(["item,period,demand", *(f"jar,2024-{k:02d},{k}" for k in range(1, 13))])
+    )
+    (tmp_path / "locked").chmod(0o500)
+    words = ("publish", "sales.csv", "--item", "item", "--method", "naive", "--horizon", "2")
+    bound = [*([] if os.getuid() else environments.POWERLESS), sys.executable, "-m", "veridex", *words]
+    for to, said in (
+        (("--to", "locked/out"), "cannot be written to"),
+        (("--figures", "locked/drawn"), "Permission denied"),
+    ):
+        done = subprocess.run([*bound, *to], cwd=tmp_path, capture_output=True, text=True, check=False)
+        assert done.returncode == 2 and said in done.stderr and "Traceback" not in done.stderr, done.stderr
+    assert list((tmp_path / "locked").iterdir()) == []
