@@ -6,7 +6,7 @@ import sys
 import tempfile
 import time
 import traceback
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, nullcontext, redirect_stderr, redirect_stdout
 from dataclasses import dataclass
 from pathlib import Path
@@ -124,6 +124,23 @@ def seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - begun
 
 
+def told(
+    writers: Iterable[Writer],
+    counts: Sequence[str],
+    bars: Sequence[str],
+    disturbed: Callable[[Writer], Mapping[str, int]],
+) -> int:
+    """Print a row of counts for each writer; how many counts are not zero that must be."""
+    wrong = []
+    print(f"| what is written | {' | '.join(counts)} |\n| --- |{' --- |' * len(counts)}")
+    for writer in writers:
+        count = disturbed(writer)
+        print(f"| {writer.called} | {' | '.join(str(count[name]) for name in counts)} |", flush=True)
+        wrong += [f"{writer.called}: {name}" for name in bars if count[name]]
+    print("".join(f"harm: {one}\n" for one in wrong), end="")
+    return len(wrong)
+
+
 def history(seed: int) -> vx.History:
     """Demand of some items, other for each seed."""
     rng = np.random.default_rng(seed)
@@ -189,13 +206,13 @@ def publications(*, served: bool = True) -> Iterator[list[Writer]]:
                 home,
                 place,
                 lambda which, at: vx.write(values[which], at),
-                lambda at: _told(vx.read_publication(at)),
+                lambda at: _tables(vx.read_publication(at)),
             )
             for called, (home, place) in places.items()
         ]
 
 
-def _told(value: vx.Publication) -> str:
+def _tables(value: vx.Publication) -> str:
     return "\n".join(table.to_csv() for table in (value.frame, value.totals, value.models))
 
 

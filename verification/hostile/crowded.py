@@ -2,16 +2,15 @@
 
 import sys
 from collections import Counter
-from contextlib import ExitStack
 
-from verification.writers import BROKEN, DONE, REFUSED, Writer, child, others, publications, waited
+from verification.writers import BROKEN, DONE, REFUSED, Writer, child, others, publications, told, waited
 
 ROUNDS = 60
 COUNTS = ("rounds", "one was refused", "read the old or new", "read neither", "ended raw", "end is neither", "stray")
 BARS = COUNTS[3:]
 
 
-def crowded(writer: Writer, rounds: int) -> Counter[str]:
+def crowded(writer: Writer, rounds: int = ROUNDS) -> Counter[str]:
     """Have two processes write both versions over and over, and read meanwhile."""
     count = Counter[str]()
     writer.write(0)
@@ -34,18 +33,10 @@ def crowded(writer: Writer, rounds: int) -> Counter[str]:
     return count
 
 
-def main(rounds: int = ROUNDS) -> int:
+def main() -> int:
     """Print what became of each kind; in how many ways harm was done."""
-    wrong = []
-    print(f"| what is written | {' | '.join(COUNTS)} |\n| --- |{' --- |' * len(COUNTS)}")
-    with ExitStack() as stack:
-        for writers in (publications, others):
-            for writer in stack.enter_context(writers()):
-                count = crowded(writer, rounds)
-                print(f"| {writer.called} | {' | '.join(str(count[name]) for name in COUNTS)} |", flush=True)
-                wrong += [f"{writer.called}: {name}" for name in BARS if count[name]]
-    print("".join(f"harm: {one}\n" for one in wrong), end="")
-    return len(wrong)
+    with publications() as places, others() as more:
+        return told([*places, *more], COUNTS, BARS, crowded)
 
 
 if __name__ == "__main__":

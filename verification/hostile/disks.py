@@ -10,7 +10,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from resource import RLIM_INFINITY, RLIMIT_FSIZE, setrlimit
 
-from verification.writers import DONE, REFUSED, Writer, child, others, publications, waited
+from verification.writers import DONE, REFUSED, Writer, child, others, publications, told, waited
 
 TRIES = 100
 COUNTS = ("tries", "refused", "done", "ended raw", "done but old", "neither stands", "stray", "next write wrong")
@@ -44,7 +44,7 @@ def fill(place: Path, left: int) -> None:
         file.write(b"x" * max(free * 4096 - left, 0))
 
 
-def crammed(writer: Writer, place: Path | None, tries: int) -> Counter[str]:
+def crammed(writer: Writer, place: Path | None, tries: int = TRIES) -> Counter[str]:
     """Write one version over the other with little room, each time another."""
     rng, count, old, new = random.Random(writer.called), Counter[str](), 0, 1
     writer.write(0)
@@ -78,9 +78,8 @@ def crammed(writer: Writer, place: Path | None, tries: int) -> Counter[str]:
     return count
 
 
-def main(tries: int = TRIES) -> int:
+def main() -> int:
     """Print what became of each kind; in how many ways harm was done."""
-    wrong = []
     with ExitStack() as stack:
         place = stack.enter_context(disk())
         if place is None:
@@ -88,14 +87,9 @@ def main(tries: int = TRIES) -> int:
         else:
             tempfile.tempdir = str(place)
             stack.callback(setattr, tempfile, "tempdir", None)
-        print(f"| what is written | {' | '.join(COUNTS)} |\n| --- |{' --- |' * len(COUNTS)}")
-        for writers in (publications(served=False), others()):  # the disk of a server is its own
-            for writer in stack.enter_context(writers):
-                count = crammed(writer, place, tries)
-                print(f"| {writer.called} | {' | '.join(str(count[name]) for name in COUNTS)} |", flush=True)
-                wrong += [f"{writer.called}: {name}" for name in BARS if count[name]]
-    print("".join(f"harm: {one}\n" for one in wrong), end="")
-    return len(wrong)
+        # The disk of a server is its own.
+        writers = [*stack.enter_context(publications(served=False)), *stack.enter_context(others())]
+        return told(writers, COUNTS, BARS, lambda writer: crammed(writer, place))
 
 
 if __name__ == "__main__":
