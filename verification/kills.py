@@ -17,7 +17,7 @@ import pandas as pd
 import veridex as vx
 from veridex.plan.journal import Journal
 
-KILLS = 100
+KILLS = 20
 ITEMS = ("smoker-01", "suit-ventilated", "jar-honey-500", "hive-national", "extractor-bearing", "hive-nucleus")
 BEFORE, AFTER = "2025-07-15", "2025-08-15"
 PLAN = """plan = 1
@@ -90,7 +90,7 @@ def difference(work: Path, whole: Path) -> str:
     return "nothing"
 
 
-def main() -> None:
+def main(kills: int = KILLS) -> None:
     rng = random.Random(22)
     with tempfile.TemporaryDirectory() as directory:
         start, whole, work = (Path(directory) / name for name in ("start", "whole", "work"))
@@ -106,7 +106,7 @@ def main() -> None:
         took = finished(work, AFTER)
         count = {"killed at work": 0, "old stood": 0, "new stood": 0, "torn": 0, "next run wrong": 0, "stray": 0}
         number = 0
-        while count["killed at work"] < KILLS and number < 4 * KILLS:
+        while count["killed at work"] < kills and number < 4 * kills:
             number += 1
             shutil.rmtree(work)
             shutil.copytree(start, work)

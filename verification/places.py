@@ -8,12 +8,12 @@ import time
 
 from verification.writers import Writer, child, others, publications, seconds, told, waited
 
-KILLS = 100
+KILLS = 20
 COUNTS = ("killed at work", "old stood", "new stood", "nothing stood", "next write wrong", "stray")
 BARS = COUNTS[3:]
 
 
-def killed(writer: Writer, kills: int = KILLS) -> dict[str, int]:
+def killed(writer: Writer, kills: int) -> dict[str, int]:
     """Kill writers of one version over the other, and look each time at what stands."""
     rng = random.Random(writer.called)
     writer.write(0)
@@ -39,16 +39,16 @@ def killed(writer: Writer, kills: int = KILLS) -> dict[str, int]:
     return count
 
 
-def main() -> int:
+def main(kills: int = KILLS) -> int:
     """Publications in every place."""
     with publications() as writers:
-        return told(writers, COUNTS, BARS, killed)
+        return told(writers, COUNTS, BARS, lambda writer: killed(writer, kills))
 
 
-def more() -> int:
+def more(kills: int = KILLS) -> int:
     """Everything else that is written."""
     with others() as writers:
-        return told(writers, COUNTS, BARS, killed)
+        return told(writers, COUNTS, BARS, lambda writer: killed(writer, kills))
 
 
 if __name__ == "__main__":

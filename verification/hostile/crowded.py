@@ -5,12 +5,12 @@ from collections import Counter
 
 from verification.writers import BROKEN, DONE, REFUSED, Writer, child, others, publications, told, waited
 
-ROUNDS = 60
+ROUNDS = 12
 COUNTS = ("rounds", "one was refused", "read the old or new", "read neither", "ended raw", "end is neither", "stray")
 BARS = COUNTS[3:]
 
 
-def crowded(writer: Writer, rounds: int = ROUNDS) -> Counter[str]:
+def crowded(writer: Writer, rounds: int) -> Counter[str]:
     """Have two processes write both versions over and over, and read meanwhile."""
     count = Counter[str]()
     writer.write(0)
@@ -33,10 +33,10 @@ def crowded(writer: Writer, rounds: int = ROUNDS) -> Counter[str]:
     return count
 
 
-def main() -> int:
+def main(rounds: int = ROUNDS) -> int:
     """Print what became of each kind; in how many ways harm was done."""
     with publications() as places, others() as more:
-        return told([*places, *more], COUNTS, BARS, crowded)
+        return told([*places, *more], COUNTS, BARS, lambda writer: crowded(writer, rounds))
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ from resource import RLIM_INFINITY, RLIMIT_FSIZE, setrlimit
 
 from verification.writers import DONE, REFUSED, Writer, child, others, publications, told, waited
 
-TRIES = 100
+TRIES = 20
 COUNTS = ("tries", "refused", "done", "ended raw", "done but old", "neither stands", "stray", "next write wrong")
 BARS = COUNTS[3:]
 SIZE = 16
@@ -44,7 +44,7 @@ def fill(place: Path, left: int) -> None:
         file.write(b"x" * max(free * 4096 - left, 0))
 
 
-def crammed(writer: Writer, place: Path | None, tries: int = TRIES) -> Counter[str]:
+def crammed(writer: Writer, place: Path | None, tries: int) -> Counter[str]:
     """Write one version over the other with little room, each time another."""
     rng, count, old, new = random.Random(writer.called), Counter[str](), 0, 1
     writer.write(0)
@@ -78,7 +78,7 @@ def crammed(writer: Writer, place: Path | None, tries: int = TRIES) -> Counter[s
     return count
 
 
-def main() -> int:
+def main(tries: int = TRIES) -> int:
     """Print what became of each kind; in how many ways harm was done."""
     with ExitStack() as stack:
         place = stack.enter_context(disk())
@@ -89,7 +89,7 @@ def main() -> int:
             stack.callback(setattr, tempfile, "tempdir", None)
         # The disk of a server is its own.
         writers = [*stack.enter_context(publications(served=False)), *stack.enter_context(others())]
-        return told(writers, COUNTS, BARS, lambda writer: crammed(writer, place))
+        return told(writers, COUNTS, BARS, lambda writer: crammed(writer, place, tries))
 
 
 if __name__ == "__main__":

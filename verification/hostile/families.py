@@ -12,8 +12,8 @@ import numpy as np
 import veridex as vx
 from verification.fuzz import history
 
-HISTORIES = 1000
-"""Of each family; `python -m verification.hostile.families 5000` takes a quarter of an hour."""
+HISTORIES = 100
+"""Of each family."""
 
 FAMILIES = {
     "naive": ("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-naive turns=1"),

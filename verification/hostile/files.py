@@ -17,7 +17,7 @@ import pandas as pd
 import veridex as vx
 from verification.hostile.tampered import mutated
 
-MUTATIONS = 1000
+MUTATIONS = 200
 SLOW = 20.0
 """Seconds that no file of these may take."""
 

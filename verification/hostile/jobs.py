@@ -11,8 +11,8 @@ import pandas as pd
 import veridex as vx
 from verification.fuzz import history
 
-JOBS = 300
-"""Of each kind; `python -m verification.hostile.jobs 5000` takes an hour and a half."""
+JOBS = 60
+"""Of each kind."""
 
 LINEUPS = (
     ["naive", "theta"],

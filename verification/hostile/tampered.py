@@ -14,7 +14,7 @@ import numpy as np
 import veridex as vx
 from veridex.plan.reading import read_plan
 
-MUTATIONS = 1000
+MUTATIONS = 100
 
 PLAN = """plan = 1
 
