@@ -273,6 +273,11 @@ def test_an_item_may_be_called_anything(name, tmp_path):
     assert vx.read_fitted(vx.write(vx.fit(many[name], "naive"), tmp_path / "m.json")).series.item == name
 
 
+def test_a_name_that_no_disk_holds_is_one_message():
+    with pytest.raises(vx.errors.FileUnreadable, match="too long"):
+        vx.read_history("x" * 5000 + ".csv")
+
+
 def test_half_a_letter_is_refused_and_a_title_as_long_as_a_page_is_cut():
     with pytest.raises(vx.errors.ParameterError, match="half a letter"):
         monthly([1.0, 2.0], item="jar\ud800")

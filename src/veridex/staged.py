@@ -1,6 +1,7 @@
 """Single files that appear whole or not at all, however many write them at once."""
 
 import glob
+import hashlib
 import os
 import shutil
 import tempfile
@@ -10,6 +11,10 @@ from pathlib import Path
 from veridex.errors import DestinationRefused
 
 __all__ = ["StagedFile", "StagedPath", "refuse_file", "replace_file", "replace_text", "settle", "sweep"]
+
+
+ROOMY = 180
+"""Bytes of a name that may be made longer."""
 
 
 class StagedPath:
@@ -49,7 +54,7 @@ class StagedPath:
     @property
     def _prefix(self) -> str:
         """What names beside the place begin with; they tell whose it is."""
-        return f".{self._place.name}-{os.getpid()}-"
+        return f".{_short(self._place)}-{os.getpid()}-"
 
     def _refused(self, problem: OSError) -> DestinationRefused:
         return DestinationRefused(str(self._target), problem.strerror or str(problem), "Nothing was written.")
@@ -122,13 +127,21 @@ def replace_text(target: Path, text: str) -> Path:
 
 def sweep(place: Path) -> None:
     """Remove what writers that were killed have left beside a place; its name says whose it was."""
-    for left in place.parent.glob(f".{glob.escape(place.name)}-*-*"):
-        owner = left.name.removeprefix(f".{place.name}-").partition("-")[0]
+    called = _short(place)
+    for left in place.parent.glob(f".{glob.escape(called)}-*-*"):
+        owner = left.name.removeprefix(f".{called}-").partition("-")[0]
         if owner.isdigit() and not _alive(int(owner)):
             if left.is_dir():
                 shutil.rmtree(left, ignore_errors=True)
             else:
                 left.unlink(missing_ok=True)
+
+
+def _short(place: Path) -> str:
+    """A name that leaves room for what is put behind it: disks hold names of 255 bytes."""
+    if len(os.fsencode(place.name)) <= ROOMY:
+        return place.name
+    return f"{place.name[:40]}~{hashlib.sha256(os.fsencode(place.name)).hexdigest()[:16]}"
 
 
 def _alive(process: int) -> bool:

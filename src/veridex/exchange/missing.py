@@ -13,7 +13,11 @@ def refuse_missing(file: str | Path) -> None:
     """Raise `FileUnreadable` where a file is not there, or may not be read; addresses and `-` are no files."""
     if "://" in str(file) or str(file) == "-":
         return
-    if Path(file).exists():
+    try:
+        there = Path(file).exists()
+    except OSError as problem:  # a directory that is not ours to look into, a name that is too long for the disk
+        raise FileUnreadable(str(file), problem.strerror or str(problem), "Check the name and the path.") from None
+    if there:
         if not os.access(file, os.R_OK):
             raise FileUnreadable(str(file), "it may not be read", "Ask its owner for the right to, or copy it.")
         return

@@ -19,6 +19,7 @@ from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinish
 from veridex.core.tables.numbers_in_text import UNKNOWN_WORDS, read_quantities
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.larger import history_of
+from veridex.exchange.missing import refuse_missing
 from veridex.exchange.sources import is_streamed, open_stream, read_source
 from veridex.exchange.texts import decoded, read_bytes
 from veridex.exchange.unfit import MARK, unescaped
@@ -95,6 +96,7 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
     if not isinstance(source, (str, Path)):
         remedy = "name a file or an address; of a table in memory History.from_frame(table) makes a history"
         raise ParameterError("source", type(source).__name__, remedy)
+    refuse_missing(source)
     all_of_it = table is None and query is None and sheet is None
     if all_of_it and (own := _own(source, item, period, demand, cadence, layout)) is not None:
         return own

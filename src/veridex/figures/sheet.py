@@ -15,7 +15,7 @@ from matplotlib.figure import Figure, SubFigure
 
 from veridex.core.periods.cadence import Cadence
 from veridex.errors import ParameterError
-from veridex.figures.style import DPI, HOUSE, INK, PAPER, padded, wrapped
+from veridex.figures.style import DPI, HOUSE, INK, PAPER, TITLE_LINES, padded, wrapped
 
 __all__ = ["Asked", "Drawing", "Sheet", "view", "width_of"]
 
@@ -182,11 +182,14 @@ class Sheet:
 
     def titled(self, text: str, axes: Axes | None = None, size: float = 14.0) -> None:
         """The title of the view, above its one panel or above all of them; broken into lines that fit."""
-        said, size = self.asked.get("title") or text, self.sized(size)
+        size = self.sized(size)
+        said = wrapped(self.asked.get("title") or text, self.letters(size), TITLE_LINES)
         if axes is not None:
-            axes.set_title(wrapped(said, self.letters(size)), color=INK, fontsize=size, loc="left", pad=10)
+            axes.set_title(said, color=INK, fontsize=size, loc="left", pad=10)
         else:
-            self.figure.suptitle(wrapped(said, self.letters(size)), color=INK, fontsize=size, x=0.01, ha="left")
+            self.figure.suptitle(
+                wrapped(said, self.letters(size), TITLE_LINES), color=INK, fontsize=size, x=0.01, ha="left"
+            )
 
     def legend(self, handles: Sequence[Artist], size: float = 10.0, note: str = "") -> None:
         """A legend below all panels, in rows that fit, under a note; it covers no data."""

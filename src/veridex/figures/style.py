@@ -29,6 +29,7 @@ __all__ = [
     "PLUM",
     "TEAL",
     "TEALS",
+    "TITLE_LINES",
     "band_color",
     "bare_axes",
     "date_ticks",
@@ -40,8 +41,8 @@ __all__ = [
 
 DPI = 116
 
-MOST_LINES = 5
-"""Lines of a title or a label: an item's key may be as long as a page."""
+MOST_LINES, TITLE_LINES = 8, 5
+"""Lines of a text, and of a title: an item's key may be as long as a page."""
 
 HOUSE: dict[Any, Any] = {
     "font.family": "DejaVu Sans",  # ships with Matplotlib: the same picture everywhere
@@ -136,11 +137,11 @@ def _tick_label(tick: np.datetime64, unit: str, *, years: bool) -> str:
     ]
 
 
-def wrapped(text: str, width: int) -> str:
+def wrapped(text: str, width: int, most: int = MOST_LINES) -> str:
     """Break a long text into lines, long words too; what takes more than a few is cut, and that is seen."""
     lines = textwrap.wrap(text, max(width, 8))
-    if len(lines) > MOST_LINES:
-        lines = [*lines[: MOST_LINES - 2], "…", lines[-1]]
+    if len(lines) > most:
+        lines = [*lines[: most - 2], "…", lines[-1]]
     return "\n".join(lines)
 
 

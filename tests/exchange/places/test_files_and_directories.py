@@ -90,6 +90,13 @@ def test_what_a_killed_writer_left_is_swept(tmp_path):
     assert [path.name for path in tmp_path.iterdir()] == ["out"]
 
 
+def test_a_name_as_long_as_disks_hold_is_written(tmp_path):
+    path = tmp_path / f"{'x' * 250}.csv"
+    for _ in range(2):
+        vx.write(portfolio(2), path)
+    assert list(tmp_path.iterdir()) == [path]
+
+
 def test_a_failed_write_leaves_the_older_file(tmp_path, monkeypatch):
     history = portfolio(2)
     path = vx.write(history, tmp_path / "h.csv")
