@@ -1,13 +1,16 @@
 """Two writers of one place at once, and a reader beside them: what is read is one of the two, and so is the end."""
 
 import sys
+import tempfile
 from collections import Counter
 
-from verification.writers import BROKEN, DONE, REFUSED, Writer, child, others, publications, told, waited
+import veridex as vx
+from verification.writers import BROKEN, DONE, REFUSED, Writer, child, history, others, publications, told, waited
 
 ROUNDS = 12
 COUNTS = ("rounds", "one was refused", "read the old or new", "read neither", "ended raw", "end is neither", "stray")
 BARS = COUNTS[3:]
+METHODS = ["naive", "drift"]
 
 
 def crowded(writer: Writer, rounds: int) -> Counter[str]:
@@ -33,10 +36,29 @@ def crowded(writer: Writer, rounds: int) -> Counter[str]:
     return count
 
 
+def checkpointed(rounds: int) -> int:
+    """Three backtests at once keep what they finish in one directory; how many end raw or with other results."""
+    many, scheme, lost = (history(1), history(2)), vx.RollingOrigin(horizon=2, origins=4), 0
+    right = [vx.backtest(one, METHODS, scheme).errors for one in many]
+
+    def test(which: int, place: str) -> None:
+        assert vx.backtest(many[which], METHODS, scheme, checkpoint=place).errors.equals(right[which])
+
+    for number in range(rounds):
+        with tempfile.TemporaryDirectory() as place:
+            which = (number % 2, 0, 1)
+            processes = [child(lambda one=one, place=place: test(one, place)) for one in which]
+            lost += sum(waited(process) != DONE for process in processes)
+    return lost
+
+
 def main(rounds: int = ROUNDS) -> int:
     """Print what became of each kind; in how many ways harm was done."""
     with publications() as places, others() as more:
-        return told([*places, *more], COUNTS, BARS, lambda writer: crowded(writer, rounds))
+        wrong = told([*places, *more], COUNTS, BARS, lambda writer: crowded(writer, rounds))
+    lost = checkpointed(rounds)
+    print(f"\n{3 * rounds} backtests of two histories, three at a time with one checkpoint: {lost} wrong")
+    return wrong + lost
 
 
 if __name__ == "__main__":
