@@ -38,7 +38,8 @@ def _code() -> int:
     try:
         app()
     except SystemExit as end:
-        return end.code if isinstance(end.code, int) else int(end.code is not None)
+        code = end.code if isinstance(end.code, int) else int(end.code is not None)
+        return 0 if code == 1 and streams.reader_gone() else code  # libraries end the program with 1 then
     except InputError as error:
         return _told(spoken(error))
     except OSError as problem:

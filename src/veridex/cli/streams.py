@@ -6,7 +6,7 @@ import select
 import sys
 from contextlib import suppress
 
-__all__ = ["as_data", "finished", "opened"]
+__all__ = ["as_data", "finished", "opened", "reader_gone"]
 
 
 def opened() -> None:
@@ -35,11 +35,11 @@ def finished(code: int) -> tuple[int, OSError | None]:
     except OSError as problem:
         _lead_nowhere()
         return code, problem
-    return (0 if code == 1 and _reader_gone() else code), None
+    return code, None
 
 
-def _reader_gone() -> bool:
-    """Whether nobody reads standard output any more: libraries end the program with 1 then."""
+def reader_gone() -> bool:
+    """Whether nobody reads standard output any more."""
     with suppress(OSError, ValueError, AttributeError):
         asked = select.poll()
         asked.register(sys.stdout.fileno(), select.POLLERR)
