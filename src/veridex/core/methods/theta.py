@@ -104,7 +104,7 @@ class Theta(RolledFamily[ThetaPlan]):
         names = [
             "alpha",
             "starting level",
-            "share of the slope, 1 - 1/theta",  # theta itself may be without bound
+            "share of the slope",  # theta itself may be without bound
             "intercept of the line",
             f"{change_label(series.cadence)} of the line",
         ]
