@@ -53,7 +53,7 @@ def test_a_worker_that_dies_loses_its_part_only(scheduler, tmp_path):
         list(DaskEngine(scheduler).map(Deadly(str(tmp_path / "z")), ["wrong"]))
     assert list(DaskEngine(scheduler).map(str, [])) == []
     # Dask's own keepers of workers sometimes give up first, where these die over and over on a busy machine.
-    with pytest.raises(WorkerFailed, match="again and again|none came back"):
+    with pytest.raises(WorkerFailed, match=r"again and again|none came back"):
         list(DaskEngine(scheduler).map(Deadly(str(tmp_path / "y")), ["always"]))
 
 
