@@ -4,6 +4,7 @@ import sys
 import tempfile
 import warnings
 from collections import Counter
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -14,6 +15,8 @@ from verification.fuzz import history
 
 HISTORIES = 100
 """Of each family."""
+
+REFUSED = "refused"
 
 FAMILIES = {
     "naive": ("mean", "naive", "seasonal-naive", "drift", "last-change", "seasonal-naive turns=1"),
@@ -87,6 +90,16 @@ def published_faults(series: vx.History, text: str) -> str:
     return ""
 
 
+def outcome(work: Callable[[], str]) -> str:
+    """What is wrong with some work: what it says, that it was refused, or what broke."""
+    try:
+        return work()
+    except vx.VeridexError as problem:
+        return f"{REFUSED}: {type(problem).__name__}" if str(problem) else "refused without a word"
+    except Exception as problem:
+        return f"{type(problem).__name__}: {str(problem)[:90]}"
+
+
 def family(task: tuple[str, int]) -> tuple[str, Counter[str], list[str]]:
     """What became of so many histories of a family."""
     name, count = task
@@ -99,12 +112,8 @@ def family(task: tuple[str, int]) -> tuple[str, Counter[str], list[str]]:
             if rng.random() < 0.2:
                 with np.errstate(all="ignore"):
                     y = np.nan_to_num(y * 10.0 ** rng.integers(-250, 250), nan=np.nan, posinf=1e300, neginf=-1e300)
-            try:
-                said = faults(text, np.append(y, rng.choice([np.nan, 1.0])), rng, Path(home))
-            except vx.VeridexError as problem:
-                said = f"refused: {type(problem).__name__}"
-            except Exception as problem:
-                said = f"{type(problem).__name__}: {str(problem)[:90]}"
+            y = np.append(y, rng.choice([np.nan, 1.0]))
+            said = outcome(lambda text=text, y=y: faults(text, y, rng, Path(home)))
             found[said] += 1
             if said and len(examples) < 3:
                 examples.append(f"{text}: {said}: {y[:60].tolist()}")
