@@ -187,9 +187,7 @@ class Sheet:
         if axes is not None:
             axes.set_title(said, color=INK, fontsize=size, loc="left", pad=10)
         else:
-            self.figure.suptitle(
-                wrapped(said, self.letters(size), TITLE_LINES), color=INK, fontsize=size, x=0.01, ha="left"
-            )
+            self.figure.suptitle(said, color=INK, fontsize=size, x=0.01, ha="left")
 
     def legend(self, handles: Sequence[Artist], size: float = 10.0, note: str = "") -> None:
         """A legend below all panels, in rows that fit, under a note; it covers no data."""
