@@ -172,7 +172,7 @@ def test_a_slice_of_the_hostile_verification(kind, capsys):
     """A few of the thousand changes to every kind of file, and of the histories through every family."""
     few = {"tampered": 12, "files": 12, "families": 12, "jobs": 6}[kind]
     part = import_module(f"verification.hostile.{kind}")
-    each = {"families": lambda: [part.family((name, few)) for name in part.FAMILIES]}
+    each = {"families": lambda: [part.family((name, few, 7)) for name in part.FAMILIES]}
     each["jobs"] = lambda: [part.kind((name, few, 7)) for name in part.KINDS]
     wrong = [examples for *_, examples in each[kind]() if examples] if kind in each else part.main(few)
     assert not wrong, (wrong, capsys.readouterr().out)
