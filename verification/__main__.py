@@ -34,7 +34,7 @@ from verification import (
     verdicts,
     watching,
 )
-from verification.hostile import crowded, disks, environments, families, files, jobs, names, tampered
+from verification.hostile import crowded, disks, environments, families, files, jobs, names, tampered, words
 
 PARTS: dict[str, Callable[..., int | None]] = {
     "unit-roots": unit_roots.main,
@@ -71,6 +71,7 @@ PARTS: dict[str, Callable[..., int | None]] = {
     "hostile-crowded": crowded.main,
     "hostile-disks": disks.main,
     "hostile-tampered": tampered.main,
+    "hostile-words": words.main,
 }
 
 
@@ -84,13 +85,13 @@ WHOLE = {
     "hostile-jobs": 1000,
     "hostile-files": 1000,
     "hostile-families": 5000,
+    "hostile-words": 1000,
 }
 """How often a part disturbs what it looks at when all of it is asked for, with --whole."""
 
 
 def main() -> None:
-    words = [word for word in sys.argv[1:] if word != "--whole"]
-    chosen = words or list(PARTS)
+    chosen = [word for word in sys.argv[1:] if word != "--whole"] or list(PARTS)
     unknown = [name for name in chosen if name not in PARTS]
     if unknown:
         sys.exit(f"unknown part {unknown[0]!r}: the parts are {', '.join(PARTS)}")

@@ -36,8 +36,8 @@ from veridex.job.desk import HERE
 from veridex.job.engines import engine_by_name, engine_of, running
 from veridex.job.pipeline import edition, released, rows_ahead
 from veridex.job.placing import for_publication, for_trial
-from veridex.job.preparing import TO_TEST, parts_of, prepare
 from veridex.job.shelving import on_disk
+from veridex.job.testing import prepare_to_test
 
 __all__ = ["backtest", "compare_fits", "decide", "fit", "publish", "tune"]
 
@@ -123,9 +123,10 @@ def backtest(
         pace=Pace(search_every=search_every, refit_every=refit_every),
         keep=keep,
     )
-    prepare((*TO_TEST, *parts_of(entered)), HERE)
+    worker = engine_of(engine)
     kept, place = None if checkpoint is None else PartsDirectory(checkpoint), for_trial([] if to is None else [to])
-    who = running(HERE, engine_of(engine), progress, kept, place.opened or MemoryStore.opened)
+    prepare_to_test(many, course, HERE)
+    who = running(HERE, worker, progress, kept, place.opened or MemoryStore.opened)
     with place.held():
         trial = run_backtest(many, course, who, onto)
         place(trial, HERE)

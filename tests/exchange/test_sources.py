@@ -61,6 +61,16 @@ def test_text_files_of_every_kind(tmp_path, text, encoding, note):
     assert "Cadence monthly: the dates are written as months." in history.notes
 
 
+@pytest.mark.parametrize("mark", ["bar", "tab", "~", "", "\n", '"', "é", "nan"])
+def test_a_mark_between_columns_is_one_character_or_has_a_name(tmp_path, mark):
+    path = csv(tmp_path, as_csv(sep={"bar": "|", "tab": "\t"}.get(mark, "~")))
+    if mark in ("bar", "tab", "~"):
+        check(vx.read_history(path, **LONG, delimiter=mark))
+        return
+    with pytest.raises(vx.VeridexError, match=r"delimiter=.*give one ASCII character, or its name: comma"):
+        vx.read_history(path, **LONG, delimiter=mark)
+
+
 def test_parquet_files_and_folders(tmp_path):
     FRAME.to_parquet(tmp_path / "demand.parquet")
     check(vx.read_history(tmp_path / "demand.parquet", **LONG))

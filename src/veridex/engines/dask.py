@@ -96,8 +96,12 @@ class DaskEngine:
             stack.enter_context(dask.config.set({"distributed.scheduler.allowed-failures": FAILURES}))
             local: Any = distributed.LocalCluster
             one = {"n_workers": os.cpu_count() or 1, "threads_per_worker": 1}
-            cluster = local(**one, dashboard_address=":0", silence_logs=logging.CRITICAL)
-            return stack.enter_context(client_of(stack.enter_context(cluster), set_as_default=False))
+            try:
+                cluster = stack.enter_context(local(**one, dashboard_address=":0", silence_logs=logging.CRITICAL))
+            except (OSError, RuntimeError, TimeoutError) as problem:
+                said = str(problem).partition("\n")[0]
+                raise ParameterError("engine", "'dask'", f"no cluster starts on this machine ({said})") from None
+            return stack.enter_context(client_of(cluster, set_as_default=False))
         try:
             client = stack.enter_context(client_of(self.address, timeout="20s", set_as_default=False))
         except (OSError, ValueError) as problem:

@@ -16,7 +16,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 from pyarrow import csv
 
-from veridex.errors import FileUnreadable
+from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.missing import refuse_missing
 
 __all__ = ["Source", "decoded", "read_bytes", "read_csv"]
@@ -100,7 +100,9 @@ def read_csv(
     """Read a CSV; what is not plainly a number stays text, to be read where errors can name the cell."""
     label = str(source)
     opened, sample, notes = _open_text(source, encoding)
-    if delimiter is None:
+    if delimiter is not None:
+        delimiter = _mark(delimiter)
+    else:
         delimiter = _delimiter_of(sample)
         if delimiter != ",":
             notes += (f"The columns are separated by {DELIMITER_NAMES[delimiter]}s.",)
@@ -250,6 +252,21 @@ class _Column:
             return np.array([*self._places, ""], dtype=object)[whole.astype(np.int64)]
         texts = pd.CategoricalDtype(pd.Index(list(self._places), dtype=object))
         return pd.Categorical.from_codes(whole, dtype=texts)
+
+
+def _mark(text: str) -> str:
+    """A mark as it stands, or by its name.
+
+    Raises
+    ------
+    ParameterError
+        If it cannot stand between columns.
+    """
+    mark = {name: one for one, name in DELIMITER_NAMES.items()}.get(text, text)
+    if len(mark) == 1 and mark.isascii() and (mark.isprintable() or mark == "\t") and mark != '"':
+        return mark
+    names = ", ".join(DELIMITER_NAMES.values())
+    raise ParameterError("delimiter", repr(text), f"give one ASCII character, or its name: {names}")
 
 
 def _delimiter_of(text: str) -> str:

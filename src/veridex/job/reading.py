@@ -102,7 +102,6 @@ def read_whole(reading: Reading, desk: Desk) -> History:
         "fiscal_start": _month(reading.fiscal_start),
         "whole": None if reading.whole is None else reading.whole == "yes",
         "unfinished": "keep" if reading.keep_unfinished else "drop",
-        "delimiter": {"tab": "\t"}.get(reading.delimiter or "", reading.delimiter),
     }
     history = read_history(reading.file, **words)
     if reading.successors is not None:

@@ -5,7 +5,7 @@ from typing import Any
 from veridex.core.backtest.engine import Engine
 from veridex.core.backtest.lineup import entered_by_default
 from veridex.core.backtest.pace import Pace
-from veridex.core.backtest.runner import Course, run_backtest
+from veridex.core.backtest.runner import Course, refuse_without_folds, run_backtest
 from veridex.core.backtest.scheme_words import made, spelled
 from veridex.core.backtest.schemes import Scheme, default_scheme
 from veridex.core.backtest.store import MemoryStore, Opener
@@ -23,7 +23,7 @@ from veridex.job.engines import IN_MEMORY, engine_of, running
 from veridex.job.preparing import TO_TEST, parts_of, prepare
 from veridex.job.requests import Testing
 
-__all__ = ["HORIZON", "backtested", "course_of", "scheme_of"]
+__all__ = ["HORIZON", "backtested", "course_of", "prepare_to_test", "scheme_of"]
 
 HORIZON = 12
 
@@ -45,10 +45,16 @@ def backtested(
     opened = opened or (for_a_while() if len(history) > IN_MEMORY else MemoryStore.opened)
     engine = engine or engine_of(testing.engine, len(history))
     course = course_of(history, testing, explaining)
-    prepare((*TO_TEST, *parts_of(course.lineup)), desk)
+    prepare_to_test(history, course, desk)
     with desk.watched("backtest", len(history)) as progress:
         who = running(desk, engine, progress, kept, opened)
         return run_backtest(history, course, who)
+
+
+def prepare_to_test(history: History, course: Course, desk: Desk) -> None:
+    """Compile what a backtest needs, unless it would be refused anyway."""
+    refuse_without_folds(history, course)
+    prepare((*TO_TEST, *parts_of(course.lineup)), desk)
 
 
 def course_of(history: History, testing: Testing, explaining: Explanation) -> Course:

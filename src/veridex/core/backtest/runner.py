@@ -1,6 +1,6 @@
 """Run a lineup over the folds of every item."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -21,7 +21,7 @@ from veridex.core.reading.neighbours import FOUND, Seasons, seasons_at
 from veridex.core.threads import one_thread
 from veridex.errors import HistoryTooShort, ParameterError
 
-__all__ = ["Course", "Running", "run_backtest"]
+__all__ = ["Course", "Running", "refuse_without_folds", "run_backtest"]
 
 COSTLY = 0.1
 """From this share of the cells on it is said that a method takes them from the comparison."""
@@ -161,16 +161,28 @@ def _seasons(history: History, lineup: tuple[Method, ...], scheme: Scheme, cut: 
 
 
 def _folds(series: list[ItemHistory], course: Course) -> list[tuple[Fold, ...]]:
-    """The folds of every item; raise where there are none at all."""
-    folds = [course.scheme.folds(one) for one in series]
-    if not any(folds):
+    """The folds of every item."""
+    refuse_without_folds(series, course)
+    return [course.scheme.folds(one) for one in series]
+
+
+def refuse_without_folds(series: Iterable[ItemHistory], course: Course) -> None:
+    """Refuse what no item can be tested by.
+
+    Raises
+    ------
+    HistoryTooShort
+        If no item has a single fold.
+    ParameterError
+        If estimates are to be kept while a window slides.
+    """
+    if not any(course.scheme.folds(one) for one in series):
         longest = max(series, key=len)
         who, need = f"{longest.item!r}, the longest item,", course.scheme.fewest()
         raise HistoryTooShort(who, len(longest), need, "the backtest", _too_far(longest, need))
     if course.pace.refit_every > 1 and course.scheme.training_window is not None:
         problem = "a sliding window moves the season's first period; estimate at every origin"
         raise ParameterError("refit_every", str(course.pace.refit_every), problem)
-    return folds
 
 
 def _too_far(longest: ItemHistory, need: int) -> str:

@@ -21,7 +21,7 @@ def checked_zone(tz: str | None) -> str | None:
     if tz is not None:
         try:
             pd.Timestamp("2024-01-01").tz_localize(tz)
-        except (KeyError, ValueError, TypeError, OSError):
+        except (LookupError, ValueError, TypeError, OSError):
             raise ParameterError("tz", repr(tz), "it is a place such as 'Europe/London', or 'UTC'") from None
     return tz
 
