@@ -44,6 +44,8 @@ def _code() -> int:
         return _told(spoken(error))
     except OSError as problem:
         return _refused(problem)
+    except MemoryError as problem:
+        return _told(f"this machine's memory is too small for it. {seen(str(problem))}".rstrip())
     except Exception:
         traceback.print_exc()
         _told("this is our fault, not yours. Please report it with the lines above.")

@@ -81,11 +81,16 @@ def _show_page(found: TrackRecord, tracking: Tracking, placing: Placing) -> None
     scores = found.scores(tracking.by)
     names = [*tracking.by, *(name for name in MEASURES if name in scores), *_coverages(scores)]
     title = f"Errors by {', '.join(tracking.by)}"
-    show(scores[names].round(3), placing, title=title, cadence=cadence, legend=LEGEND)
-    show(found.value_added.round(1), placing, title="Value added", cadence=cadence)
+    show(_rounded(scores[names], 3), placing, title=title, cadence=cadence, legend=LEGEND)
+    show(_rounded(found.value_added, 1), placing, title="Value added", cadence=cadence)
     if len(found.overrides):
-        show(found.overrides.head(MOST).round(1), placing, title=TITLES["overrides"], cadence=cadence)
+        show(_rounded(found.overrides.head(MOST), 1), placing, title=TITLES["overrides"], cadence=cadence)
     typer.echo(paragraph(found.in_words()))
+
+
+def _rounded(table: pd.DataFrame, decimals: int) -> pd.DataFrame:
+    """The numbers of a table rounded; periods, which cannot be, as they are."""
+    return table.round(dict.fromkeys(table.select_dtypes("number").columns, decimals))
 
 
 def _coverages(scores: pd.DataFrame) -> list[str]:

@@ -4,7 +4,10 @@ from numbers import Integral
 
 from veridex.errors import ParameterError
 
-__all__ = ["whole_number"]
+__all__ = ["FARTHEST", "checked_horizon", "whole_number"]
+
+FARTHEST = 100_000
+"""Lead times at most: hours of eleven years. What looks further is a slip, and would fill memory."""
 
 
 def whole_number(name: str, value: object, least: int = 1, most: int | None = None) -> int:
@@ -26,3 +29,14 @@ def whole_number(name: str, value: object, least: int = 1, most: int | None = No
             return found
     until = "on" if most is None else f"to {most}"
     raise ParameterError(name, repr(value), f"it is a whole number from {least} {until}")
+
+
+def checked_horizon(value: object) -> int:
+    """Lead times, if they are a whole number of them that can be.
+
+    Raises
+    ------
+    ParameterError
+        If they are something else.
+    """
+    return whole_number("horizon", value, most=FARTHEST)

@@ -16,6 +16,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 from pyarrow import csv
 
+from veridex.core.tables.cells import column_twice
 from veridex.errors import FileUnreadable, ParameterError
 from veridex.exchange.missing import refuse_missing
 
@@ -76,7 +77,7 @@ def decoded(content: bytes, label: str, encoding: str | None) -> tuple[str, tupl
     if encoding is not None:
         try:
             return content.decode(encoding), ()
-        except (UnicodeDecodeError, LookupError) as problem:
+        except (ValueError, LookupError) as problem:
             raise FileUnreadable(label, f"this is no text in {encoding} ({problem})", "State another.") from None
     if content.startswith((b"\xff\xfe", b"\xfe\xff")):
         return content.decode("utf-16", errors="replace"), ("The file is in UTF-16.",)
@@ -112,7 +113,7 @@ def read_csv(
         names = _column_names(opened, delimiter)
         twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) < len(names) else None
         if twice is not None:
-            raise FileUnreadable(label, f"column {twice!r} stands there twice", "Give each column its own name.")
+            raise column_twice(label, twice)
         wanted = list(dict.fromkeys(keep)) if keep is not None and set(keep) <= set(names) else names
         if len(wanted) > MANY_COLUMNS:
             frame = _read_rows(opened, delimiter)

@@ -36,6 +36,8 @@ def engine_of(engine: str | Engine, items: int = 0) -> Engine:
         If there is no such engine.
     """
     if not isinstance(engine, str):
+        if not hasattr(engine, "map"):
+            raise ParameterError("engine", repr(engine), ENGINES)
         return engine
     if engine == "serial" or (engine == "auto" and items < MANY_ITEMS):
         return SerialEngine()

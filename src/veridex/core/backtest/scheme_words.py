@@ -83,8 +83,8 @@ def as_scheme(given: "Scheme | str | None") -> "Scheme":
     Raises
     ------
     ParameterError
-        If none is stated.
+        If none is stated, or it is something else.
     """
-    if given is None:
-        raise ParameterError("scheme", "None", "say how to test, as in 'rolling horizon=12 origins=12'")
+    if given is None or not (isinstance(given, str) or hasattr(given, "folds")):
+        raise ParameterError("scheme", repr(given), "say how to test, as in 'rolling horizon=12 origins=12'")
     return scheme(given) if isinstance(given, str) else given

@@ -5,7 +5,7 @@ from typing import Literal, Protocol
 
 import numpy as np
 
-from veridex.core.counts import whole_number
+from veridex.core.counts import checked_horizon, whole_number
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
 from veridex.core.periods.cadence import Cadence
@@ -103,6 +103,7 @@ class RollingOrigin:
             if isinstance(value, str) and value in {"origins": "all", "window": "expanding"}.get(name, ""):
                 continue
             object.__setattr__(self, name, whole_number(name, value, {"window": FEWEST, "gap": 0}.get(name, 1)))
+        checked_horizon(self.horizon)
         if self.anchor > 1 and (self.anchor % self.stride or self.first is not None or self.origins == "all"):
             problem = "it is a multiple of the stride, and goes with a number of origins, not with first="
             raise ParameterError("anchor", repr(self.anchor), problem)
@@ -184,8 +185,8 @@ class Holdout:
     def __post_init__(self) -> None:
         if sum(value is not None for value in (self.last, self.share, self.since)) != 1:
             raise ParameterError("Holdout", repr(self), "state exactly one of last=, share= and since=")
-        if self.last is not None and self.last < 1:
-            raise ParameterError("last", repr(self.last), "hold out at least one period")
+        if self.last is not None:
+            whole_number("last", self.last)
         if self.share is not None and not 0 < self.share < 1:
             raise ParameterError("share", repr(self.share), "a share lies between 0 and 1")
         if self.boundary is not None and (self.boundary not in BOUNDARIES or self.share is None):

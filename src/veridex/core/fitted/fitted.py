@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 
 from veridex.core.arrays import FloatArray
-from veridex.core.counts import whole_number
+from veridex.core.counts import checked_horizon, whole_number
 from veridex.core.fitted.evidence import Evidence
 from veridex.core.fitted.forecast import Forecast
 from veridex.core.fitted.one_step import OneStep, one_step
@@ -143,7 +143,7 @@ class Fitted(Evidence):
         """
         if drivers is not None or events is not None:
             return self._told(drivers, events).forecast(horizon, levels)
-        whole_number("horizon", horizon)
+        checked_horizon(horizon)
         plan, checked = self._prepare(horizon), checked_levels(levels)
         if self.regressors is not None:
             self.regressors.check_ahead(self.series.item, self.series.start + len(self.series), horizon)
@@ -232,8 +232,8 @@ class Fitted(Evidence):
         ParameterError
             If the horizon or the number of paths is below one.
         """
-        for name, value in (("horizon", horizon), ("paths", paths)):
-            whole_number(name, value)
+        checked_horizon(horizon)
+        whole_number("paths", paths)
         if not self.available:
             return np.full((paths, horizon), np.nan)
         # Weights of a blend are estimates: their last digit must not draw another future.

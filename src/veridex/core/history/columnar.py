@@ -123,7 +123,7 @@ class Columnar(Spans):
         ItemUnknown
             If there is no such item.
         """
-        if item not in self._places:
+        if not isinstance(item, str) or item not in self._places:
             raise ItemUnknown(str(item), self.names)
         return self._places[item]
 

@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike
 
+from veridex.core.arrays import FloatArray
 from veridex.core.history.columnar import Columnar
 from veridex.core.history.item import ItemHistory
 from veridex.core.history.measure import DEMAND, Adds, Measure, measure_of
@@ -19,7 +20,7 @@ from veridex.core.tables.assemble import Assembled
 from veridex.core.tables.dates import Dates
 from veridex.core.tables.grouping import Combine
 from veridex.core.tables.layout import Absent, LayoutName, TableLayout, Unfinished, columns_of
-from veridex.core.tables.numbers_in_text import refuse_infinite
+from veridex.core.tables.numbers_in_text import read_quantities
 from veridex.core.tables.reading import Whole, assemble_parts, assemble_table
 from veridex.errors import HistoryTooShort, ParameterError
 
@@ -118,10 +119,11 @@ class History(Columnar, Faced):
         spacing = Cadence.named(cadence)
         if start is None and not spacing.counted:
             raise ParameterError("start", "None", "bare numbers need their first period, as in start='2019-01'")
-        values = np.array(numbers, dtype=np.float64).reshape(-1)
+        if not isinstance(item, str):
+            raise ParameterError("item", repr(item), "it is a text")
+        values = _in_a_row(numbers, item)
         if values.size == 0:
             raise HistoryTooShort(item, 0, 1, "a history", "Pass at least one number.")
-        refuse_infinite(pd.Series(values, name=item), "numbers", first_row=1)
         parts = Assembled(
             (item,),
             values,
@@ -279,6 +281,16 @@ class History(Columnar, Faced):
         return cls.from_assembled(parts, spacing, seasons=seasons, measure=measure, notes=notes, room=room)
 
 
+def _in_a_row(numbers: ArrayLike, item: str) -> FloatArray:
+    """One number per period; NaN is unknown."""
+    given = np.asarray(numbers)
+    if given.shape[1:] not in ((), (1,)) or given.ndim == 0 or given.dtype.kind in "mM":
+        problem = "pass one number per period, oldest first; History.from_frame reads tables"
+        raise ParameterError("numbers", f"{type(numbers).__name__} of {given.dtype}, shape {given.shape}", problem)
+    column = pd.Series(given.reshape(-1), name=item)
+    return np.array(read_quantities(column.astype(np.float64) if column.dtype == np.bool_ else column, "numbers", 1))
+
+
 def _measured(
     parts: Assembled,
     layout: TableLayout,
@@ -295,6 +307,8 @@ def _measured(
 
 def _with_period_column(frame: "pd.DataFrame | pd.Series[Any]", layout: TableLayout) -> pd.DataFrame:
     """Bring periods that stand in the index into a column."""
+    if not isinstance(frame, pd.DataFrame | pd.Series):
+        raise ParameterError("frame", type(frame).__name__, "pass a table of pandas; read_history reads files")
     if isinstance(frame, pd.Series):
         return pd.DataFrame({layout.period[0]: frame.index, layout.demand: frame.to_numpy()})
     if layout.period[0] in frame.columns:

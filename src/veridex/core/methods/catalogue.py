@@ -1,6 +1,6 @@
 """The catalogue: every method by its name, and text turned into methods."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -68,8 +68,8 @@ def method(text: "str | Method | Spelled") -> Method:
 
     Raises
     ------
-    MethodUnknown, SettingUnknown, SettingError
-        If the name is not in the catalogue, or a setting is unknown or not allowed.
+    MethodUnknown, SettingUnknown, SettingError, ParameterError
+        If the name is not in the catalogue, a setting is unknown or not allowed, or this is no method's text.
 
     Examples
     --------
@@ -79,6 +79,8 @@ def method(text: "str | Method | Spelled") -> Method:
     if isinstance(text, Method):
         return text
     spelled = parse(text) if isinstance(text, str) else text
+    if not isinstance(spelled, Spelled):
+        raise ParameterError("method", repr(text), "write it as in 'theta' or 'holt damped=yes'")
     said = tuple((key, type(value), value) for key, value in spelled.settings.items())
     try:
         return _known(spelled.name, said)  # publications name the same few members a thousand times
@@ -148,9 +150,10 @@ def _plain(value: Any) -> Any:
     return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 1e15 else value
 
 
-def methods(lineup: "Sequence[str | Method]") -> tuple[Method, ...]:
+def methods(lineup: "str | Method | Sequence[str | Method]") -> tuple[Method, ...]:
     """Turn a lineup into methods, refusing an empty one and doubles."""
-    entered = tuple(method(text) for text in ([lineup] if isinstance(lineup, str) else lineup))
+    several = isinstance(lineup, Iterable) and not isinstance(lineup, str)
+    entered = tuple(method(text) for text in (lineup if several else (lineup,)))  # type: ignore[union-attr, arg-type]
     if not entered:
         raise ParameterError("lineup", "[]", "enter at least one method")
     twice = next((one for one in entered if entered.count(one) > 1), None)

@@ -36,7 +36,7 @@ def parse(text: str) -> Spelled:
     >>> parse("combination of=[naive, tuned of=[theta, holt] horizon=2]").settings["of"][1].settings["horizon"]
     2
     """
-    name, *words = _split(text.strip(), " ")
+    name, *words = _split(text.strip(), " ") or [""]
     settings: dict[str, Any] = {}
     for word in words:
         key, mark, value = word.partition("=")

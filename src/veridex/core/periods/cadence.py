@@ -82,11 +82,12 @@ class Cadence:
         for cadence in CADENCES:
             if cadence.name == word:
                 return cadence
-        if word is not None and word.startswith("weekly-") and word.removeprefix("weekly-") in WEEKDAYS:
+        word = word if isinstance(word, str) else repr(word)
+        if word.startswith("weekly-") and word.removeprefix("weekly-") in WEEKDAYS:
             return _weekly(WEEKDAYS.index(word.removeprefix("weekly-")))
-        if word is not None and (parts := FISCAL.fullmatch(word)):
+        if parts := FISCAL.fullmatch(word):
             return _fiscal(parts[1], MONTHS.index(parts[2]))
-        if word is not None and (parts := FINER.fullmatch(word)):
+        if parts := FINER.fullmatch(word):
             count, size = int(parts[1]), 60 if parts[2] == "hour" else 1
             if count * size == 60:
                 return cls.named("hourly")

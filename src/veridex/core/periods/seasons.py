@@ -45,14 +45,14 @@ def stated_seasons(given: float | Sequence[float] | None) -> tuple[float, ...]:
     Raises
     ------
     ParameterError
-        If one is below one period, no number, there twice, or there are too many.
+        If one is below two periods and not 1, no number, there twice, or there are too many.
     """
     try:
         found = () if given is None else tuple(sorted(np.atleast_1d(np.asarray(given, dtype=np.float64)).tolist()))
     except (TypeError, ValueError):
         found = (math.nan,)
-    if any(not 1.0 <= one < 1e6 for one in found) or len(set(found)) < len(found) or len(found) > MOST:
-        problem = f"state up to {MOST} different lengths from 1 period on, as in (7, 365.25)"
+    if any(one != 1.0 and not 2.0 <= one < 1e6 for one in found) or len(set(found)) < len(found) or len(found) > MOST:
+        problem = f"state up to {MOST} different lengths from 2 periods on, as in (7, 365.25), or 1 for none"
         raise ParameterError("seasons", repr(given), problem)
     return found
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 from veridex.core.calibration.bands import Wanted
-from veridex.core.counts import whole_number
+from veridex.core.counts import FARTHEST, checked_horizon
 from veridex.core.history.drivers import Drivers
 from veridex.core.history.item import ItemHistory
 from veridex.core.preparation.regressors import Explanation
@@ -34,7 +34,7 @@ class Ahead:
 
     def __post_init__(self) -> None:
         if not isinstance(self.horizon, str):
-            object.__setattr__(self, "horizon", whole_number("horizon", self.horizon))
+            object.__setattr__(self, "horizon", checked_horizon(self.horizon))
         if self.past != "all" and (not isinstance(self.past, int) or isinstance(self.past, bool) or self.past < 0):
             raise ParameterError("past", repr(self.past), "it is 'all', or how many periods go with the forecast")
 
@@ -42,7 +42,12 @@ class Ahead:
         """Lead times of an item; below one where its history reaches that far already."""
         if isinstance(self.horizon, int):
             return self.horizon
-        return series.cadence.period(self.horizon) - (series.start + len(series) - 1)
+        found = series.cadence.period(self.horizon) - (series.start + len(series) - 1)
+        if found > FARTHEST:
+            raise ParameterError(
+                "horizon", repr(self.horizon), f"that is {found} periods ahead; {FARTHEST} are the most"
+            )
+        return found
 
     def periods(self, series: ItemHistory) -> int:
         """How many periods of an item's history are carried."""

@@ -1,6 +1,7 @@
 """Interval levels in percent, and the names of their bounds in tables."""
 
 from collections.abc import Iterable, Sequence
+from numbers import Real
 from typing import Any
 
 import numpy as np
@@ -21,8 +22,10 @@ def checked_levels(levels: Sequence[float] | float) -> tuple[float, ...]:
     ParameterError
         If a level does not lie strictly between 0 and 100 percent.
     """
-    given = (levels,) if isinstance(levels, (int, float)) else levels
+    given = levels if isinstance(levels, Iterable) and not isinstance(levels, str) else (levels,)
     for level in given:
+        if not isinstance(level, Real):
+            raise ParameterError("levels", repr(level), "a level is a number between 0 and 100")
         if not 0 < level < 100:
             hint = " (percent, not a share)" if level == 0 or level == 1 else ""
             raise ParameterError("levels", str(level), f"a level lies between 0 and 100 percent{hint}")

@@ -15,13 +15,14 @@ from veridex.core.tables.grouping import Rows
 from veridex.core.tables.layout import TableLayout
 from veridex.core.tables.numbers_in_text import read_flags_as_stock, read_quantities, read_shares
 from veridex.core.tables.texts import different_texts, looked_up
-from veridex.errors import CellUnreadable, ColumnMissing, ParameterError
+from veridex.errors import CellUnreadable, ColumnMissing, FileUnreadable, ParameterError
 
 __all__ = [
     "KEY_MARK",
     "Cells",
     "Spelled",
     "Table",
+    "column_twice",
     "different_keys",
     "holds_numbers",
     "item_keys",
@@ -187,7 +188,14 @@ def holds_numbers(column: "pd.Series[Any]") -> bool:
 
 
 def require(frame: pd.DataFrame, columns: Sequence[str], role: str, source: str) -> None:
-    """Raise `ColumnMissing` if a column is not there."""
+    """Refuse a column that is not there, or there twice."""
     for column in columns:
         if column not in frame.columns:
             raise ColumnMissing(source, column, role, tuple(map(str, frame.columns)))
+        if frame.columns.has_duplicates and (frame.columns == column).sum() > 1:
+            raise column_twice(source, column)
+
+
+def column_twice(source: str, column: str) -> FileUnreadable:
+    """That two columns have the same name."""
+    return FileUnreadable(source, f"column {column!r} stands there twice", "Give each column its own name.")

@@ -1,6 +1,6 @@
 """Where in a table things stand, and what is to be done with them."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -39,6 +39,12 @@ class TableLayout:
     unfinished: Unfinished = "drop"
 
     def __post_init__(self) -> None:
+        named = (*self.item, *self.period, self.demand, self.status, self.stock_out, self.in_stock)
+        other = next((column for column in named if not isinstance(column, str | None)), None)
+        if other is not None:
+            raise ParameterError(
+                "column", repr(other), "columns are called by texts; rename them: frame.rename(columns=str)"
+            )
         for key, allowed in (
             ("layout", ("long", "wide")),
             ("dates", (None, "day-first", "month-first")),
@@ -77,4 +83,4 @@ def columns_of(given: str | Sequence[str] | None) -> tuple[str, ...]:
     """One column name, several, or none."""
     if given is None:
         return ()
-    return (given,) if isinstance(given, str) else tuple(given)
+    return tuple(given) if isinstance(given, Iterable) and not isinstance(given, str) else (given,)

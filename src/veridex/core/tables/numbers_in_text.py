@@ -128,7 +128,7 @@ def read_quantities(column: "pd.Series[Any]", source: str, first_row: int, decim
     """
     if decimal not in (None, ".", ","):
         raise ParameterError("decimal", repr(decimal), "it is '.' or ','")
-    if pd.api.types.is_numeric_dtype(column):
+    if pd.api.types.is_numeric_dtype(column) and column.dtype.kind != "c":
         plain = column.dtype == np.float64  # not copied, however many there are
         numbers = column.to_numpy() if plain else column.to_numpy(dtype=np.float64, na_value=np.nan)
     else:
