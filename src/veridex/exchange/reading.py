@@ -80,7 +80,8 @@ fiscal_named, decimal, status, invalid, stock_out, in_stock, combine, absent, un
     sheet : str, optional
         Which sheet of a workbook; by default the first.
     delimiter, encoding : str, optional
-        Of a CSV file; found out if not stated, and said if unusual.
+        Of a CSV file; found out if not stated, and said if unusual. A delimiter is one ASCII character, or its name:
+        ``"comma"``, ``"semicolon"``, ``"tab"``, ``"bar"``.
 
     Returns
     -------

@@ -118,7 +118,7 @@ class Reading:
     query: Annotated[str | None, Word(help="Query to ask a database.", group=ROWS)] = None
     sheet: Annotated[str | None, Word(help="Sheet of a workbook.", group=ROWS)] = None
     delimiter: Annotated[
-        str | None, Word(help="Mark between the columns of a CSV file (default: found out).", group=ROWS)
+        str | None, Word(help="Mark between the columns of a CSV file, e.g. tab (default: found out).", group=ROWS)
     ] = None
     encoding: Annotated[str | None, Word(help="Encoding of a CSV file (default: found out).", group=ROWS)] = None
 
