@@ -36,7 +36,7 @@ def portfolio(rng: np.random.Generator) -> vx.History:
     for k in range(int(rng.integers(1, 4))):
         y = np.resize(history(rng), int(rng.choice([2, 7, 20, 45])))
         with np.errstate(all="ignore"):
-            y = y * 10.0 ** rng.integers(-150, 150) if rng.random() < 0.1 else y
+            y = y * 10.0 ** rng.integers(-250, 250) if rng.random() < 0.1 else y
         y[-1] = 1.0 if np.isnan(y[-1]) else y[-1]
         item, cadence = f"item-{k}", "monthly"
         made.append(vx.History.from_numbers(y, start="2020-01", cadence=cadence, item=item, seasons=4)[item])

@@ -151,18 +151,18 @@ def outcome(words: list[str], home: Path) -> tuple[int, str]:
         done = inside(*words, cwd=home)
     finally:
         signal.alarm(0)
-    return done.returncode, fault(done.returncode, done.stdout, done.stderr, home)
+    return done.returncode, fault(words, done.returncode, done.stdout, done.stderr, home)
 
 
-def fault(code: int, out: str, err: str, home: Path) -> str:
-    """What is wrong with how a command ended, what it said, and what it left."""
+def fault(words: list[str], code: int, out: str, err: str, home: Path) -> str:
+    """What is wrong with how a command ended, what it said, and what it left that the call does not name."""
     if code not in (DONE, ALERTS, REFUSED):
         return f"exit code {code}: {err.strip().splitlines()[-2:]}"
     if code == REFUSED and not err.strip():
         return "refused without a word"
     if "Traceback" in err or "\x1b" in err + out:
         return f"what nobody should see: {err[-200:]!r}"
-    hidden = [one.name for one in home.rglob(".*")]
+    hidden = [one.name for one in home.rglob(".*") if one.name not in words]
     return f"left behind: {hidden}" if hidden else ""
 
 

@@ -122,6 +122,23 @@ def test_the_law_of_canova_and_hansen():
         assert von_mises_p_value(statistic, 11) == pytest.approx((sample > statistic).mean(), abs=0.012)
 
 
+@pytest.mark.parametrize("deterministic", ["level", "trend"])
+def test_no_figure_depends_on_the_unit(deterministic):
+    """Powers of ten: every value is rounded anew. Beside the constant, very small and large ones once were nothing."""
+    y = seasonal_values(4, 96)
+    told = []
+    for unit in (1.0, 1e-120, 1e-15, 1e12, 1e200):
+        series = monthly(y * unit)
+        tests = vx.stationarity(series, deterministic=deterministic).outcomes
+        advice, seasons = vx.differencing(series), vx.seasons(series)
+        bends = [point.ordinal for point in vx.breaks(series).found]
+        told.append(([one.statistic for one in tests], advice.d, advice.D, seasons.lengths, bends))
+        assert vx.decompose(series).reason in ("", "demand is too large to be squared")
+        assert unit > 1e150 or not vx.fit(series, "naive").audit().reason
+    for statistics, *rest in told[1:]:
+        assert statistics == pytest.approx(told[0][0], rel=1e-8) and rest == list(told[0][1:])
+
+
 def test_canova_hansen_by_its_definition():
     y, season_length, window = seasonal_values(4, 96), 12, 3
     z, t = y[1:], np.arange(1, 96)

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 from scipy.special import chdtrc, fdtrc, stdtr
 
-from veridex.core.arrays import FloatArray, IntArray
+from veridex.core.arrays import FloatArray, IntArray, deviation
 from veridex.core.diagnosis.portmanteau import autocorrelations, portmanteau
 from veridex.core.history.item import ItemHistory
 from veridex.core.notebook import Faced
@@ -131,7 +131,7 @@ def audit_errors(
     empty = Audit(item=series.item, method=method, scope=scope, n=int(e.size))
     if e.size < FEWEST:
         return replace(empty, reason=f"{e.size} errors, {FEWEST} needed")
-    spread = float(e.std(ddof=1))
+    spread = deviation(e)
     actuals = series.actuals[~np.isnan(series.actuals)]
     if spread <= 1e-12 * (1.0 if standardised or relative else float(np.abs(actuals).max(initial=0.0))):
         return replace(empty, reason="the fit is exact")

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 from veridex.core.diagnosis.decomposition import decompose
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -106,7 +106,7 @@ def breaks(series: History | ItemHistory) -> Breaks:
     columns += [_column(kind, time, at) for kind, at in places]
     apart = max(5, one.season_length // 2)
     while len(places) < MOST:
-        best = _best(y, np.column_stack(columns), time, [int(time[at]) for _, at in places], apart)
+        best = _best(near_one(y), np.column_stack(columns), time, [int(time[at]) for _, at in places], apart)
         if best is None:
             break
         at, ratio = best

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 
 __all__ = ["candidate_seasons"]
 
@@ -24,6 +24,7 @@ def candidate_seasons(rest: FloatArray, natural: int) -> tuple[int, ...]:
     natural : int
         The season that the cadence or the planner names; preferred to its neighbours.
     """
+    rest = near_one(rest)
     known = ~np.isnan(rest)
     n = rest.size
     if known.sum() < 12:

@@ -276,7 +276,9 @@ def _reason(y: FloatArray, seasons: tuple[float, ...], form: Form) -> str:
     needed = math.ceil(max((2.0 if one.is_integer() else STATED_TURNS) * one for one in seasons))
     if min(y.size, known.size) < needed:
         return f"too little history: {known.size} known periods, {needed} needed"
-    if not np.isfinite(np.square(known).sum()):
+    with np.errstate(over="ignore"):
+        squared = float(np.square(known).sum())
+    if not np.isfinite(squared):
         return "demand is too large to be squared"
     if form == "multiplicative" and known.min() <= 0:
         return "demand is not above zero everywhere, so its parts cannot multiply"

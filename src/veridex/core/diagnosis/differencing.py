@@ -7,7 +7,7 @@ from typing import ClassVar
 import numpy as np
 from scipy.special import fdtrc
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import dickey_fuller
 from veridex.core.diagnosis.kpss import kpss
@@ -206,7 +206,7 @@ def _season(
     """Difference over the season if the season wanders; take it out if its means differ at `at` percent."""
     if season_length < 2:
         return z, 0, []
-    outcome = canova_hansen(z, season_length)
+    outcome = canova_hansen(near_one(z), season_length)
     if outcome.reason:
         return z, 0, [Step(outcome.test, outcome.statistic, outcome.p_value, f"D = 0: {outcome.reason}")]
     if outcome.rejects(significance):
@@ -256,7 +256,7 @@ def _plain(z: FloatArray, significance: float, most: int) -> tuple[FloatArray, i
     """Difference until Dickey and Fuller reject a unit root or KPSS finds nothing against stationarity."""
     steps: list[Step] = []
     for d in range(most + 1):
-        unit_root, stationary = dickey_fuller(z), kpss(z)
+        unit_root, stationary = dickey_fuller(near_one(z)), kpss(near_one(z))
         if unit_root.reason or stationary.reason:
             reason = unit_root.reason or stationary.reason
             return z, d, [*steps, Step(unit_root.test, float("nan"), float("nan"), f"d = {d}: {reason}")]

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import chdtrc
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 
 __all__ = ["Portmanteau", "autocorrelations", "portmanteau"]
 
@@ -31,6 +31,7 @@ def autocorrelations(y: FloatArray, lags: int) -> tuple[FloatArray, int]:
     unknown values (NaN) the products are averaged over the pairs that are known, as in Parzen (1963), Sankhya A 25,
     383-392.
     """
+    y = near_one(y)
     known = ~np.isnan(y)
     n = int(known.sum())
     x = np.where(known, y - np.mean(y[known]), 0.0)

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 from scipy.special import chdtrc
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 from veridex.core.diagnosis.candidates import candidate_seasons
 from veridex.core.history.history import History
 from veridex.core.history.item import ItemHistory
@@ -118,7 +118,7 @@ def seasons(series: History | ItemHistory, stated: float | Sequence[float] | Non
     wanted = (stated,) if isinstance(stated, (int, float)) else tuple(stated or ())
     if any(season_length < 2 for season_length in wanted):
         raise ParameterError("stated", repr(stated), "a season repeats after two periods or more")
-    y = np.array(one.values)
+    y = near_one(one.values)
     known = ~np.isnan(y)
     if known.sum() < 12:
         return Seasons(item=one.item, reason=f"too little history: {int(known.sum())} known periods, 12 needed")

@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 import pandas as pd
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 from veridex.core.counts import whole_number
 from veridex.core.diagnosis.canova_hansen import canova_hansen
 from veridex.core.diagnosis.dickey_fuller import Choose, Deterministic, dickey_fuller
@@ -112,6 +112,7 @@ def _tested(
     season_length: int,
 ) -> tuple[Outcome, ...]:
     """All tests, those of the joint reading first."""
+    y = near_one(y)
     around: Literal["level", "trend"] = "trend" if deterministic == "trend" else "level"
     changes, window = (None, automatic_window(y, around)) if lags == "automatic" else (lags, lags)
     outcomes = [

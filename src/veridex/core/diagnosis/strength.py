@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, near_one
 
 __all__ = ["strength"]
 
@@ -12,7 +12,9 @@ def strength(part: FloatArray, remainder: FloatArray) -> float:
 
     Wang, Smith and Hyndman (2006), Data Mining and Knowledge Discovery 13, 335-364.
     """
-    both = part + remainder
-    known = np.isfinite(both)
-    whole = float(np.var(both[known])) if known.any() else 0.0
-    return max(0.0, 1.0 - float(np.var(remainder[known])) / whole) if whole > 0 else 0.0
+    known = np.isfinite(part + remainder)
+    if not known.any():
+        return 0.0
+    own, rest = near_one(np.stack((part[known], remainder[known])))
+    whole = float(np.var(own + rest))
+    return max(0.0, 1.0 - float(np.var(rest)) / whole) if whole > 0 else 0.0
