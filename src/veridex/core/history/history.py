@@ -1,6 +1,7 @@
 """`History`: the demand of many items on one cadence, and the ways to make one."""
 
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
@@ -287,8 +288,11 @@ def _in_a_row(numbers: ArrayLike, item: str) -> FloatArray:
     if given.shape[1:] not in ((), (1,)) or given.ndim == 0 or given.dtype.kind in "mM":
         problem = "pass one number per period, oldest first; History.from_frame reads tables"
         raise ParameterError("numbers", f"{type(numbers).__name__} of {given.dtype}, shape {given.shape}", problem)
-    column = pd.Series(given.reshape(-1), name=item)
-    return np.array(read_quantities(column.astype(np.float64) if column.dtype == np.bool_ else column, "numbers", 1))
+    flat = given.reshape(-1)
+    if flat.dtype.kind in "biufO":
+        with suppress(TypeError, ValueError):  # the cell that is no number is named below
+            flat = flat.astype(np.float64)
+    return np.array(read_quantities(pd.Series(flat, name=item), "numbers", 1))
 
 
 def _measured(
