@@ -124,7 +124,10 @@ def test_an_item_is_found_by_its_name_alone():
         (lambda one: one.between("2024-01", 5), "first='2024-01': it is a whole number from 1 on"),
         (lambda one: one.between(3, 2.0), "last=2.0: it is a whole number from 3 on"),
         (lambda one: one.first(True), "first=True: it is a whole number"),
-        (lambda one: vx.fit(one, "naive").forecast("2026-12"), "horizon='2026-12': it is a whole number from 1 on"),
+        (
+            lambda one: vx.fit(one, "naive").forecast("2026-12"),
+            "horizon='2026-12': it is a whole number from 1 to 100000",
+        ),
         (lambda one: vx.fit(one, "naive").simulate(3, paths=0.5), "paths=0.5: it is a whole number"),
         (lambda one: vx.correlogram(one, d=3), "d=3: it is a whole number from 0 to 2"),
         (lambda one: vx.read_history(pd.DataFrame()), "source=DataFrame: name a file or an address"),
@@ -132,7 +135,7 @@ def test_an_item_is_found_by_its_name_alone():
             lambda one: vx.publish(vx.History.of([one]), method="naive", horizon=2.5),
             "horizon=2.5: it is a whole number",
         ),
-        (lambda one: vx.RollingOrigin(horizon="3"), "horizon='3': it is a whole number from 1 on"),
+        (lambda one: vx.RollingOrigin(horizon="3"), "horizon='3': it is a whole number from 1 to 100000"),
     ],
 )
 def test_what_is_no_number_or_no_file_is_refused_by_name(call, words):

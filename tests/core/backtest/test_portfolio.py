@@ -68,7 +68,8 @@ def test_tables_do_not_depend_on_blocks(monkeypatch, block):
 def test_an_interrupted_backtest_leaves_no_process_and_resumes(tmp_path):
     here = [os.path.dirname(__file__), str(TESTS)]
     script = f"""
-        import sys, time; sys.path[:0] = {here!r}
+        import signal, sys, time; sys.path[:0] = {here!r}
+        signal.signal(signal.SIGINT, signal.default_int_handler)  # what runs behind a shell is told to ignore it
         from test_portfolio import SCHEME, portfolio
         import veridex as vx
         vx.backtest(portfolio(20), ["smoothing", "arima"], SCHEME, engine="processes",

@@ -98,12 +98,12 @@ class RollingOrigin:
     anchor: int = 1
 
     def __post_init__(self) -> None:
-        for name in ("horizon", "origins", "stride", "window", "gap", "anchor"):
+        object.__setattr__(self, "horizon", checked_horizon(self.horizon))
+        for name in ("origins", "stride", "window", "gap", "anchor"):
             value = getattr(self, name)
             if isinstance(value, str) and value in {"origins": "all", "window": "expanding"}.get(name, ""):
                 continue
             object.__setattr__(self, name, whole_number(name, value, {"window": FEWEST, "gap": 0}.get(name, 1)))
-        checked_horizon(self.horizon)
         if self.anchor > 1 and (self.anchor % self.stride or self.first is not None or self.origins == "all"):
             problem = "it is a multiple of the stride, and goes with a number of origins, not with first="
             raise ParameterError("anchor", repr(self.anchor), problem)
