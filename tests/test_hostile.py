@@ -167,13 +167,14 @@ def test_a_workbook_that_nobody_has_calculated_says_so(tmp_path):
     assert any("2 cells hold formulas that were never calculated" in note for note in history.notes)
 
 
-@pytest.mark.parametrize("kind", ["tampered", "files", "families", "jobs", "words"])
+@pytest.mark.parametrize("kind", ["tampered", "files", "families", "jobs", "words", "pictures"])
 def test_a_slice_of_the_hostile_verification(kind, capsys):
     """A few of the thousand changes to every kind of file, and of the histories through every family."""
-    few = {"tampered": 12, "files": 12, "families": 12, "jobs": 6, "words": 6}[kind]
+    few = {"tampered": 12, "files": 12, "families": 12, "jobs": 6, "words": 6, "pictures": 2}[kind]
     part = import_module(f"verification.hostile.{kind}")
     each = {"families": lambda: [part.family((name, few, 7)) for name in part.FAMILIES]}
     each["jobs"] = lambda: [part.kind((name, few, 7)) for name in part.KINDS]
+    each["pictures"] = lambda: [part.kind((name, few, 7)) for name in part.KINDS]
     each["words"] = lambda: [part.command((name, few, 7)) for name in ("tidy", "fit", "publish", "watch")]
     wrong = [examples for *_, examples in each[kind]() if examples] if kind in each else part.main(few)
     assert not wrong, (wrong, capsys.readouterr().out)

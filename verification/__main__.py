@@ -34,7 +34,7 @@ from verification import (
     verdicts,
     watching,
 )
-from verification.hostile import crowded, disks, environments, families, files, jobs, names, tampered, words
+from verification.hostile import crowded, disks, environments, families, files, jobs, names, pictures, tampered, words
 
 PARTS: dict[str, Callable[..., int | None]] = {
     "unit-roots": unit_roots.main,
@@ -72,6 +72,7 @@ PARTS: dict[str, Callable[..., int | None]] = {
     "hostile-disks": disks.main,
     "hostile-tampered": tampered.main,
     "hostile-words": words.main,
+    "hostile-pictures": pictures.main,
 }
 
 
@@ -86,6 +87,7 @@ WHOLE = {
     "hostile-files": 1000,
     "hostile-families": 5000,
     "hostile-words": 1000,
+    "hostile-pictures": 1000,
 }
 """How often a part disturbs what it looks at when all of it is asked for, with --whole."""
 

@@ -291,3 +291,16 @@ def test_a_total_leaves_out_what_ends_elsewhere_and_says_what_was_unknown():
     assert "1 item left out: no forecast, or another last period" in said and "1 unknown value counted" in said
     (axes,) = figures.total(history, ["one", "two"]).axes
     same(of(axes, "line", "ink")[:1], (history["one"].periods, values + gap))  # unknown where one of them is
+
+
+def test_pictures_of_what_hardly_differs_or_cannot_be_squared():
+    """Errors that differ in their last digits or have no squares; a record of which no error was expected."""
+    rng = np.random.default_rng(1)
+    for values in (7.0 + 1e-15 * rng.integers(0, 2, 40), np.zeros(40), 1e200 * rng.normal(size=40)):
+        fitted = vx.fit(monthly(values, item="jar"), "mean")
+        figures.residuals(fitted).canvas.draw()
+    history = monthly(np.full(40, 7.0), item="jar")
+    record = vx.track_record([vx.publish(history["jar"].first(38), method="naive", horizon=2)], history)
+    figure = figures.record(record)
+    figure.canvas.draw()
+    assert "no error was expected" in [text.get_text() for axes in figure.axes for text in axes.texts]

@@ -20,9 +20,9 @@ def near_one(y: FloatArray) -> FloatArray:
     return moved
 
 
-def deviation(y: FloatArray) -> float:
-    """The standard deviation of a sample, whether squares of its values are numbers or not."""
-    return float(np.ldexp(near_one(y).std(ddof=1), _exponent(y)))
+def deviation(y: FloatArray, ddof: int = 0) -> float:
+    """The standard deviation of values, whether their squares are numbers or not."""
+    return float(np.ldexp(near_one(y).std(ddof=ddof), _exponent(y)))
 
 
 def _exponent(y: FloatArray) -> int:

@@ -8,7 +8,7 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from scipy.special import ndtri
 
-from veridex.core.arrays import FloatArray
+from veridex.core.arrays import FloatArray, deviation
 from veridex.core.backtest.trial import Trial
 from veridex.core.diagnosis.audit import Audit
 from veridex.core.diagnosis.correlogram import of_values
@@ -116,7 +116,7 @@ def _in_time(sheet: Sheet, axes: Axes, found: Missed) -> None:
     line = Timeline.on(axes, found.series.cadence, span, None)
     x, errors = line.cut(found.start, found.errors)
     known = np.isfinite(errors)
-    spread = float(found.errors[np.isfinite(found.errors)].std())
+    spread = deviation(found.errors[np.isfinite(found.errors)])
     axes.axhspan(-1.96 * spread, 1.96 * spread, color=GRID, alpha=0.6, linewidth=0)
     axes.axhline(0.0, color=INK, linewidth=0.8)
     axes.vlines(x[known], 0.0, errors[known], color=INK, linewidth=1.1 if known.sum() <= 200 else 0.5)
@@ -149,8 +149,11 @@ def _histogram(axes: Axes, errors: FloatArray) -> None:
     """How often errors have which size, lying, beside the panel in time, with the normal curve."""
     bare_axes(axes, "x")
     bins = int(np.clip(np.ceil(np.sqrt(errors.size)) + 1, 5, 40))
-    axes.hist(errors, bins=bins, density=True, orientation="horizontal", color=TEALS[0], edgecolor="white")
-    spread = float(errors.std())
+    middle, largest = 0.5 * float(errors.min() + errors.max()), float(np.abs(errors).max())
+    room = max(float(np.ptp(errors)), 1e-9 * largest) or 1.0  # errors that differ in their last digits have one bar
+    ends = (middle - 0.5 * room, middle + 0.5 * room)
+    axes.hist(errors, bins=bins, range=ends, density=True, orientation="horizontal", color=TEALS[0], edgecolor="white")
+    spread = deviation(errors)
     if spread > 0:
         at = np.linspace(errors.mean() - 4 * spread, errors.mean() + 4 * spread, 161)
         density = np.exp(-0.5 * ((at - errors.mean()) / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
@@ -164,7 +167,7 @@ def _quantiles(axes: Axes, errors: FloatArray) -> None:
     bare_axes(axes)
     number_axis(axes, small=True)
     ranks = ndtri((np.arange(errors.size) + 0.5) / errors.size)
-    line = errors.mean() + errors.std() * ranks
+    line = errors.mean() + deviation(errors) * ranks
     axes.plot(ranks, line, color=PLUM, linewidth=1.4)
     axes.plot(ranks, np.sort(errors), "o", color=INK, markersize=3.5)
     axes.set_xlabel("deviations of the normal law", color=INK, fontsize=9)

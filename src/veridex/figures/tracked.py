@@ -105,6 +105,9 @@ def _over_time(axes: Axes, found: TrackRecord) -> None:
     number_axis(axes, small=True)
     known = found.cells[found.cells["_expected"] > 0.0]
     sums = known.assign(size=known["error"].abs()).groupby("period")[["size", "_expected"]].sum()
+    if sums.empty:
+        axes.text(0.5, 0.5, "no error was expected", ha="center", color=INK, transform=axes.transAxes)
+        return
     ratios, periods = (sums["size"] / sums["_expected"]).to_numpy(), sums.index.to_numpy()
     axes.plot(periods, ratios, "o-", color=INK, linewidth=1.6, markersize=5)
     axes.axhline(1.0, color=INK, linestyle=":", linewidth=1.2)
@@ -120,5 +123,5 @@ def _over_time(axes: Axes, found: TrackRecord) -> None:
     if not found.history.cadence.counted:
         ticks, labels = date_ticks(periods.astype("datetime64[s]"), 8, "D")
         axes.set_xticks(ticks, labels)
-    axes.set_ylim(0.0, 1.12 * max(float(ratios.max()) if ratios.size else 1.0, 1.2))
+    axes.set_ylim(0.0, 1.12 * max(float(ratios.max()), 1.2))
     axes.set_title(title, fontsize=10, color=INK, loc="left")

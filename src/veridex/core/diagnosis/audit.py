@@ -131,7 +131,7 @@ def audit_errors(
     empty = Audit(item=series.item, method=method, scope=scope, n=int(e.size))
     if e.size < FEWEST:
         return replace(empty, reason=f"{e.size} errors, {FEWEST} needed")
-    spread = deviation(e)
+    spread = deviation(e, ddof=1)
     actuals = series.actuals[~np.isnan(series.actuals)]
     if spread <= 1e-12 * (1.0 if standardised or relative else float(np.abs(actuals).max(initial=0.0))):
         return replace(empty, reason="the fit is exact")
