@@ -105,13 +105,15 @@ def _over_time(axes: Axes, found: TrackRecord) -> None:
     number_axis(axes, small=True)
     known = found.cells[found.cells["_expected"] > 0.0]
     sums = known.assign(size=known["error"].abs()).groupby("period")[["size", "_expected"]].sum()
+    title = "absolute errors in times those that were expected"
     if sums.empty:
+        axes.axis("off")
+        axes.set_title(title, fontsize=10, color=INK, loc="left")
         axes.text(0.5, 0.5, "no error was expected", ha="center", color=INK, transform=axes.transAxes)
         return
     ratios, periods = (sums["size"] / sums["_expected"]).to_numpy(), sums.index.to_numpy()
     axes.plot(periods, ratios, "o-", color=INK, linewidth=1.6, markersize=5)
     axes.axhline(1.0, color=INK, linestyle=":", linewidth=1.2)
-    title = "absolute errors in times those that were expected"
     told = found.worsening
     if told.since is not None and told.chance < 5.0:
         first = np.array([told.since], dtype=periods.dtype)[0]
