@@ -150,7 +150,8 @@ def _histogram(axes: Axes, errors: FloatArray) -> None:
     bare_axes(axes, "x")
     bins = int(np.clip(np.ceil(np.sqrt(errors.size)) + 1, 5, 40))
     middle, largest = 0.5 * float(errors.min() + errors.max()), float(np.abs(errors).max())
-    room = max(float(np.ptp(errors)), 1e-9 * largest) or 1.0  # errors that differ in their last digits have one bar
+    # Errors that are equal, or differ in their last digits, have one bar.
+    room = max(1.0, 1e-9 * largest) if np.ptp(errors) <= 1e-9 * largest else float(np.ptp(errors))
     ends = (middle - 0.5 * room, middle + 0.5 * room)
     axes.hist(errors, bins=bins, range=ends, density=True, orientation="horizontal", color=TEALS[0], edgecolor="white")
     spread = deviation(errors)
