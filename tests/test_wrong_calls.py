@@ -48,6 +48,8 @@ def counted(numbers, **words):
         (lambda: vx.backtest(monthly(Y), 5), "method=5: write it as in"),
         (lambda: vx.backtest(monthly(Y), ["naive"], 5), "scheme=5: say how to test"),
         (lambda: vx.backtest(monthly(Y), ["naive"], vx.Holdout(last=3), engine=5), "engine=5: the engines are"),
+        (lambda: vx.write(monthly(Y), "\ud83c.csv"), "holds half a letter"),
+        (lambda: vx.write(vx.fit(monthly(Y), "mean"), "\ud83c.json"), "holds half a letter"),
         (lambda: vx.Holdout(last="3"), "last='3': it is a whole number"),
     ],
 )

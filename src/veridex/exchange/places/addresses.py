@@ -1,5 +1,6 @@
 """Which places there are, told by how a destination is written; what none of them serves is refused."""
 
+import os
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -33,7 +34,7 @@ def place_of(destination: str | Path, form: Form) -> Place:
     DestinationRefused
         If none does that is written so; it names those that do.
     """
-    text = str(destination)
+    text = _whole_letters(destination)
     scheme, mark, _ = text.partition("://")
     if mark:
         if scheme.partition("+")[0] not in DATABASES:
@@ -81,11 +82,21 @@ def checked_file(destination: str | Path, ending: str, what: str) -> Path:
         If its ending is another, or it cannot be written.
     """
     target = Path(destination)
-    if "://" in str(destination) or target.suffix.lower() != ending or target.is_dir():
+    if "://" in _whole_letters(destination) or target.suffix.lower() != ending or target.is_dir():
         problem = f"no place of this kind keeps {what}"
         raise DestinationRefused(str(destination), problem, f"Name a file ending in {ending}.")
     refuse_file(target)
     return target
+
+
+def _whole_letters(destination: str | Path) -> str:
+    """A destination as a text that the names of files can be made of."""
+    text = str(destination)
+    try:
+        os.fsencode(text)
+    except UnicodeEncodeError:
+        raise DestinationRefused(ascii(text), "its name holds half a letter", "Name it with whole ones.") from None
+    return text
 
 
 def _unserved(shown: str, form: Form) -> DestinationRefused:
