@@ -59,6 +59,17 @@ def test_what_cannot_be_meant_is_one_error(make, said):
     assert said in str(caught.value)
 
 
+@pytest.mark.parametrize(
+    "words",
+    [{"engine": "steam"}, {"to": "trial.csv"}, {"scheme": vx.RollingOrigin(horizon=60)}, {"lineup": ["nothing"]}],
+)
+def test_what_is_refused_is_refused_before_anything_is_compiled(words, monkeypatch):
+    """On a new machine compiling takes a minute."""
+    monkeypatch.setattr("veridex.job.testing.prepare", lambda *_: pytest.fail("it was compiled first"))
+    with pytest.raises(vx.VeridexError):
+        vx.backtest(monthly(Y), **{"lineup": ["naive"], "scheme": vx.Holdout(last=3)} | words)
+
+
 @pytest.mark.parametrize("numbers", [Y.tolist(), pd.Series(Y), Y.reshape(-1, 1), [str(one) for one in Y], tuple(Y)])
 def test_what_can_be_meant_is_read(numbers):
     assert counted(numbers)["demand"].values.tolist() == Y.tolist()

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from itertools import islice
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -122,6 +123,18 @@ def family(task: tuple[str, int, int]) -> tuple[Counter[str], list[str]]:
             if said and len(examples) < 3:
                 examples.append(f"{text}: {said}: {y[:60].tolist()}")
     return found, examples
+
+
+def told(tasks: list[Any], work: Callable[[Any], tuple[Counter[Any], list[str]]], line: Callable[[Any], str]) -> int:
+    """Do the tasks in processes, print what became of each and what broke; how many broke."""
+    wrong = 0
+    with ProcessPoolExecutor() as workers:
+        for (name, *_), (found, examples) in zip(tasks, workers.map(work, tasks), strict=True):
+            wrong += len(examples)
+            print(f"{name}: {line(found)}, {len(examples)} broken", flush=True)
+            for one in examples[:5]:
+                print(f"    {one}", flush=True)
+    return wrong
 
 
 def main(histories: int = HISTORIES) -> int:

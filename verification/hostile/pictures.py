@@ -4,7 +4,6 @@ import sys
 import warnings
 from collections import Counter
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor
 from typing import Any
 
 import matplotlib as mpl
@@ -13,10 +12,10 @@ import numpy as np
 
 import veridex as vx
 from veridex import figures
-from verification.hostile.families import REFUSED, outcome
+from verification.hostile.families import PARTS, REFUSED, outcome, told
 from verification.hostile.jobs import LINEUPS, portfolio
 
-ROUNDS = 16
+ROUNDS = 20
 """Portfolios that everything is drawn of."""
 
 Drawn = tuple[str, Callable[[], Any]]
@@ -98,15 +97,8 @@ def kind(task: tuple[str, int, int]) -> tuple[Counter[str], list[str]]:
 
 def main(rounds: int = ROUNDS) -> int:
     """Print what became of them; how many broke."""
-    wrong, parts = 0, 4
-    with ProcessPoolExecutor() as workers:
-        tasks = [(name, rounds // parts, seed) for name in KINDS for seed in range(parts)]
-        for (name, *_), (found, examples) in zip(tasks, workers.map(kind, tasks), strict=True):
-            wrong += found["broken"]
-            print(f"{name}: {found['drawn']} drawn, {found['refused']} refused, {found['broken']} broken", flush=True)
-            for one in examples[:8]:
-                print(f"    {one}", flush=True)
-    return wrong
+    tasks = [(name, rounds // PARTS, seed) for name in KINDS for seed in range(PARTS)]
+    return told(tasks, kind, lambda found: f"{found['drawn']} drawn, {found['refused']} refused")
 
 
 if __name__ == "__main__":

@@ -8,7 +8,6 @@ import sys
 import tempfile
 import warnings
 from collections import Counter
-from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import Any, get_args
 
@@ -20,6 +19,7 @@ import veridex as vx
 from veridex.cli.main import app
 from veridex.job import requests
 from veridex.job.words import told_by
+from verification.hostile.families import told
 
 sys.path.append(str(Path(__file__).parents[2] / "tests"))
 from conftest import inside
@@ -84,7 +84,7 @@ def prepared(home: Path) -> None:
     early = table[table["month"] <= "2022-12"]
     early.to_csv(home / "demand.csv", index=False)
     pd.DataFrame({"month": months, "temp": rng.normal(size=40).round(2)}).to_csv(home / "drivers.csv", index=False)
-    pd.DataFrame({"event": ["fair"], "start": ["2021-06"], "end": ["2021-06"]}).to_csv(home / "events.csv", index=False)
+    pd.DataFrame({"name": ["fair"], "first": ["2021-06"], "last": ["2021-06"]}).to_csv(home / "events.csv", index=False)
     history = vx.read_history(home / "demand.csv", item="sku", period="month", demand="units")
     trial = vx.backtest(history, ["naive", "mean"], vx.RollingOrigin(horizon=2, origins=3), to=home / "trial")
     vx.publish(history, vx.decide(trial), horizon=3, to=home / "issued" / "first")
@@ -193,16 +193,8 @@ def command(task: tuple[str, int, int]) -> tuple[Counter[int], list[str]]:
 
 def main(calls: int = CALLS) -> int:
     """Print what became of them, command by command; how many broke."""
-    wrong = 0
-    with ProcessPoolExecutor() as workers:
-        tasks = [(name, calls, 0) for name in COMMANDS]
-        for (name, *_), (found, examples) in zip(tasks, workers.map(command, tasks), strict=True):
-            wrong += len(examples)
-            done = found[DONE] + found[ALERTS]
-            print(f"{name}: {done} done, {found[REFUSED]} refused, {len(examples)} broken", flush=True)
-            for one in examples[:5]:
-                print(f"    {one}", flush=True)
-    return wrong
+    tasks = [(name, calls, 0) for name in COMMANDS]
+    return told(tasks, command, lambda found: f"{found[DONE] + found[ALERTS]} done, {found[REFUSED]} refused")
 
 
 if __name__ == "__main__":

@@ -230,7 +230,7 @@ class Fitted(Evidence):
         Raises
         ------
         ParameterError
-            If the horizon or the number of paths is below one.
+            If the horizon is no whole number from 1 to 100,000, or the number of paths none from 1 on.
         """
         checked_horizon(horizon)
         whole_number("paths", paths)
