@@ -13,6 +13,7 @@ FRAME = pd.DataFrame({"sku": "jar", "month": pd.period_range("2020-01", periods=
 NAMED = {"item": "sku", "period": "month", "demand": "units"}
 TOLD = [word for name, column in NAMED.items() for word in (f"--{name}", column)]
 HOURS = vx.History.from_numbers(Y, start="2020-01-01T00:00", cadence="hourly")
+FAIR = vx.Events.from_frame(pd.DataFrame({"name": ["fair"], "first": ["2020-06"], "last": ["2020-06"]}))
 TWICE = pd.concat([FRAME, FRAME[["sku"]]], axis=1)
 
 
@@ -50,6 +51,7 @@ def counted(numbers, **words):
         (lambda: vx.backtest(monthly(Y), ["naive"], vx.Holdout(last=3), engine=5), "engine=5: the engines are"),
         (lambda: vx.write(monthly(Y), "\ud83c.csv"), "holds half a letter"),
         (lambda: vx.write(vx.fit(monthly(Y), "mean"), "\ud83c.json"), "holds half a letter"),
+        (lambda: vx.fit(monthly(Y), "naive", events=FAIR), "events=Events(1 events, 1 times in all): naive forecasts"),
         (lambda: vx.Holdout(last="3"), "last='3': it is a whole number"),
     ],
 )

@@ -63,19 +63,19 @@ class Method:
         """Whether it forecasts from demand alone, whatever drivers and events there are."""
         return not self.driven and self.settings.get("events", "none") == "none"
 
-    def refuse_in_vain(self, *given: object) -> None:
+    def refuse_in_vain(self, drivers: object, events: object) -> None:
         """Refuse drivers or events that the method would not look at.
 
         Raises
         ------
         ParameterError
         """
-        handed = next((one for one in given if one is not None), None)
+        name, handed = ("drivers", drivers) if drivers is not None else ("events", events)
         if self.alone and handed is not None:
             problem = (
                 f"{self.text} forecasts from demand alone; leave them out, say drivers=all, or take another method"
             )
-            raise ParameterError("drivers", repr(handed), problem)
+            raise ParameterError(name, repr(handed), problem)
 
     @cached_property
     def borrows(self) -> tuple[str, ...]:
